@@ -1,0 +1,38 @@
+# Two commands: `make demo` and `make test`. Each does all its own set-up.
+LIB := $(CURDIR)/.library
+export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
+NUBREK := $(LIB)/nubrek/exec/nubrek
+
+.PHONY: demo test lint document check data screenshots clean
+
+demo:
+	@tools/setup.sh demo
+	@rm -rf demo-study
+	@$(NUBREK) demo --to demo-study
+	@$(NUBREK) run demo-study/study.yaml
+
+test:
+	@tools/setup.sh test
+	@Rscript tools/run-tests.R
+
+# For developers: these need roxygen2, lintr and pandoc beside the rest.
+document:
+	@Rscript -e 'Rcpp::compileAttributes(".")'
+	@tools/setup.sh test
+	@Rscript -e 'roxygen2::roxygenise()'
+	@tools/setup.sh test
+
+lint:
+	@Rscript -e 'found <- lintr::lint_package(); print(found); if (length(found) > 0) quit(status = 1)'
+
+check:
+	@cd "$$(mktemp -d)" && R CMD build --no-build-vignettes "$(CURDIR)" && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual nubrek_*.tar.gz
+
+data:
+	@Rscript data-raw/demo-world.R
+
+screenshots: demo
+	@tools/screenshots.sh
+
+clean:
+	rm -rf .library demo-study src/*.o src/*.so

@@ -1,0 +1,11 @@
+# How the package speaks up: one thrower for errors, one signal for progress.
+
+# Every error has a class of its own and the family's; fields in `...` can be read by a program.
+abort_nubrek <- function(message, class, ..., call = rlang::caller_env(), .envir = rlang::caller_env()) {
+  cli::cli_abort(message, class = c(paste0("nubrek_error_", class), "nubrek_error"), ..., call = call, .envir = .envir)
+}
+
+# Long work says where it stands; a face may draw it, everybody else is not disturbed.
+signal_progress <- function(step, share = NA_real_) {
+  rlang::signal("", class = "nubrek_progress", step = step, share = share)
+}

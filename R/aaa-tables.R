@@ -1,0 +1,61 @@
+# Every result is a data frame with a light class on top. What a reader must know beside the numbers travels with it:
+# `basis` (as-of day, purchase unit, currency ...) and remarks.
+
+new_result <- function(columns, class, ledger = NULL, remarks = NULL, basis = list(), ...) {
+  stopifnot(is.list(columns), is.character(class))
+  basis <- utils::modifyList(if (is.null(ledger)) list() else ledger_basis(ledger), basis)
+  structure(as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE), basis = basis,
+            remarks = rbind(remark_table(), remarks), required = names(columns), ...,
+            class = c(paste0("nubrek_", class), "nubrek_result", "data.frame"))
+}
+
+#' @export
+`[.nubrek_result` <- function(x, ...) {
+  out <- NextMethod()
+  if (!is.data.frame(out)) return(out)
+  if (!all(attr(x, "required") %in% names(out))) return(plain_table(out))
+  for (name in setdiff(names(attributes(x)), c("names", "row.names", "class"))) attr(out, name) <- attr(x, name)
+  out
+}
+
+# The bare data frame under a result.
+plain_table <- function(x) {
+  for (name in setdiff(names(attributes(x)), c("names", "row.names"))) attr(x, name) <- NULL
+  class(x) <- "data.frame"
+  x
+}
+
+basis_of <- function(x, field) attr(x, "basis")[[field]]
+
+remark_table <- function(about = character(), remark = character()) {
+  data.frame(about = about, remark = remark, stringsAsFactors = FALSE)
+}
+
+#' What a reader must know beside the numbers
+#'
+#' Partial periods, ties, older cohorts, what was left out: results carry such remarks with them, and every print, figure,
+#' report and command shows the same ones.
+#'
+#' @param x A ledger or any result of this package.
+#' @return A data frame with the columns `about` `[character]`, a short fixed word for what the remark concerns, and
+#'   `remark` `[character]`, the sentence. No rows when there is nothing to say.
+#' @examples
+#' remarks(example_ledger())
+#' remarks(cohort_grid(example_ledger()))
+#' @export
+remarks <- function(x) {
+  found <- attr(x, "remarks")
+  if (is.null(found)) {
+    abort_nubrek(c("{.arg x} carries no remarks.", "i" = "Ledgers and results of this package do."), "argument")
+  }
+  found
+}
+
+# "1 cohort", "4 cohorts", "12 428 customers".
+n_of <- function(n, noun) paste0(format(n, big.mark = "\u202f", trim = TRUE), "\u00a0", noun, if (n != 1) "s")
+
+# The ledger's remarks that a result passes on.
+carried <- function(ledger, about = "as of") {
+  said <- remarks(ledger)
+  said[said$about %in% about, , drop = FALSE]
+}

@@ -1,0 +1,51 @@
+# Arguments of the command. Data go to standard output, messages to standard error.
+
+command_verbs <- list(
+  demo = list(says = "write the demo world (data and a study file) into a folder", use = "nubrek demo [--to FOLDER]", arguments = 0L),
+  check = list(says = "read a study and its data, print the audit, compute nothing", use = "nubrek check STUDY", arguments = 1L),
+  run = list(says = "run a study: report and lists", use = "nubrek run STUDY [--folder FOLDER]", arguments = 1L),
+  show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N]", arguments = 2L),
+  draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE", arguments = 2L))
+
+figure_parts <- c("counts", "cohorts", "tiers", "backtest")
+
+command_options <- function(verb) {
+  option <- optparse::make_option
+  own <- switch(verb,
+    demo = list(option("--to", type = "character", default = "pellmere", metavar = "FOLDER", help = "folder to write to [%default]")),
+    check = list(),
+    run = list(option("--folder", type = "character", default = NULL, metavar = "FOLDER", help = "where to write [the study's own folder]")),
+    show = list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
+                option("--rows", type = "integer", default = 20L, metavar = "N", help = "rows of a table [%default]")),
+    draw = list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .png or .svg file")))
+  c(own, list(option("--quiet", action = "store_true", default = FALSE, help = "no progress")))
+}
+
+abort_usage <- function(message, verb = NULL) {
+  abort_nubrek(c(message, "i" = if (is.null(verb)) "{.code nubrek --help} lists the commands." else paste0("Usage: {.code ", command_verbs[[verb]]$use, "}")), "usage", call = NULL, .envir = rlang::caller_env())
+}
+
+command_parse <- function(args) {
+  if (length(args) == 0L || args[[1L]] %in% c("--help", "-h", "help")) return(list(verb = "help"))
+  if (args[[1L]] %in% c("--version", "version")) return(list(verb = "version"))
+  verb <- args[[1L]]
+  if (!verb %in% names(command_verbs)) {
+    hint <- nearest_hint(verb, names(command_verbs))
+    abort_usage(paste0("There is no command {.val {verb}}.", if (!is.null(hint)) paste0(" ", hint)))
+  }
+  parser <- optparse::OptionParser(usage = command_verbs[[verb]]$use, option_list = command_options(verb), prog = "nubrek", add_help_option = FALSE)
+  if (any(c("--help", "-h") %in% args[-1L])) return(list(verb = "help-verb", text = utils::capture.output(optparse::print_help(parser))))
+  parsed <- tryCatch(optparse::parse_args2(parser, args[-1L]), error = \(e) abort_usage("{conditionMessage(e)}", verb), warning = \(w) abort_usage("{conditionMessage(w)}", verb))
+  given <- parsed$args
+  if (length(given) != command_verbs[[verb]]$arguments) abort_usage("{.code nubrek {verb}} takes {command_verbs[[verb]]$arguments} argument{?s}, not {length(given)}.", verb)
+  job <- c(list(verb = verb), parsed$options)
+  if (verb %in% c("show", "draw")) {
+    known <- if (verb == "show") names(study_parts) else figure_parts
+    if (!given[[1L]] %in% known) abort_usage("{.code nubrek {verb}} knows {.val {known}}, not {.val {given[[1]]}}.", verb)
+    job$part <- given[[1L]]
+  }
+  if (verb != "demo") job$study <- given[[length(given)]]
+  if (verb == "show" && !job$format %in% c("table", "csv", "json")) abort_usage("{.code --format} is {.val table}, {.val csv} or {.val json}, not {.val {job$format}}.", verb)
+  if (verb == "draw" && is.null(job$to)) abort_usage("Say where to draw: {.code --to FILE.png}.", verb)
+  job
+}

@@ -1,0 +1,74 @@
+# One theme, one palette, one way of saying things. A concept keeps its colour everywhere.
+
+palette_of <- c(ink = "#22313f", petrol = "#1f6f78", ochre = "#c98a1b", brick = "#b4472f", moss = "#6b8e3d", mauve = "#7d5a86",
+                paper = "#faf7f2", rule = "#d9d2c5")
+
+theme_nubrek <- function(base = 13) {
+  ink <- palette_of[["ink"]]
+  ggplot2::theme_minimal(base_size = base) + ggplot2::theme(
+    text = ggplot2::element_text(colour = ink), axis.text = ggplot2::element_text(colour = ink, size = ggplot2::rel(0.85)),
+    plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.25), margin = ggplot2::margin(b = 4)), plot.title.position = "plot",
+    plot.subtitle = ggplot2::element_text(colour = ink, size = ggplot2::rel(0.9), margin = ggplot2::margin(b = 10)),
+    plot.caption = ggplot2::element_text(hjust = 0, size = ggplot2::rel(0.8), colour = "#5d6a74", margin = ggplot2::margin(t = 10)), plot.caption.position = "plot",
+    plot.background = ggplot2::element_rect(fill = palette_of[["paper"]], colour = NA), plot.margin = ggplot2::margin(14, 18, 10, 14),
+    panel.grid.minor = ggplot2::element_blank(), panel.grid.major = ggplot2::element_line(colour = palette_of[["rule"]], linewidth = 0.3),
+    legend.position = "none")
+}
+
+# Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
+figure_words <- function(x, shows, title = describe(x)$finding, caption = NULL) {
+  said <- remarks(x)$remark
+  ggplot2::labs(title = wrap_words(title, 82), subtitle = wrap_words(paste0(shows, "; ", basis_line(x), "."), 122),
+                caption = wrap_words(paste(c(caption, said), collapse = " "), 150), x = NULL, y = NULL)
+}
+
+wrap_words <- function(text, width) if (is.null(text) || !nzchar(text)) NULL else paste(strwrap(text, width), collapse = "\n")
+
+# Black or white, whichever is read better on a colour.
+ink_on <- function(fill) {
+  light <- colSums(grDevices::col2rgb(fill) * c(0.299, 0.587, 0.114)) / 255
+  ifelse(light > 0.55, palette_of[["ink"]], "#ffffff")
+}
+
+#' Draw a result
+#'
+#' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in the caption.
+#'
+#' @param object A result: `nubrek_counts`, `nubrek_grid` or `nubrek_measure`, `nubrek_tiers`, `nubrek_backtest`.
+#' @param ... Passed on: `fold_from` (counts), `measure` (grid).
+#' @return A ggplot.
+#' @examples
+#' ggplot2::autoplot(order_counts(example_ledger()))
+#' ggplot2::autoplot(cohort_grid(example_ledger(), "quarter"))
+#' @name autoplot.nubrek
+NULL
+
+#' Write a figure to a file
+#'
+#' @param x A result that has a figure, or a ggplot.
+#' @param path `[character(1)]` Ending in `.png` or `.svg`.
+#' @param width,height `[numeric(1)]` In inches.
+#' @return The path, invisibly. The file is there whole, or not at all.
+#' @examples
+#' write_figure(order_counts(example_ledger()), tempfile(fileext = ".png"))
+#' @export
+write_figure <- function(x, path, width = 11, height = 6.5) {
+  check_text(path)
+  plot <- if (inherits(x, "ggplot")) x else autoplot(x)
+  ending <- tolower(tools::file_ext(path))
+  check_choice(ending, c("png", "svg"), arg = "path")
+  write_whole(path, \(to) {
+    if (ending == "svg") grDevices::svg(to, width, height, bg = "transparent") else grDevices::png(to, width, height, "in", res = 120, type = "cairo")
+    tryCatch(print(plot), finally = grDevices::dev.off())
+  })
+}
+
+# Writes beside the target and moves it there when all went well.
+write_whole <- function(path, write) {
+  if (!dir.exists(dirname(path))) abort_nubrek(c("There is no folder {.file {dirname(path)}}.", "i" = "Make it first."), "file")
+  draft <- tempfile(".nubrek-", dirname(path), paste0(".", tools::file_ext(path)))
+  on.exit(unlink(draft))
+  write(draft)
+  if (!file.rename(draft, path)) abort_nubrek("Cannot write {.file {path}}.", "file")
+  invisible(path)
+}

@@ -1,0 +1,102 @@
+#' Margin and discounting
+#'
+#' @param margin_rate `[double(1)]` Margin by net sales, in (0, 1]. Without it, sales are forecast and called sales; value stays
+#'   missing.
+#' @param yearly_discount `[double(1)]` Yearly rate; money of today is not discounted. Default 10 %.
+#' @return A `nubrek_economics` list.
+#' @examples
+#' economics(margin_rate = 0.45)
+#' @export
+economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
+  check_number(margin_rate, lower = 0, upper = 1, null = TRUE)
+  check_number(yearly_discount, lower = 0, upper = 10)
+  structure(list(margin_rate = margin_rate, yearly_discount = yearly_discount), class = "nubrek_economics")
+}
+
+#' What each customer will still bring
+#'
+#' Expected purchases from a Pareto/NBD model, amounts from a gamma-gamma model, returns taken off at their observed share of sales;
+#' margin at the given rate; discounted continuously from today. The interval holds parameter uncertainty and the chance of
+#' each customer's own course together, by simulation from the posterior.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param years `[double(1)]` How far to look ahead, default 1.
+#' @param money `[nubrek_economics]` From [economics()].
+#' @param level `[double(1)]` Of the intervals.
+#' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
+#' @param seed `[integer(1)]` The same seed gives the same intervals.
+#' @return A `nubrek_value`, one row per customer with a purchase, sorted by id: `active`, the probability of still being a
+#'   customer; `purchases`, expected; `sales`, `margin`, expected and undiscounted; `value`, discounted margin, with `value_lower`,
+#'   `value_upper`; `value_to_date`, margin so far; `lifetime_value`, the sum of both. Money in major units. The attribute `total` has
+#'   the sum of `value` with its interval.
+#' @examples
+#' forecast_value(example_ledger(), money = economics(margin_rate = 0.45))
+#' @export
+forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95, draws = c(20L, 25L), seed = 1L) {
+  check_ledger(ledger)
+  check_number(years, lower = 1 / 52, upper = 50)
+  throw_unless(checkmate::check_class(money, "nubrek_economics"), "money", rlang::current_env())
+  check_number(level, lower = 0.5, upper = 0.999)
+  throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", rlang::current_env())
+  check_whole(seed, lower = 0L)
+  history <- purchase_history(ledger)
+  signal_progress("fitting the purchase and spend models")
+  learn <- learn_from(ledger, history)
+  fit <- fit_purchases(history[learn$rows, ])
+  spend <- fit_spend(history[learn$rows, ])
+  horizon <- years * 365.25 / 7
+  rate <- continuous_rate(money$yearly_discount, "week")
+  kept <- 1 - return_share(ledger)
+  each <- predict(spend, history) * kept
+  purchases <- predict(fit, history, horizon = horizon)
+  signal_progress("drawing intervals")
+  m <- reduce_customers(ledger)
+  to_date <- major(ledger, m$sales[match(history$customer, ledger$ids)])
+  margin_rate <- money$margin_rate %||% NA_real_
+  value <- predict(fit, history, "discounted", horizon, rate) * each * margin_rate
+  drawn <- draw_values(history, fit, spend, horizon, rate, level, draws, seed)
+  scale <- kept * margin_rate
+  total <- data.frame(value = sum(value), lower = NA_real_, upper = NA_real_)
+  total[c("lower", "upper")] <- stats::quantile(drawn$totals, c((1 - level) / 2, (1 + level) / 2), names = FALSE) * scale
+  new_result(list(customer = history$customer, active = predict(fit, history, "active"), purchases = purchases, sales = purchases * each,
+                  margin = purchases * each * margin_rate, value = value, value_lower = drawn$lower * scale, value_upper = drawn$upper * scale,
+                  value_to_date = to_date * margin_rate, lifetime_value = to_date * margin_rate + value),
+             "value", ledger, rbind(carried(ledger), learn$remarks, value_remarks(fit, spend, money, history)),
+             basis = list(years = years, level = level, margin_rate = money$margin_rate, yearly_discount = money$yearly_discount, return_share = 1 - kept),
+             total = total, purchase_fit = fit, spend_fit = spend)
+}
+
+# Returns by sales of purchase days: what forecasts of net sales must take off.
+return_share <- function(ledger) 1 - sum(ledger$orders$sales) / sum(ledger$days$sales)
+
+draw_values <- function(history, fit, spend, horizon, rate, level, draws, seed) {
+  customers <- list(x = as.double(history$repeats), t_x = history$last, T = history$span, amounts = as.double(history$repeats),
+                    total = ifelse(history$repeats > 0, history$repeats * history$spend, 0))
+  parameters <- cbind(draw_parameters(fit, draws[[1L]], seed), draw_parameters(spend, draws[[1L]], seed + 1L))
+  cpp_simulate_value(customers, parameters, as.integer(draws[[2L]]), horizon, rate, (1 - level) / 2, (1 + level) / 2, as.double(seed))
+}
+
+# Draws of the parameters, normal in their logs; the estimate itself where no covariance is known. Leaves the caller's
+# random numbers alone.
+draw_parameters <- function(fit, n, seed) {
+  at <- log(fit$parameters)
+  if (is.null(fit$vcov)) return(matrix(exp(at), n, length(at), byrow = TRUE))
+  z <- with_seed(seed, stats::rnorm(n * length(at)))
+  exp(matrix(at, n, length(at), byrow = TRUE) + matrix(z, n) %*% chol(fit$vcov))
+}
+
+with_seed <- function(seed, code) {
+  old <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
+  set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+  code
+}
+
+value_remarks <- function(fit, spend, money, history) {
+  x <- history$repeats > 0
+  tie <- if (sum(x) > 10L) suppressWarnings(stats::cor.test(log1p(history$repeats[x]), log(history$spend[x])))
+  rbind(remarks(fit), remarks(spend),
+    if (is.null(money$margin_rate)) remark_table("margin", "No margin rate is known, so sales are forecast and value is left out."),
+    if (!is.null(tie) && is.finite(tie$p.value) && tie$p.value < 0.001 && abs(tie$estimate) > 0.1) remark_table("spend", sprintf(
+      "Amounts go with frequency (correlation %.2f); the spend model assumes they do not.", tie$estimate)))
+}

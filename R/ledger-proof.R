@@ -1,0 +1,129 @@
+#' Prove that all numbers agree, to the cent
+#'
+#' Each check computes the same total by two independent paths. Money is compared as whole minor units, so a check is exact or
+#' it fails.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param clock `[character(1)]` Period of the cohort and period checks; default the ledger's.
+#' @return A `nubrek_proof`, one row per check: `check`, `left`, `right` and `difference` (money in major units, else
+#'   counts), `exact` `[logical]`.
+#' @examples
+#' prove_totals(example_ledger())
+#' @export
+prove_totals <- function(ledger, clock = NULL) {
+  check_ledger(ledger)
+  clock <- clock %||% ledger$meaning$clock
+  check_choice(clock, names(clocks))
+  checks <- rbindlist(c(prove_intake(ledger), prove_customers(ledger), prove_cells(ledger, clock), prove_tiers(ledger)))
+  scale <- ifelse(checks$money, 10^ledger$decimals, 1)
+  new_result(list(check = checks$check, left = checks$left / scale, right = checks$right / scale,
+                  difference = (checks$left - checks$right) / scale, exact = checks$left == checks$right), "proof", ledger)
+}
+
+claim <- function(check, left, right, money = TRUE) list(check = check, left = as.double(left), right = as.double(right), money = money)
+
+prove_intake <- function(ledger) {
+  counts <- ledger$intake$counts
+  kept <- counts$reason == "kept"
+  total <- sum(ledger$orders$sales)
+  list(
+    claim("rows read = rows kept + rows set aside", ledger$intake$rows, sum(counts$rows[kept]) + nrow(ledger$intake$aside), FALSE),
+    claim("rows kept = lines of orders + lines before history start", sum(counts$rows[kept]), sum(ledger$orders$n_lines) + sum(ledger$before$n_lines), FALSE),
+    claim("money kept by the audit = ledger + before history start", sum(counts$units[kept]), total + sum(ledger$before$sales)),
+    claim("ledger = its lines", total, sum(ledger$lines$sales)))
+}
+
+prove_customers <- function(ledger) {
+  m <- reduce_customers(ledger)
+  rate <- repeat_rate(ledger)
+  units <- function(x) round(x * 10^ledger$decimals)
+  list(
+    claim("ledger = sum over customers", sum(ledger$orders$sales), sum(m$sales)),
+    claim("ledger = repeat + one-time customers + no purchase", sum(ledger$orders$sales), units(rate$sales_repeat) + units(rate$sales_one_time) + units(rate$sales_no_purchase)),
+    claim("ledger = first + later purchases + outside purchases", sum(ledger$orders$sales), units(rate$sales_first) + units(rate$sales_later) + units(rate$sales_outside)),
+    claim("purchases = sum over order counts", length(ledger$purchases$sales), { k <- order_counts(ledger); sum(k$purchases * k$customers) }, FALSE))
+}
+
+# Cells come from the C++ pass; the other side is counted again from the orders by data.table.
+prove_cells <- function(ledger, clock) {
+  cells <- reduce_cells(ledger, clock)
+  label <- paste0("by ", clock, ": ")
+  frame <- cells$frame
+  orders <- data.table(customer = ledger$orders$customer, period = period_row(frame, ledger$orders$day), sales = ledger$orders$sales)
+  bought <- unique(data.table(customer = ledger$purchases$customer, period = period_row(frame, ledger$purchases$day)))
+  active <- orders[bought, on = c("customer", "period"), sum(sales)]
+  idle <- orders[!bought, on = c("customer", "period"), sum(sales)]
+  per_period <- tabulate(bought$period, length(frame$number))
+  diagonal <- colSums(cells$customers)
+  list(
+    claim(paste0(label, "ledger = cohort cells + no cohort"), sum(ledger$orders$sales), sum(cells$sales) + sum(cells$outside)),
+    claim(paste0(label, "ledger = active customers + not active"), sum(ledger$orders$sales), active + idle),
+    claim(paste0(label, "cohort sizes = customers with a purchase"), sum(cells$size), uniqueN(ledger$purchases$customer), FALSE),
+    claim(paste0(label, "active customers = diagonals of the cohort grid"), sum(per_period), sum(per_period) + sum(abs(per_period - diagonal)), FALSE))
+}
+
+prove_tiers <- function(ledger) {
+  tiers <- assign_tiers(ledger)
+  list(claim("tiers hold each customer with a purchase once", length(unique(tiers$customer)), uniqueN(ledger$purchases$customer), FALSE),
+       claim("tiers hold the money of customers with a purchase", sum(round(tiers$sales * 10^ledger$decimals)),
+             sum(ledger$orders$sales[ledger$orders$customer %in% ledger$purchases$customer])))
+}
+
+#' The rows behind a number
+#'
+#' @param result A result of this package.
+#' @param ledger `[nubrek_ledger]` The ledger it came from.
+#' @param ... Columns of `result` and the values that pick its rows, such as `cohort = as.Date("2024-03-01"), age = 2`.
+#' @return A data frame of orders: `customer`, `order`, `day`, `sales` in major units, `purchase` `[logical]`.
+#' @examples
+#' ledger <- example_ledger()
+#' rows_behind(cohort_grid(ledger), ledger, cohort = as.Date("2024-01-01"), age = 1)
+#' rows_behind(assign_tiers(ledger), ledger, tier = "top")
+#' @export
+rows_behind <- function(result, ledger, ...) UseMethod("rows_behind")
+
+#' @export
+rows_behind.default <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  if (!"customer" %in% names(picked)) {
+    abort_nubrek(c("The rows behind this kind of result are not known.", "i" = "Results with a {.field customer} column and cohort grids have them."), "argument")
+  }
+  orders_of(ledger, match(picked$customer, ledger$ids))
+}
+
+#' @export
+rows_behind.nubrek_grid <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  clock <- basis_of(result, "clock")
+  cohort <- period_start(period_number(first_purchase_day(ledger), clock), clock)
+  orders <- orders_of(ledger, which(cohort %in% picked$cohort))
+  period <- period_start(period_number(orders$day, clock), clock)
+  mine <- cohort[match(orders$customer, ledger$ids)]
+  orders[paste(mine, period) %in% paste(picked$cohort, picked$period), , drop = FALSE]
+}
+
+#' @export
+rows_behind.nubrek_counts <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  orders_of(ledger, which(reduce_customers(ledger)$purchases %in% picked$purchases))
+}
+
+pick_rows <- function(result, ..., call = rlang::caller_env()) {
+  wanted <- list(...)
+  if (length(wanted) > 0L && !checkmate::test_names(names(wanted), subset.of = names(result))) {
+    abort_nubrek(c("Rows are picked by columns of the result.", "x" = "Its columns are {.field {names(result)}}."), "argument", call = call)
+  }
+  keep <- rep(TRUE, nrow(result))
+  for (name in names(wanted)) keep <- keep & result[[name]] %in% wanted[[name]]
+  plain_table(result)[keep, , drop = FALSE]
+}
+
+orders_of <- function(ledger, codes) {
+  at <- which(ledger$orders$customer %in% codes)
+  data.frame(customer = ledger$ids[ledger$orders$customer[at]], order = ledger$orders$order[at],
+             day = as.Date(ledger$orders$day[at], origin = "1970-01-01"), sales = major(ledger, ledger$orders$sales[at]),
+             purchase = ledger$orders$sales[at] > 0)
+}

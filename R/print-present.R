@@ -1,0 +1,59 @@
+# How values are written for people: one place for terminal, report and figures.
+
+column_kinds <- list(
+  money = c("sales", "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later", "sales_outside", "mean_sales",
+            "mean_purchase_sales", "monetary", "margin", "value", "value_lower", "value_upper", "value_to_date", "lifetime_value", "to_next",
+            "money", "spend", "at_edge"),
+  share = c("rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention", "share_of_sales", "share_of_customers"),
+  mixed = c("left", "right", "difference"))
+
+kind_of <- function(name, x) {
+  if (inherits(x, "Date")) return("date")
+  for (kind in names(column_kinds)) if (name %in% column_kinds[[kind]]) return(kind)
+  if (is.integer(x)) "count" else if (is.numeric(x)) "decimal" else if (is.logical(x)) "yes" else "text"
+}
+
+# A result as text, column by column, ready to be laid out. Not known is "-".
+present <- function(x, big_mark = "\u202f") {
+  table <- plain_table(x)
+  decimals <- basis_of(x, "decimals") %||% 2L
+  cells <- Map(\(name, column) present_column(kind_of(name, column), column, decimals, big_mark), names(table), table)
+  as.data.frame(cells, optional = TRUE, stringsAsFactors = FALSE)
+}
+
+present_column <- function(kind, x, decimals, big_mark) {
+  number <- \(digits) formatC(round(ifelse(is.na(x), 0, as.double(x)), digits), format = "f", digits = digits, big.mark = big_mark)
+  text <- switch(kind,
+    money = number(decimals), share = present_share(x, 1L), date = format(x), count = number(0L), yes = ifelse(x, "yes", "no"),
+    mixed = ifelse(!is.na(x) & x == round(x), number(0L), number(decimals)),
+    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), text = as.character(x))
+  ifelse(is.na(x), "-", text)
+}
+
+# In sentences percent stand without decimals, in tables with one.
+present_share <- function(x, digits = 0L) {
+  ifelse(is.na(x), "-", paste0(formatC(100 * x, format = "f", digits = digits), "\u00a0%"))
+}
+
+format_money <- function(x, currency, digits = if (all(abs(x) >= 1000 | x == 0, na.rm = TRUE)) 0L else 2L) {
+  text <- formatC(round(x, digits), format = "f", digits = digits, big.mark = "\u202f")
+  ifelse(is.na(x), "-", paste0(text, "\u00a0", currency))
+}
+
+format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
+
+is_number_column <- function(name, x) kind_of(name, x) %in% c("money", "share", "count", "decimal", "mixed")
+
+# What stands under every heading: as-of day, purchase unit, currency.
+basis_line <- function(x) {
+  parts <- c(if (!is.null(basis_of(x, "as_of"))) paste("as of", format_day(basis_of(x, "as_of"))),
+             if (!is.null(basis_of(x, "purchase_unit"))) paste0("a purchase is ", switch(basis_of(x, "purchase_unit"), order = "an order", day = "a day"), " with net sales above 0"),
+             if (!is.null(basis_of(x, "currency"))) paste("money in", basis_of(x, "currency")))
+  paste(parts, collapse = "; ")
+}
+
+# Dates as people write them: 5 Mar 2024.
+format_day <- function(day) {
+  parts <- as.POSIXlt(day)
+  paste(parts$mday, month.abb[parts$mon + 1L], parts$year + 1900L)
+}

@@ -1,0 +1,60 @@
+# Terminal: tables of at most 100 columns that say what was left out and how to see it.
+
+terminal_width <- function() min(100L, max(40L, getOption("width", 80L)))
+
+# Lines of an aligned table: numbers to the right, text to the left.
+table_lines <- function(x, rows = 10L) {
+  shown <- utils::head(x, rows)
+  cells <- present(shown, big_mark = " ")
+  right <- mapply(is_number_column, names(shown), plain_table(shown))
+  columns <- Map(\(name, text, r) {
+    text <- c(name, text)
+    text <- ifelse(nchar(text, "width") > 60L, paste0(substr(text, 1L, 59L), "\u2026"), text)
+    pad <- strrep(" ", max(nchar(text, "width")) - nchar(text, "width"))
+    if (r) paste0(pad, text) else paste0(text, pad)
+  }, names(cells), cells, right)
+  widths <- cumsum(vapply(columns, \(column) nchar(column[[1L]], "width") + 2L, 0L)) - 2L
+  fits <- widths <= terminal_width()
+  fits[[1L]] <- TRUE
+  lines <- trimws(do.call(paste, c(unname(columns[fits]), sep = "  ")), "right")
+  left <- nrow(x) - nrow(shown)
+  c(lines[[1L]], strrep("\u2500", min(terminal_width(), max(nchar(lines, "width")))), lines[-1L],
+    if (left > 0L) paste0("\u2026 and ", format_count_plain(left), " more rows: print(x, rows = ", nrow(x), ")"),
+    if (!all(fits)) paste0("More columns: ", paste(names(cells)[!fits], collapse = ", ")))
+}
+
+format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
+
+remark_lines <- function(x) {
+  said <- remarks(x)
+  if (nrow(said) == 0L) return(character())
+  text <- unlist(lapply(paste0("! ", gsub("\u202f|\u00a0", " ", said$remark)), strwrap, width = terminal_width(), exdent = 2L))
+  c("", text)
+}
+
+# Heading, finding, table, remarks: every print has this shape.
+print_result <- function(x, heading, finding = NULL, table = x, rows = 10L, after = NULL) {
+  said <- unlist(lapply(gsub("\u202f|\u00a0", " ", finding), strwrap, width = terminal_width()))
+  writeLines(c(cli::style_bold(heading), basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), after, remark_lines(x)))
+  invisible(x)
+}
+
+#' @export
+print.nubrek_ledger <- function(x, ...) {
+  counts <- x$intake$counts
+  aside <- sum(counts$rows[counts$reason != "kept"])
+  writeLines(c(cli::style_bold("Ledger"),
+    paste0(format_count_plain(length(x$orders$sales)), " orders of ", format_count_plain(length(unique(x$orders$customer))), " customers, ",
+           gsub("\u202f|\u00a0", " ", format_money(major(x, sum(x$orders$sales)), x$currency, x$decimals)), " net sales"),
+    paste0(format(x$history_start), " to ", format(x$as_of), "; a purchase is ", switch(x$meaning$purchase_unit, order = "an order", day = "a day"), " with net sales above 0"),
+    paste0(format_count_plain(x$intake$rows), " rows read, ", format_count_plain(aside), " set aside: audit(ledger) says why"),
+    remark_lines(x)))
+  invisible(x)
+}
+
+#' @export
+print.nubrek_result <- function(x, rows = 10L, ...) {
+  rlang::check_dots_empty()
+  said <- describe(x)
+  print_result(x, said$heading, said$finding, said$table %||% x, rows, said$after)
+}

@@ -1,0 +1,26 @@
+#' How many customers have 1, 2, 3 ... purchases
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param fold_from `[integer(1)]` Put all customers with this many purchases or more into one last row; default none, the full
+#'   distribution.
+#' @return A `nubrek_counts`, one row per number of purchases that occurs, ascending: `purchases`, `customers`, `share` of all
+#'   customers with a purchase, `cumulative_share`. A folded last row has the attribute `folded`.
+#'   Invariant: `sum(customers)` is the number of customers with a purchase.
+#' @examples
+#' order_counts(example_ledger())
+#' @export
+order_counts <- function(ledger, fold_from = NULL) {
+  check_ledger(ledger)
+  check_whole(fold_from, lower = 2L, null = TRUE)
+  purchases <- reduce_customers(ledger)$purchases
+  number <- tabulate(purchases)
+  k <- which(number > 0L)
+  n <- number[k]
+  if (!is.null(fold_from) && any(k >= fold_from)) {
+    tail <- k >= fold_from
+    n <- c(n[!tail], sum(n[tail]))
+    k <- c(k[!tail], as.integer(fold_from))
+  } else fold_from <- NULL
+  new_result(list(purchases = k, customers = n, share = n / sum(n), cumulative_share = cumsum(n) / sum(n)), "counts", ledger,
+             carried(ledger), folded = fold_from)
+}

@@ -1,0 +1,48 @@
+#' How many customers come back
+#'
+#' Customers with two or more purchases among those with at least one. The interval is Wilson's, 95 %, without continuity
+#' correction.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]); a missing value is the
+#'   group `"(missing)"`.
+#' @return A `nubrek_rate`, one row per group, largest first: the columns of `by`; `customers`, `repeat_customers`; `same_day_only`,
+#'   repeat customers whose purchases all fell on one day; `rate`, `lower`, `upper` in `[0, 1]`; and money in major units: `sales`
+#'   = `sales_repeat` + `sales_one_time` + `sales_no_purchase` (by kind of customer) = `sales_first` + `sales_later` +
+#'   `sales_outside` (by kind of order).
+#' @references Wilson, E. B. (1927), Probable inference, the law of succession, and statistical inference, Journal of the
+#'   American Statistical Association 22, 209-212.
+#' @examples
+#' repeat_rate(example_ledger())
+#' repeat_rate(example_ledger(), by = "first_channel")
+#' @export
+repeat_rate <- function(ledger, by = NULL) {
+  check_ledger(ledger)
+  m <- reduce_customers(ledger)
+  m <- m[, .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)]
+  group <- if (is.null(by)) NULL else group_of(ledger, by)
+  m <- if (is.null(group)) m else cbind(group, m)
+  m <- m[orders > 0L]
+  out <- m[, .(
+    customers = sum(purchases >= 1L), repeat_customers = sum(purchases >= 2L),
+    same_day_only = sum(purchases >= 2L & purchase_days == 1L), sales = sum(sales),
+    sales_repeat = sum(sales[purchases >= 2L]), sales_one_time = sum(sales[purchases == 1L]), sales_no_purchase = sum(sales[purchases == 0L]),
+    sales_first = sum(first), sales_later = sum(inside - first), sales_outside = sum(sales - inside)), by = by]
+  if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
+  share <- share_interval(out$repeat_customers, out$customers)
+  money <- grep("^sales", names(out), value = TRUE)
+  for (name in money) data.table::set(out, NULL, name, major(ledger, out[[name]]))
+  columns <- c(as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")], share, as.list(out)[money])
+  same_day <- sum(out$same_day_only)
+  new_result(columns, "rate", ledger, rbind(carried(ledger), if (same_day > 0L) remark_table("same day", sprintf(
+    "%s made all their purchases on one day.", n_of(same_day, "repeat customer")))), by = by)
+}
+
+# Share k of n with Wilson's interval; missing where n is 0.
+share_interval <- function(k, n, level = 0.95) {
+  z <- stats::qnorm((1 + level) / 2)
+  p <- ifelse(n > 0, k / n, NA_real_)
+  middle <- (p + z^2 / (2 * n)) / (1 + z^2 / n)
+  half <- z / (1 + z^2 / n) * sqrt(p * (1 - p) / n + z^2 / (4 * n^2))
+  list(rate = p, lower = ifelse(k == 0, ifelse(n > 0, 0, NA_real_), pmax(0, middle - half)), upper = ifelse(k == n & n > 0, 1, pmin(1, middle + half)))
+}

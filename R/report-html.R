@@ -1,0 +1,43 @@
+# Building blocks of the page. Everything goes through htmltools, which escapes text; only our own style and script are raw.
+
+html_table <- function(x, rows = 12L, caption = NULL) {
+  shown <- utils::head(x, rows)
+  cells <- present(shown)
+  right <- mapply(is_number_column, names(shown), plain_table(shown))
+  side <- ifelse(right, "number", "words")
+  raw <- lapply(plain_table(shown), \(column) if (is.numeric(column) || inherits(column, "Date")) format(as.double(column), digits = 15, trim = TRUE) else NULL)
+  head <- Map(\(name, class) htmltools::tags$th(class = class, scope = "col", htmltools::tags$button(type = "button", gsub("_", " ", name))), names(cells), side)
+  body <- lapply(seq_len(nrow(cells)), \(i) htmltools::tags$tr(unname(Map(\(name, class) htmltools::tags$td(class = class, `data-sort` = raw[[name]][i], cells[[name]][[i]]), names(cells), side))))
+  left <- nrow(x) - nrow(shown)
+  htmltools::tags$div(class = "table", htmltools::tags$table(if (!is.null(caption)) htmltools::tags$caption(caption), htmltools::tags$thead(htmltools::tags$tr(unname(head))), htmltools::tags$tbody(body)),
+    if (left > 0L) htmltools::tags$p(class = "left-out", paste0("The first ", nrow(shown), " of ", format_count(nrow(x)), " rows.")))
+}
+
+# A figure inside the page, as a picture of its own so that nothing in it can reach the page.
+html_figure <- function(result, width = 11, height = 6, ...) {
+  path <- tempfile(fileext = ".svg")
+  on.exit(unlink(path))
+  plot <- autoplot(result, ...)
+  write_figure(plot, path, width, height)
+  told <- paste(c(plot$labels$title, plot$labels$subtitle), collapse = ". ")
+  htmltools::tags$figure(htmltools::tags$img(src = paste0("data:image/svg+xml;base64,", jsonlite::base64_enc(readBin(path, "raw", file.size(path)))),
+                                             alt = gsub("\n", " ", told)))
+}
+
+html_remarks <- function(...) {
+  said <- unique(do.call(rbind, lapply(list(...), remarks)))
+  if (nrow(said) == 0L) return(NULL)
+  htmltools::tags$ul(class = "remarks", lapply(said$remark, htmltools::tags$li))
+}
+
+html_section <- function(id, title, ..., finding = NULL) {
+  htmltools::tags$section(id = id, htmltools::tags$h2(title), if (!is.null(finding)) htmltools::tags$p(class = "finding", finding), ...)
+}
+
+html_terms <- function(...) {
+  terms <- list(...)
+  htmltools::tags$details(htmltools::tags$summary("What the words mean"),
+    htmltools::tags$dl(unname(Map(\(term, meaning) htmltools::tagList(htmltools::tags$dt(term), htmltools::tags$dd(meaning)), names(terms), terms))))
+}
+
+report_asset <- function(name) htmltools::HTML(paste(readLines(system.file("report", name, package = "nubrek", mustWork = TRUE), encoding = "UTF-8"), collapse = "\n"))

@@ -1,0 +1,70 @@
+# The sections of the report, in the order an analyst works.
+
+report_answers <- function(run) {
+  rate <- run[["repeat"]]
+  card <- function(label, number, more) htmltools::tags$div(class = "card", htmltools::tags$div(class = "label", label), htmltools::tags$div(class = "number", number), htmltools::tags$div(class = "more", more))
+  total <- if (!is.null(run$forecast)) attr(run$forecast, "total")
+  value <- if (is.null(total)) NULL
+    else if (is.na(total$value)) card("Sales at stake", format_money(sum(run$forecast$sales), run$ledger$currency), "expected from today's customers; no margin is known")
+    else card("Value at stake", format_money(total$value, run$ledger$currency), sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
+              format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
+  found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "tiers", "forecast", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
+  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", tiers = "tiers", forecast = "forecast", backtest = "forecast", audit = "data", proof = "proof")
+  htmltools::tagList(
+    htmltools::tags$div(class = "cards",
+      card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
+      card("Repeat rate", present_share(rate$rate, 1L), sprintf("95 %% interval %s to %s; share of customers with two or more purchases", present_share(rate$lower, 1L), present_share(rate$upper, 1L))),
+      value),
+    htmltools::tags$ul(class = "answers", unname(Map(\(name, sentence) htmltools::tags$li(htmltools::tags$a(href = paste0("#", anchors[[name]]), sentence)), names(found), found))))
+}
+
+report_data <- function(run) html_section("data", "The data", finding = describe(run$audit)$finding,
+  html_table(run$audit, 60L, "Every row of the files, by what became of it; unknown: rows whose amount could not be read"), html_remarks(run$audit),
+  html_terms(order = "Rows that share an order id and a customer.", purchase = paste0(if (run$ledger$meaning$purchase_unit == "order") "An order" else "A day", " with net sales above 0. A return is never one."),
+             sales = "Net of line discounts; returns are taken off in the period in which they happen.", `set aside` = "Not used, for the reason given; the rows stand in set-aside.csv as they were read."))
+
+report_repeat <- function(run) html_section("repeat", "Do customers come back?", finding = describe(run[["repeat"]])$finding,
+  html_figure(run$counts),
+  lapply(names(run$by), \(name) html_table(run$by[[name]][, c(name, "customers", "repeat_customers", "rate", "lower", "upper", "sales", "sales_repeat", "sales_one_time")], 30L,
+    paste0("By ", gsub("_", " ", name), "; lower and upper: 95 % interval of the rate"))),
+  html_remarks(run[["repeat"]], run$counts),
+  html_terms(`repeat rate` = "Customers with two or more purchases, by customers with at least one.", interval = "Wilson's, 95 %: rates of small groups are uncertain.",
+             `(missing)` = "Customers for whom the attribute is not known; a group of its own, so that nobody is lost."))
+
+report_cohorts <- function(run) html_section("cohorts", "First-purchase cohorts", finding = describe(run$cohorts)$finding,
+  html_figure(run$cohorts, height = max(4, 2.6 + 0.24 * length(unique(run$cohorts$cohort)))), html_remarks(run$cohorts),
+  html_terms(cohort = "Everybody whose first purchase fell into the period.", age = "Periods since then; 0 is the period of the first purchase.",
+             retention = "Customers of the cohort that bought at this age, by the size of the cohort.",
+             `bottom lines` = "Weighted by size over complete cells, never a mean of percentages; without the cohorts that may hold older customers, and over all.",
+             `empty and 0` = "Empty was not observed yet; 0 was observed and nobody came."))
+
+report_rfm <- function(run) html_section("rfm", "Recency, frequency, monetary value", finding = describe(run$rfm)$finding,
+  html_table(rfm_profile(run$rfm), 10L, "Groups of customers by their bands"), html_remarks(run$rfm),
+  html_terms(recency = "Days from the last purchase to the as-of day; fewer is better.", frequency = "Purchases.", monetary = "Net sales.",
+             band = "From 1 (worst) up. Equal customers share the lower band.", groups = htmltools::tagList("A band is high above 60 % of the bands, low up to 40 %.", html_table(rfm_groups(), 10L))))
+
+report_tiers <- function(run) html_section("tiers", "Loyalty tiers", finding = describe(run$tiers)$finding,
+  html_figure(run$tiers, height = 4.6), html_table(with_contact(run, run$tiers), 15L, "The best customers; all of them stand in tiers.csv"), html_remarks(run$tiers),
+  html_terms(tier = "Customers ranked by the measure, cut at shares or thresholds; tied customers share the better tier.", `to next` = "What is missing to the next better tier."))
+
+report_forecast <- function(run) {
+  if (is.null(run$forecast)) return(NULL)
+  html_section("forecast", "What customers will bring", finding = describe(run$forecast)$finding,
+    html_table(with_contact(run, describe(run$forecast)$table[, setdiff(names(run$forecast), c("value_to_date"))]), 15L, "The customers with the highest expected value; all of them stand in value.csv"),
+    html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"), htmltools::tags$p(class = "finding", describe(run$backtest)$finding),
+    html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
+    html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
+               interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",
+               error = "Root mean square error per customer: lower is better.", captured = "Share of the following sales brought by the tenth of customers that the method puts first."))
+}
+
+report_proof <- function(run) html_section("proof", "Proof of totals", finding = describe(run$proof)$finding,
+  html_table(run$proof, 60L, "Each total computed by two independent paths; money must agree to the cent"))
+
+with_contact <- function(run, x) {
+  contact <- run$study$outputs$contact
+  if (is.null(contact)) return(x)
+  people <- as.data.frame(known_attributes(run$ledger)[contact], stringsAsFactors = FALSE)
+  table <- plain_table(x)
+  structure(cbind(table["customer"], people[match(table$customer, run$ledger$ids), , drop = FALSE], table[setdiff(names(table), c("customer", contact))]), basis = attr(x, "basis"))
+}

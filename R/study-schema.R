@@ -1,0 +1,92 @@
+# What a study file may say. A node is a section (named list of nodes) or a leaf (a function from text to value that
+# returns a string when the value is wrong).
+
+leaf <- function(read, wants) structure(list(read = read, wants = wants), class = "study_leaf")
+wrong <- structure(list(), class = "study_wrong")
+
+as_number <- function(x) if (length(x) == 1L && grepl("^[-+]?([0-9]+\\.?[0-9]*|\\.[0-9]+)([eE][-+]?[0-9]+)?$", x)) as.numeric(x) else NA_real_
+
+leaf_text <- function() leaf(\(x) if (checkmate::test_string(x, min.chars = 1L)) x else wrong, "a text")
+leaf_texts <- function() leaf(\(x) if (checkmate::test_character(unlist(x), any.missing = FALSE, min.len = 1L)) as.character(unlist(x)) else wrong, "a text or a list of texts")
+leaf_choice <- function(choices) leaf(\(x) if (checkmate::test_choice(x, choices)) x else wrong, paste("one of", paste(choices, collapse = ", ")))
+leaf_day <- function() leaf(\(x) { d <- if (checkmate::test_string(x)) as.Date(x, "%Y-%m-%d", optional = TRUE) else NA; if (is.na(d)) wrong else d }, "a day such as 2024-03-05")
+leaf_number <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high) wrong else v }, paste("a number from", low, "to", high))
+leaf_whole <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high || v != round(v)) wrong else as.integer(v) }, paste("a whole number from", low, "to", high))
+leaf_switch <- function() leaf(\(x) if (checkmate::test_choice(x, c("yes", "no", "true", "false"))) x %in% c("yes", "true") else wrong, "yes or no")
+leaf_columns <- function() leaf(\(x) if (is.list(x) && checkmate::test_names(names(x), type = "unique") && all(vapply(x, checkmate::test_string, NA))) unlist(x)
+                                else if (checkmate::test_character(unlist(x), min.len = 1L) && is.null(names(x))) stats::setNames(unlist(x), unlist(x)) else wrong,
+                                "columns, as a list or as name: column")
+leaf_numbers <- function() leaf(\(x) { v <- vapply(as.list(x), \(one) if (identical(one, "-Inf")) -Inf else as_number(one), 0); if (length(v) == 0L || anyNA(v) || is.null(names(v))) wrong else v },
+                                "names with numbers, best first")
+
+table_section <- function(...) list(files = leaf_texts(), key = leaf_text(), attributes = leaf_columns(), ...)
+rule_section <- function() list(column = leaf_text(), values = leaf_texts())
+
+study_schema <- function() list(
+  study = leaf_text(),
+  data = list(
+    orders = list(files = leaf_texts(), columns = stats::setNames(lapply(column_roles, \(role) leaf_text()), column_roles), attributes = leaf_columns()),
+    customers = table_section(), products = table_section(), aliases = list(files = leaf_texts(), key = leaf_text(), same_as = leaf_text())),
+  meanings = list(
+    currency = leaf_text(), purchase_unit = leaf_choice(c("order", "day")), as_of = leaf_day(), clock = leaf_choice(names(clocks)), history_start = leaf_day(),
+    dates = leaf_choice(c("detect", "year-first", "day-first", "month-first")), decimal_mark = leaf_choice(c("detect", ".", ",")),
+    test = rule_section(), cancelled = rule_section(), excluded_ids = leaf_texts()),
+  economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10)),
+  `repeat` = list(by = leaf_texts()),
+  cohorts = list(clock = leaf_choice(names(clocks)), older_within = leaf_whole(0, 1000)),
+  rfm = list(bands = leaf_whole(2, 10)),
+  tiers = list(measure = leaf_choice(c("sales", "purchases", "mean_sales")), shares = leaf_numbers(), thresholds = leaf_numbers()),
+  forecast = list(years = leaf_number(0.02, 50), level = leaf_number(0.5, 0.999), seed = leaf_whole(0, 1e9), cut = leaf_day()),
+  outputs = list(folder = leaf_text(), contact = leaf_texts()))
+
+study_required <- c("data", "data: orders", "data: orders: files", "data: orders: columns")
+
+# Checks a parsed study against the schema; `at` is the path of keys so far.
+check_study <- function(node, schema, source, at = character()) {
+  if (inherits(schema, "study_leaf")) {
+    value <- schema$read(node)
+    if (inherits(value, "study_wrong")) abort_study(source, at, "Here belongs {schema$wants}.", c("x" = "It is {.val {shown}}."), shown = shorten(node), schema = schema)
+    return(value)
+  }
+  if (is.null(node)) return(list())
+  if (!is.list(node) || is.null(names(node))) abort_study(source, at, "Here belongs a section with the keys {.field {keys}}.", keys = names(schema))
+  unknown <- setdiff(names(node), names(schema))
+  if (length(unknown) > 0L) {
+    abort_study(source, c(at, unknown[[1L]]), "Unknown key {.field {key}}.", c(nearest_hint(unknown[[1L]], names(schema)), "i" = "Known here: {.field {keys}}."), key = unknown[[1L]], keys = names(schema))
+  }
+  out <- lapply(stats::setNames(names(node), names(node)), \(key) check_study(node[[key]], schema[[key]], source, c(at, key)))
+  for (path in study_required) {
+    keys <- strsplit(path, ": ", fixed = TRUE)[[1L]]
+    if (identical(keys[-length(keys)], at) && !utils::tail(keys, 1L) %in% names(node)) abort_study(source, at, "The key {.field {key}} is missing here.", key = utils::tail(keys, 1L))
+  }
+  out
+}
+
+shorten <- function(x) { text <- paste(unlist(x), collapse = ", "); if (nchar(text) > 60L) paste0(substr(text, 1L, 57L), "...") else text }
+
+abort_study <- function(source, at, message, more = character(), ...) {
+  line <- line_of_key(source$text, at)
+  where <- paste0(source$path, if (!is.na(line)) paste0(", line ", line), if (length(at) > 0L) paste0(" (", paste(at, collapse = ": "), ")"))
+  words <- rlang::env(where = where, ...)
+  abort_nubrek(c("{.file {where}}: ", paste0(message)) |> paste(collapse = "") |> c(more), "study", line = line, key = at, call = NULL, .envir = words)
+}
+
+# The line of a key in block-style YAML, found by indentation; the nearest line above where a part is in flow style.
+line_of_key <- function(text, at) {
+  from <- 0L
+  depth <- -1L
+  found <- NA_integer_
+  for (key in at) {
+    lines <- seq_along(text)[seq_along(text) > from]
+    indent <- nchar(sub("^(\\s*).*", "\\1", text[lines]))
+    said <- grepl("\\S", text[lines]) & !grepl("^\\s*#", text[lines])
+    end <- which(said & indent <= depth)
+    if (length(end) > 0L && from > 0L) { keep <- seq_along(lines) < end[[1L]]; lines <- lines[keep]; indent <- indent[keep] }
+    name <- sub("^\\s*[\"']?([^\"':#]+?)[\"']?\\s*:(\\s.*)?$", "\\1", text[lines], perl = TRUE)
+    hit <- which(name == key & indent > depth)
+    if (length(hit) == 0L) return(found)
+    found <- from <- lines[[hit[[1L]]]]
+    depth <- indent[[hit[[1L]]]]
+  }
+  found
+}

@@ -1,0 +1,50 @@
+#include <Rcpp.h>
+#include "date_kernels.h"
+
+namespace {
+nubrek::DateText element(const Rcpp::CharacterVector& text, R_xlen_t i) {
+  SEXP s = STRING_ELT(text, i);
+  return s == NA_STRING ? nubrek::DateText() : nubrek::read_date(CHAR(s), static_cast<std::size_t>(LENGTH(s)));
+}
+}  // namespace
+
+// `order` is "year-first", "day-first" or "month-first"; texts that begin with a year are read in any of them.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_read_days(Rcpp::CharacterVector text, std::string order) {
+  const nubrek::DateOrder reading = order == "day-first" ? nubrek::DateOrder::day_first
+    : order == "month-first" ? nubrek::DateOrder::month_first : nubrek::DateOrder::year_first;
+  const R_xlen_t n = text.size();
+  Rcpp::IntegerVector day(n);
+  Rcpp::NumericVector seconds(n), offset(n, NA_REAL);
+  for (R_xlen_t i = 0; i < n; ++i) {
+    if (i % 65536 == 0) Rcpp::checkUserInterrupt();
+    const nubrek::DateText t = element(text, i);
+    const int d = nubrek::day_of(t, reading);
+    day[i] = d == nubrek::kNoDay ? NA_INTEGER : d;
+    seconds[i] = t.seconds;
+    if (t.has_offset) offset[i] = t.offset;
+  }
+  return Rcpp::List::create(Rcpp::_["day"] = day, Rcpp::_["seconds"] = seconds, Rcpp::_["offset"] = offset);
+}
+
+// How many texts are days when read each way (texts that begin with a year are counted apart), and a first example of
+// one that only one reading explains.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_date_orders(Rcpp::CharacterVector text) {
+  double year_first = 0, day_first = 0, month_first = 0, both = 0;
+  int only_day = 0, only_month = 0, first_both = 0;
+  for (R_xlen_t i = 0; i < text.size(); ++i) {
+    const nubrek::DateText t = element(text, i);
+    if (!t.fine) continue;
+    if (t.year_first) { ++year_first; continue; }
+    const bool d = nubrek::day_of(t, nubrek::DateOrder::day_first) != nubrek::kNoDay;
+    const bool m = nubrek::day_of(t, nubrek::DateOrder::month_first) != nubrek::kNoDay;
+    day_first += d; month_first += m; both += d && m;
+    if (d && !m && !only_day) only_day = i + 1;
+    if (m && !d && !only_month) only_month = i + 1;
+    if (d && m && t.first != t.second && !first_both) first_both = i + 1;
+  }
+  return Rcpp::List::create(Rcpp::_["year_first"] = year_first, Rcpp::_["day_first"] = day_first,
+    Rcpp::_["month_first"] = month_first, Rcpp::_["both"] = both, Rcpp::_["only_day"] = only_day,
+    Rcpp::_["only_month"] = only_month, Rcpp::_["first_both"] = first_both);
+}

@@ -1,0 +1,25 @@
+// Calendar days from text.
+#pragma once
+#include <cstddef>
+
+namespace nubrek {
+
+enum class DateOrder { year_first, day_first, month_first };
+
+// What stands in a text that looks like a date: three numbers (in written order), a time of day, an offset.
+struct DateText {
+  bool fine = false;            // the text is a date with an optional time and nothing else
+  bool year_first = false;      // four digits stand first
+  int first = 0, second = 0, third = 0;
+  double seconds = 0;           // of the day, as written
+  bool has_offset = false;
+  int offset = 0;               // seconds east of Greenwich
+};
+DateText read_date(const char* text, std::size_t n);
+
+// Days since 1970-01-01, or `kNoDay` when this is no day of the years 1900 to 2199 in that order.
+constexpr int kNoDay = -2147483647 - 1;
+int civil_day(int year, int month, int day);
+int day_of(const DateText& text, DateOrder order);
+
+}  // namespace nubrek

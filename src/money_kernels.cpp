@@ -1,0 +1,149 @@
+#include "money_kernels.h"
+#include <cstring>
+
+namespace nubrek {
+namespace {
+
+const __int128 kMantissaLimit = []() { __int128 v = 1; for (int i = 0; i < 36; ++i) v *= 10; return v; }();
+const double kLargest = 9e15;   // doubles hold every whole number up to here
+
+__int128 power10(int n) { __int128 v = 1; while (n-- > 0) v *= 10; return v; }
+__int128 magnitude(__int128 v) { return v < 0 ? -v : v; }
+Decimal unreadable() { Decimal d; d.state = Reading::unreadable; return d; }
+
+// Blanks that exports put into numbers: space, tab, no-break (C2 A0), narrow no-break (E2 80 AF), thin (E2 80 89).
+std::size_t blank_length(const char* p, const char* end) {
+  if (*p == ' ' || *p == '\t') return 1;
+  if (end - p >= 2 && !std::memcmp(p, "\xC2\xA0", 2)) return 2;
+  if (end - p >= 3 && (!std::memcmp(p, "\xE2\x80\xAF", 3) || !std::memcmp(p, "\xE2\x80\x89", 3))) return 3;
+  return 0;
+}
+std::size_t minus_length(const char* p, const char* end) {
+  if (*p == '-') return 1;
+  return end - p >= 3 && !std::memcmp(p, "\xE2\x88\x92", 3) ? 3 : 0;   // the typographic minus
+}
+void skip_blanks(const char*& p, const char* end) {
+  while (p < end) { std::size_t b = blank_length(p, end); if (!b) return; p += b; }
+}
+
+}  // namespace
+
+Decimal parse_decimal(const char* text, std::size_t n, char decimal_mark) {
+  const char* p = text;
+  const char* end = text + n;
+  const char group_mark = decimal_mark == '.' ? ',' : '.';
+  skip_blanks(p, end);
+  if (p == end) return Decimal();
+  bool negative = false, parenthesis = false, trailing_allowed = true;
+  if (*p == '(') { parenthesis = negative = true; ++p; }
+  else if (std::size_t m = minus_length(p, end)) { negative = true; trailing_allowed = false; p += m; }
+  else if (*p == '+') { trailing_allowed = false; ++p; }
+  skip_blanks(p, end);
+  Decimal out;
+  int digits = 0, since_group = -1;      // since_group: digits since the last grouping mark, -1 before any
+  bool fraction = false;
+  while (p < end) {
+    if (*p >= '0' && *p <= '9') {
+      if (out.mantissa >= kMantissaLimit) return unreadable();
+      out.mantissa = out.mantissa * 10 + (*p - '0');
+      ++digits; ++p;
+      if (fraction) ++out.scale;
+      else if (since_group >= 0) ++since_group;
+      continue;
+    }
+    if (*p == decimal_mark && !fraction) {
+      if (since_group >= 0 && since_group != 3) return unreadable();
+      fraction = true; ++p;
+      continue;
+    }
+    std::size_t mark = (*p == group_mark || *p == '\'') ? 1 : 0;
+    if (!mark && !fraction && digits) {
+      mark = blank_length(p, end);
+      if (mark && !(p + mark < end && p[mark] >= '0' && p[mark] <= '9')) mark = 0;   // a trailing blank
+    }
+    if (!mark) break;
+    if (fraction || !digits || (since_group >= 0 && since_group != 3)) return unreadable();
+    since_group = 0;
+    p += mark;
+  }
+  if (!digits || (!fraction && since_group >= 0 && since_group != 3)) return unreadable();
+  if (p < end && (*p == 'e' || *p == 'E')) {
+    ++p;
+    bool down = false;
+    if (p < end && (*p == '-' || *p == '+')) down = *p++ == '-';
+    if (p == end || *p < '0' || *p > '9') return unreadable();
+    int exponent = 0;
+    while (p < end && *p >= '0' && *p <= '9') { exponent = exponent * 10 + (*p++ - '0'); if (exponent > 400) return unreadable(); }
+    out.scale += down ? exponent : -exponent;
+  }
+  skip_blanks(p, end);
+  if (parenthesis) { if (p == end || *p != ')') return unreadable(); ++p; }
+  else if (p < end && trailing_allowed) if (std::size_t m = minus_length(p, end)) { negative = true; p += m; }
+  skip_blanks(p, end);
+  if (p != end) return unreadable();
+  if (out.scale < 0) {
+    if (out.mantissa != 0 && -out.scale > 36) return unreadable();
+    for (; out.scale < 0; ++out.scale) {
+      if (out.mantissa >= kMantissaLimit) return unreadable();
+      out.mantissa *= 10;
+    }
+  }
+  if (negative) out.mantissa = -out.mantissa;
+  out.state = Reading::fine;
+  return out;
+}
+
+namespace {
+// The worse of two readings decides: an unreadable factor makes the product unreadable, a blank one blank.
+Reading worse(Reading a, Reading b) {
+  if (a == Reading::unreadable || b == Reading::unreadable) return Reading::unreadable;
+  return a == Reading::blank || b == Reading::blank ? Reading::blank : Reading::fine;
+}
+}  // namespace
+
+Decimal multiply(const Decimal& a, const Decimal& b) {
+  Decimal out;
+  out.state = worse(a.state, b.state);
+  if (out.state != Reading::fine) return out;
+  if (__builtin_mul_overflow(a.mantissa, b.mantissa, &out.mantissa)) return unreadable();
+  out.scale = a.scale + b.scale;
+  return out;
+}
+
+Decimal subtract(const Decimal& a, const Decimal& b) {
+  Decimal out;
+  out.state = worse(a.state, b.state);
+  if (out.state != Reading::fine) return out;
+  out.scale = a.scale > b.scale ? a.scale : b.scale;
+  if (out.scale > 36) return unreadable();
+  __int128 left, right;
+  if (__builtin_mul_overflow(a.mantissa, power10(out.scale - a.scale), &left) ||
+      __builtin_mul_overflow(b.mantissa, power10(out.scale - b.scale), &right) ||
+      __builtin_sub_overflow(left, right, &out.mantissa)) return unreadable();
+  return out;
+}
+
+Minor to_minor(const Decimal& amount, int decimals) {
+  if (amount.state != Reading::fine) return {0, true, amount.state};
+  __int128 units = amount.mantissa;
+  bool whole = true;
+  int shift = decimals - amount.scale;
+  if (shift >= 0) {
+    if (shift > 36 || __builtin_mul_overflow(units, power10(shift), &units)) return {0, true, Reading::unreadable};
+  } else if (-shift > 37) {
+    whole = units == 0;
+    units = 0;
+  } else {
+    const __int128 base = power10(-shift);
+    const __int128 size = magnitude(units), rest = size % base;
+    __int128 kept = size / base;
+    whole = rest == 0;
+    if (rest > base - rest || (rest == base - rest && kept % 2 == 1)) ++kept;
+    units = amount.mantissa < 0 ? -kept : kept;
+  }
+  const double value = static_cast<double>(units);
+  if (value > kLargest || value < -kLargest) return {0, true, Reading::unreadable};
+  return {value, whole, Reading::fine};
+}
+
+}  // namespace nubrek

@@ -1,0 +1,55 @@
+#!/bin/sh
+# Set-up for `make demo` and `make test`: R packages (Debian's built ones where this is Debian and we are root, else from CRAN
+# into the project's own library), then this package itself. A second run finds everything there and does nothing.
+# Usage: tools/setup.sh demo|test
+set -eu
+cd "$(dirname "$0")/.."
+goal=${1:-demo}
+lib=$PWD/.library
+mkdir -p "$lib"
+R_LIBS="$lib${R_LIBS:+:$R_LIBS}"
+NUBREK_LIB=$lib
+export R_LIBS NUBREK_LIB
+
+needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang scales yaml"
+programs=""
+if [ "$goal" = test ]; then
+  needs="$needs testthat withr"
+  command -v chromium >/dev/null 2>&1 || programs="chromium"
+fi
+
+missing() {   # the R packages that cannot be found
+  Rscript --vanilla -e 'need <- commandArgs(TRUE); cat(need[!vapply(need, function(p) nzchar(system.file(package = p)), NA)])' $needs
+}
+can_apt() { command -v apt-get >/dev/null 2>&1 && [ "$(id -u)" = 0 ] && [ "${NUBREK_SETUP:-}" != cran ]; }
+
+lacking=$(missing)
+if can_apt; then
+  # figures need one font family; a bare machine has none
+  fc-list 2>/dev/null | grep -qi dejavu || programs="$programs fonts-dejavu-core"
+  debian=$(for p in $lacking; do printf 'r-cran-%s ' "$(echo "$p" | tr '[:upper:]' '[:lower:]')"; done)
+  if [ -n "$(echo "$debian$programs" | tr -d ' ')" ]; then
+    echo "Setting up: $debian$programs"
+    log=$lib/setup.log
+    export DEBIAN_FRONTEND=noninteractive
+    { apt-get update && apt-get install -y --no-install-recommends $debian $programs; } >"$log" 2>&1 ||
+      { echo "The packages of Debian could not be installed; trying CRAN for what is missing. Log: $log"; }
+    lacking=$(missing)
+  fi
+fi
+if [ -n "$lacking" ]; then
+  echo "Setting up from CRAN, into .library: $lacking (compiles; takes minutes)"
+  Rscript --vanilla -e '
+    if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(graphics = FALSE, ind = 1)
+    install.packages(commandArgs(TRUE), lib = Sys.getenv("NUBREK_LIB"), Ncpus = max(1L, parallel::detectCores()), quiet = TRUE)' $lacking
+  lacking=$(missing)
+  [ -z "$lacking" ] || { echo "Still missing: $lacking" >&2; exit 1; }
+fi
+
+# this package, again only when one of its files is newer than the last installation
+stamp=$lib/nubrek.stamp
+if [ ! -f "$stamp" ] || [ ! -d "$lib/nubrek" ] || [ -n "$(find DESCRIPTION NAMESPACE R src inst exec man -newer "$stamp" ! -name '*.o' ! -name '*.so' -type f | head -n 1)" ]; then
+  echo "Installing nubrek into .library"
+  MAKEFLAGS="-j2" R CMD INSTALL --no-test-load --library="$lib" . >"$lib/install.log" 2>&1 || { tail -n 30 "$lib/install.log" >&2; exit 1; }
+  touch "$stamp"
+fi
