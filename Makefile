@@ -7,8 +7,7 @@ NUBREK := $(LIB)/nubrek/exec/nubrek
 
 demo:
 	@tools/setup.sh demo
-	@rm -rf demo-study
-	@$(NUBREK) demo --to demo-study
+	@test -d demo-study || $(NUBREK) demo --to demo-study
 	@$(NUBREK) run demo-study/study.yaml
 
 test:

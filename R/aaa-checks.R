@@ -54,5 +54,6 @@ nearest_hint <- function(found, known) {
   distance <- utils::adist(found, known, ignore.case = TRUE)[1L, ]
   best <- which.min(distance)
   if (distance[[best]] > max(2, nchar(found) / 3)) return(NULL)
-  c("i" = paste0("Did you mean ", dQuote(known[[best]], FALSE), "?"))
+  word <- gsub("([{}])", "\\1\\1", known[[best]])             # it may come from a file: never let it be a template
+  c("i" = paste0("Did you mean ", dQuote(word, FALSE), "?"))
 }

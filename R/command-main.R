@@ -8,15 +8,18 @@
 #' command_main("--version")
 #' @export
 command_main <- function(args = commandArgs(TRUE)) {
+  before <- options(width = if (isatty(stdout())) cli::console_width() else 100L, nubrek.command = TRUE)
+  on.exit(options(before))
   invisible(tryCatch({
     job <- command_parse(args)
-    draw_progress(command_do(job), isTRUE(job$quiet))
+    say <- draw_progress(command_do(job), isTRUE(job$quiet))
+    say()
     0L
   }, nubrek_error_usage = \(e) command_fail(e, 2L), nubrek_error = \(e) command_fail(e, 1L)))
 }
 
 command_fail <- function(error, status) {
-  writeLines(c(cli::format_error(error)[-1L], character()) |> (\(lines) if (length(lines) > 0L) lines else conditionMessage(error))(), stderr())
+  writeLines(c("nubrek cannot go on.", conditionMessage(error)), stderr())
   status
 }
 
@@ -24,18 +27,19 @@ command_fail <- function(error, status) {
 draw_progress <- function(code, quiet) {
   if (quiet || !isatty(stderr())) return(withCallingHandlers(code, nubrek_progress = \(c) NULL))
   erase <- \() cat("\r", strrep(" ", 60L), "\r", sep = "", file = stderr())
+  on.exit(erase())
   withCallingHandlers(code, nubrek_progress = \(c) { erase(); cat(c$step, "\u2026", file = stderr()) })
-  erase()
 }
 
+# Each command does its work and gives back what is to be said about it, as a function.
 command_do <- function(job) {
-  switch(job$verb, help = command_help(), "help-verb" = writeLines(job$text), version = writeLines(paste("nubrek", utils::packageVersion("nubrek"))),
+  switch(job$verb, help = command_help, "help-verb" = \() writeLines(job$text), version = \() writeLines(paste("nubrek", utils::packageVersion("nubrek"))),
          demo = command_demo(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job))
 }
 
 command_help <- function() {
   writeLines(c("nubrek: repeat buying, cohorts, lifetime value and loyalty tiers from orders", "",
-               paste0("  ", format(vapply(command_verbs, `[[`, "", "use")), "\n      ", vapply(command_verbs, `[[`, "", "says")), "",
+               paste0("  ", vapply(command_verbs, `[[`, "", "use"), "\n      ", vapply(command_verbs, `[[`, "", "says")), "",
                paste0("Parts to show: ", paste(names(study_parts), collapse = ", ")), paste0("Parts to draw: ", paste(figure_parts, collapse = ", ")),
                "Exit status: 0 fine, 1 something in the study or the data, 2 wrong usage."))
 }
@@ -43,22 +47,21 @@ command_help <- function() {
 command_demo <- function(job) {
   if (file.exists(job$to)) abort_nubrek(c("{.file {job$to}} is already there.", "i" = "Name another folder with {.code --to}, or remove it."), "file", call = NULL)
   if (!dir.create(job$to, recursive = TRUE)) abort_nubrek("Cannot make the folder {.file {job$to}}.", "file", call = NULL)
-  from <- list.files(system.file("demo", package = "nubrek", mustWork = TRUE), full.names = TRUE)
-  file.copy(from, job$to)
-  writeLines(c(paste0("The demo world, Pellmere Yarn Company, is in ", job$to, "."), paste0("Next: nubrek run ", file.path(job$to, "study.yaml"))))
+  file.copy(list.files(system.file("pellmere", package = "nubrek", mustWork = TRUE), full.names = TRUE), job$to)
+  \() writeLines(c(paste0("The demo world, Pellmere Yarn Company, is in ", job$to, "."), paste0("Next: nubrek run ", file.path(job$to, "study.yaml"))))
 }
 
 command_check <- function(job) {
   ledger <- open_study_ledger(read_study(job$study))
-  print(ledger)
-  writeLines("")
-  print(audit(ledger), rows = 60L)
+  \() { print(ledger); writeLines(""); print(audit(ledger), rows = 60L) }
 }
 
 command_run <- function(job) {
   run <- run_study(job$study, job$folder)
-  print(run)
-  writeLines(c("", paste0("Report: ", run$files[[1L]]), paste0("Lists:  ", paste(basename(run$files[-1L]), collapse = ", "), " in ", dirname(run$files[[1L]]))))
+  \() {
+    print(run)
+    writeLines(c("", paste0("Report: ", run$files[[1L]]), paste0("Lists:  ", paste(basename(run$files[-1L]), collapse = ", "), " in ", dirname(run$files[[1L]]))))
+  }
 }
 
 study_part <- function(job) {
@@ -68,9 +71,9 @@ study_part <- function(job) {
 
 command_show <- function(job) {
   result <- study_part(job)
-  switch(job$format, table = print(result, rows = job$rows),
-         csv = write_csv(result),
-         json = writeLines(jsonlite::toJSON(plain_table(result), dataframe = "rows", Date = "ISO8601", na = "null", digits = NA)))
+  \() switch(job$format, table = print(result, rows = job$rows),
+              csv = write_csv(result),
+              json = writeLines(jsonlite::toJSON(plain_table(result), dataframe = "rows", Date = "ISO8601", na = "null", digits = NA)))
 }
 
 # To a pipe, byte for byte, with the same guard against formulas as in lists.
@@ -80,5 +83,5 @@ command_draw <- function(job) {
   result <- study_part(job)
   tall <- if (job$part == "cohorts") 2.6 + 0.24 * length(unique(result$cohort)) else 6.5
   write_figure(result, job$to, height = max(4, tall))
-  writeLines(paste("Figure:", job$to))
+  \() writeLines(paste("Figure:", job$to))
 }

@@ -14,7 +14,7 @@ autoplot.nubrek_measure <- function(object, ...) {
   data <- data[data$cohort %in% cohorts, ]
   label <- paste0(period_label(cohorts, clock), ifelse(data$older[match(cohorts, data$cohort)], " \u2020", ""), "  (", format_count(data$size[match(cohorts, data$cohort)]), ")")
   bottom <- bottom_lines(object)
-  bottom <- bottom[if (share) TRUE else FALSE, ]
+  if (!share) bottom <- bottom[0L, ]
   data <- rbind(data.frame(row = label[match(data$cohort, cohorts)], data[c("age", "value", "complete")]),
                 data.frame(row = bottom$line, age = bottom$age, value = bottom$value, complete = rep(TRUE, nrow(bottom))))
   data$row <- factor(data$row, rev(c(label, unique(bottom$line))))

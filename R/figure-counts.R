@@ -17,7 +17,7 @@ autoplot.nubrek_counts <- function(object, ..., fold_from = 12L) {
     ggplot2::geom_col(ggplot2::aes(fill = .data$kind), width = 0.72) +
     ggplot2::geom_text(ggplot2::aes(label = paste0(format_count(.data$customers), "\n", present_share(.data$share))), vjust = -0.25, size = 3.6,
                        lineheight = 0.95, colour = palette_of[["ink"]]) +
-    ggplot2::geom_line(ggplot2::aes(y = .data$cumulative_share * top, group = 1), colour = palette_of[["ink"]], linewidth = 0.5, linetype = "22") +
+    (if (nrow(data) > 1L) ggplot2::geom_line(ggplot2::aes(y = .data$cumulative_share * top, group = 1), colour = palette_of[["ink"]], linewidth = 0.5, linetype = "22")) +
     ggplot2::geom_point(ggplot2::aes(y = .data$cumulative_share * top), colour = palette_of[["ink"]], size = 1.6) +
     ggplot2::scale_fill_manual(values = c(one = palette_of[["rule"]], more = palette_of[["petrol"]])) +
     ggplot2::scale_y_continuous(limits = c(0, top * 1.17), expand = ggplot2::expansion(0), labels = format_count,

@@ -18,7 +18,7 @@ theme_nubrek <- function(base = 13) {
 # Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
 figure_words <- function(x, shows, title = describe(x)$finding, caption = NULL) {
   said <- remarks(x)$remark
-  ggplot2::labs(title = wrap_words(title, 82), subtitle = wrap_words(paste0(shows, "; ", basis_line(x), "."), 122),
+  ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(shows, "; ", basis_line(x), "."), 122),
                 caption = wrap_words(paste(c(caption, said), collapse = " "), 150), x = NULL, y = NULL)
 }
 
@@ -35,7 +35,9 @@ ink_on <- function(fill) {
 #' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in the caption.
 #'
 #' @param object A result: `nubrek_counts`, `nubrek_grid` or `nubrek_measure`, `nubrek_tiers`, `nubrek_backtest`.
-#' @param ... Passed on: `fold_from` (counts), `measure` (grid).
+#' @param ... Not used (grid: passed on).
+#' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
+#' @param measure `[character(1)]` See [grid_measure()].
 #' @return A ggplot.
 #' @examples
 #' ggplot2::autoplot(order_counts(example_ledger()))

@@ -38,7 +38,7 @@ backtest <- function(ledger, cut = NULL) {
   table <- list(method = names(expected), expected = unname(vapply(expected, sum, 0)), actual = rep(as.double(sum(came$purchases)), length(expected)),
                 error = unname(vapply(expected, \(e) sqrt(mean((e - came$purchases)^2)), 0)),
                 captured = unname(vapply(worth, \(w) captured_by_top(w, came$sales), 0)))
-  new_result(table, "backtest", ledger, rbind(carried(ledger), learn$remarks, remarks(fit), season_remark(horizon), bias_remark(table)), basis = list(cut = cut, weeks = horizon, customers = nrow(history)),
+  new_result(table, "backtest", ledger, rbind(carried(ledger), learn$remarks, remarks(fit), season_remark(horizon)), basis = list(cut = cut, weeks = horizon, customers = nrow(history)),
              customers = data.frame(customer = history$customer, expected = expected[[1L]], actual = came$purchases, sales = came$sales),
              weeks = track_weeks(ledger, history, fit, cut, horizon), finding = backtest_finding(table))
 }
@@ -70,16 +70,12 @@ track_weeks <- function(ledger, history, fit, cut, horizon) {
 backtest_finding <- function(table) {
   naive <- which.min(table$error[-1L]) + 1L
   gain <- 1 - table$error[[1L]] / table$error[[naive]]
-  if (gain > 0) sprintf("The model beats the best naive rule (%s) by %.0f %% in error per customer.", table$method[[naive]], 100 * gain)
-  else sprintf("A naive rule (%s) does better than the model, by %.0f %% in error per customer.", table$method[[naive]], -100 * gain)
+  bias <- table$expected[[1L]] / table$actual[[1L]] - 1
+  paste0(if (gain > 0) sprintf("The model beats the best naive rule (%s) by %.0f %% in error per customer", table$method[[naive]], 100 * gain)
+         else sprintf("A naive rule (%s) does better than the model, by %.0f %% in error per customer", table$method[[naive]], -100 * gain),
+         if (is.finite(bias) && abs(bias) >= 0.02) sprintf("; in total it expected %.0f %% %s purchases than came", 100 * abs(bias), if (bias > 0) "more" else "fewer"), ".")
 }
 
 season_remark <- function(horizon) {
   if (horizon < 51) remark_table("season", sprintf("The %.0f weeks compared are not a whole year; the model knows no season.", horizon))
-}
-
-bias_remark <- function(table) {
-  gap <- table$expected[[1L]] / table$actual[[1L]] - 1
-  if (is.finite(gap) && abs(gap) >= 0.05) remark_table("bias", sprintf("In total the model expected %.0f %% %s purchases than came.",
-    100 * abs(gap), if (gap > 0) "more" else "fewer"))
 }

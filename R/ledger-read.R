@@ -62,6 +62,8 @@ read_text_file <- function(path, call = rlang::caller_env()) {
   if (nrow(table) == 0L) abort_nubrek(c("The file {.file {path}} has a header but no rows."), "file", path = path, call = call)
   recoded <- FALSE
   for (name in names(table)) {
+    doubled <- which(grepl('""', table[[name]], fixed = TRUE))        # the reader leaves doubled quotes as they are
+    if (length(doubled) > 0L) data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
     bad <- which(!validUTF8(table[[name]]))
     if (length(bad) > 0L) {
       recoded <- TRUE

@@ -9,6 +9,7 @@
 #' @importFrom Rcpp sourceCpp
 #' @importFrom rlang %||% .data
 #' @importFrom ggplot2 autoplot
+#' @importFrom stats coef vcov logLik nobs predict
 #' @importFrom data.table data.table as.data.table setDT setorderv fread rbindlist uniqueN `:=` .N .SD
 "_PACKAGE"
 

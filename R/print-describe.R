@@ -66,7 +66,7 @@ describe.nubrek_rfm <- function(x) {
   top <- which.max(profile$sales)
   list(heading = "Recency, frequency, monetary value", table = profile, finding = sprintf("The group \u201c%s\u201d holds %s of customers and %s of sales.",
     profile$group[[top]], present_share(profile$share_of_customers[[top]]), present_share(profile$share_of_sales[[top]])),
-    after = c("", "Equal customers share the lower band (tiers: the better one). Scores of each customer: as.data.frame(x)"))
+    after = c("", paste("Equal customers share the lower band (tiers: the better one). Each customer's scores:", all_hint())))
 }
 
 #' @export
@@ -74,7 +74,7 @@ describe.nubrek_tiers <- function(x) {
   profile <- tier_profile(x)
   list(heading = "Loyalty tiers", table = profile, finding = sprintf("The tier \u201c%s\u201d is %s of customers and brings %s of their sales.",
     profile$tier[[1L]], present_share(profile$share_of_customers[[1L]]), present_share(profile$share_of_sales[[1L]])),
-    after = c("", "Tied customers share the better tier (bands: the lower one). Each customer's tier: as.data.frame(x)"))
+    after = c("", paste("Tied customers share the better tier (bands: the lower one). Each customer's tier:", all_hint())))
 }
 
 #' @export

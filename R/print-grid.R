@@ -30,7 +30,7 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   writeLines(c(cli::style_bold(said$heading), basis_line(x), "", gsub("\u202f|\u00a0", " ", said$finding), if (!is.null(said$finding)) "",
     text[[1L]], strrep("\u2500", nchar(text[[1L]], "width")), text[2:n_top], strrep("\u2500", nchar(text[[1L]], "width")), text[-seq_len(n_top)],
     paste0(if (share) "Percent of the cohort. " else "", "Columns are ages in ", basis_of(x, "clock"), "s. * partial period. Empty: not observed."),
-    if (length(shown) < length(cohorts)) paste0("Earlier cohorts left out: ", length(cohorts) - length(shown), "; print(x, rows = ", length(cohorts), ")"),
-    if (!all(fits)) paste0("Ages from ", sum(fits) - 2L, " on left out; as.matrix(x) has all."), remark_lines(x)))
+    if (length(shown) < length(cohorts)) paste0("Earlier cohorts left out: ", length(cohorts) - length(shown), "; ", rows_hint(length(cohorts))),
+    if (!all(fits)) paste0("Ages from ", sum(fits) - 2L, " on left out: ", if (on_command()) "--format csv" else "as.matrix(x)", " has all."), remark_lines(x)))
   invisible(x)
 }

@@ -9,7 +9,7 @@ column_kinds <- list(
 
 kind_of <- function(name, x) {
   if (inherits(x, "Date")) return("date")
-  for (kind in names(column_kinds)) if (name %in% column_kinds[[kind]]) return(kind)
+  if (is.numeric(x)) for (kind in names(column_kinds)) if (name %in% column_kinds[[kind]]) return(kind)
   if (is.integer(x)) "count" else if (is.numeric(x)) "decimal" else if (is.logical(x)) "yes" else "text"
 }
 

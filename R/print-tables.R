@@ -19,9 +19,14 @@ table_lines <- function(x, rows = 10L) {
   lines <- trimws(do.call(paste, c(unname(columns[fits]), sep = "  ")), "right")
   left <- nrow(x) - nrow(shown)
   c(lines[[1L]], strrep("\u2500", min(terminal_width(), max(nchar(lines, "width")))), lines[-1L],
-    if (left > 0L) paste0("\u2026 and ", format_count_plain(left), " more rows: print(x, rows = ", nrow(x), ")"),
-    if (!all(fits)) paste0("More columns: ", paste(names(cells)[!fits], collapse = ", ")))
+    if (left > 0L) paste0("\u2026 and ", format_count_plain(left), " more rows: ", rows_hint(nrow(x))),
+    if (!all(fits)) strwrap(paste0("More columns, by ", all_hint(), ": ", paste(names(cells)[!fits], collapse = ", ")), terminal_width(), exdent = 2L))
 }
+
+# How to see more: the option of the command, or the argument of print.
+on_command <- function() isTRUE(getOption("nubrek.command"))
+rows_hint <- function(n) if (on_command()) paste("--rows", n) else paste0("print(x, rows = ", n, ")")
+all_hint <- function() if (on_command()) "--format csv" else "as.data.frame(x)"
 
 format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
 
@@ -35,7 +40,7 @@ remark_lines <- function(x) {
 # Heading, finding, table, remarks: every print has this shape.
 print_result <- function(x, heading, finding = NULL, table = x, rows = 10L, after = NULL) {
   said <- unlist(lapply(gsub("\u202f|\u00a0", " ", finding), strwrap, width = terminal_width()))
-  writeLines(c(cli::style_bold(heading), basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), after, remark_lines(x)))
+  writeLines(c(cli::style_bold(heading), basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, strwrap, width = terminal_width())), remark_lines(x)))
   invisible(x)
 }
 
@@ -47,7 +52,7 @@ print.nubrek_ledger <- function(x, ...) {
     paste0(format_count_plain(length(x$orders$sales)), " orders of ", format_count_plain(length(unique(x$orders$customer))), " customers, ",
            gsub("\u202f|\u00a0", " ", format_money(major(x, sum(x$orders$sales)), x$currency, x$decimals)), " net sales"),
     paste0(format(x$history_start), " to ", format(x$as_of), "; a purchase is ", switch(x$meaning$purchase_unit, order = "an order", day = "a day"), " with net sales above 0"),
-    paste0(format_count_plain(x$intake$rows), " rows read, ", format_count_plain(aside), " set aside: audit(ledger) says why"),
+    paste0(format_count_plain(x$intake$rows), " rows read, ", format_count_plain(aside), " set aside: ", if (on_command()) "the audit" else "audit(ledger)", " says why"),
     remark_lines(x)))
   invisible(x)
 }

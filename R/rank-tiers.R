@@ -70,9 +70,8 @@ tier_by_threshold <- function(value, thresholds, call = rlang::caller_env()) {
 distance_up <- function(value, tier, thresholds) {
   if (!is.null(thresholds)) return(ifelse(tier == 1L, NA_real_, c(NA, thresholds)[tier] - value))
   lowest <- tapply(value, factor(tier, seq_len(max(tier))), min)
-  above <- c(NA, lowest)[tier]
-  for (step in seq_along(lowest)) above <- ifelse(is.na(above) & tier > step, lowest[[step]], above)   # an empty tier between
-  ifelse(tier == 1L, NA_real_, as.vector(above) - value)
+  for (step in seq_along(lowest)[-1L]) if (is.na(lowest[[step]])) lowest[[step]] <- lowest[[step - 1L]]   # an empty tier
+  as.vector(c(NA, lowest))[tier] - value
 }
 
 tie_remark <- function(rank, tier, labels) {

@@ -7,7 +7,7 @@
 #' @return The path, invisibly. The file is there whole, or not at all.
 #' @examples
 #' \donttest{
-#' run <- run_study(system.file("demo", "study.yaml", package = "nubrek"), folder = NA)
+#' run <- run_study(system.file("pellmere", "study.yaml", package = "nubrek"), folder = NA)
 #' render_report(run, tempfile(fileext = ".html"))
 #' }
 #' @export

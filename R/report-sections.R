@@ -8,12 +8,12 @@ report_answers <- function(run) {
     else if (is.na(total$value)) card("Sales at stake", format_money(sum(run$forecast$sales), run$ledger$currency), "expected from today's customers; no margin is known")
     else card("Value at stake", format_money(total$value, run$ledger$currency), sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
               format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
-  found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "tiers", "forecast", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
-  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", tiers = "tiers", forecast = "forecast", backtest = "forecast", audit = "data", proof = "proof")
+  found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "tiers", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
+  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", tiers = "tiers", backtest = "forecast", audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
       card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
-      card("Repeat rate", present_share(rate$rate, 1L), sprintf("95 %% interval %s to %s; share of customers with two or more purchases", present_share(rate$lower, 1L), present_share(rate$upper, 1L))),
+      card("Repeat rate", present_share(rate$rate, 1L), sprintf("95 %% interval %s to %s; customers with two or more purchases, by all with a purchase", present_share(rate$lower, 1L), present_share(rate$upper, 1L))),
       value),
     htmltools::tags$ul(class = "answers", unname(Map(\(name, sentence) htmltools::tags$li(htmltools::tags$a(href = paste0("#", anchors[[name]]), sentence)), names(found), found))))
 }
@@ -50,8 +50,8 @@ report_tiers <- function(run) html_section("tiers", "Loyalty tiers", finding = d
 report_forecast <- function(run) {
   if (is.null(run$forecast)) return(NULL)
   html_section("forecast", "What customers will bring", finding = describe(run$forecast)$finding,
-    html_table(with_contact(run, describe(run$forecast)$table[, setdiff(names(run$forecast), c("value_to_date"))]), 15L, "The customers with the highest expected value; all of them stand in value.csv"),
-    html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"), htmltools::tags$p(class = "finding", describe(run$backtest)$finding),
+    html_table(with_contact(run, describe(run$forecast)$table[, setdiff(names(run$forecast), c("margin", "value_to_date", "lifetime_value"))]), 15L, "The customers with the highest expected value; all of them stand in value.csv"),
+    html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"),
     html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
     html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
                interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",

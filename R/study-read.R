@@ -6,7 +6,7 @@
 #' @param path `[character(1)]` The study file.
 #' @return A `nubrek_study`: a list of the checked sections, and `path`.
 #' @examples
-#' study <- read_study(system.file("demo", "study.yaml", package = "nubrek"))
+#' study <- read_study(system.file("pellmere", "study.yaml", package = "nubrek"))
 #' study$meanings$currency
 #' @export
 read_study <- function(path) {

@@ -24,7 +24,7 @@ wanted_parts <- function(study) setdiff(names(study_parts), if (!"forecast" %in%
 #'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
 #' @examples
 #' \donttest{
-#' run_study(system.file("demo", "study.yaml", package = "nubrek"), folder = NA)
+#' run_study(system.file("pellmere", "study.yaml", package = "nubrek"), folder = NA)
 #' }
 #' @export
 run_study <- function(study, folder = NULL) {

@@ -7,7 +7,7 @@
 # The mess of real exports is added in known amounts (truth-mess.csv).
 library(data.table)
 set.seed(20231)
-out <- "inst/demo"
+out <- "inst/pellmere"
 first_day <- as.Date("2023-01-01")
 last_day <- as.Date("2025-12-14")
 warm_up <- as.Date("2021-07-01")    # customers from before the export begins: its first cohorts hold older customers

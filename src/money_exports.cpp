@@ -1,5 +1,6 @@
 #include <Rcpp.h>
 #include <charconv>
+#include <cmath>
 #include "money_kernels.h"
 
 using nubrek::Decimal;
@@ -41,9 +42,13 @@ Rcpp::List cpp_minor_units(Rcpp::CharacterVector first, Rcpp::CharacterVector se
 Rcpp::CharacterVector cpp_shortest_text(Rcpp::NumericVector x) {
   Rcpp::CharacterVector out(x.size());
   char buffer[64];
+  // whole numbers such as ids stay free of exponents
   for (R_xlen_t i = 0; i < x.size(); ++i) {
     if (ISNAN(x[i])) { out[i] = NA_STRING; continue; }
-    const auto end = std::to_chars(buffer, buffer + sizeof buffer, x[i]).ptr;
+    const double size = std::fabs(x[i]);
+    const bool plain = size == 0 || (size >= 1e-5 && size < 1e17);
+    const auto end = plain ? std::to_chars(buffer, buffer + sizeof buffer, x[i], std::chars_format::fixed).ptr
+                           : std::to_chars(buffer, buffer + sizeof buffer, x[i]).ptr;
     out[i] = Rf_mkCharLenCE(buffer, static_cast<int>(end - buffer), CE_UTF8);
   }
   return out;

@@ -11,7 +11,7 @@ R_LIBS="$lib${R_LIBS:+:$R_LIBS}"
 NUBREK_LIB=$lib
 export R_LIBS NUBREK_LIB
 
-needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang scales yaml"
+needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang yaml"
 programs=""
 if [ "$goal" = test ]; then
   needs="$needs testthat withr"

@@ -1,0 +1,3 @@
+library(testthat)
+library(nubrek)
+test_check("nubrek")

@@ -1,0 +1,31 @@
+# A random order file with the mess of real exports: returns, blanks, repeats, cancelled rows, ties, equal days.
+random_orders <- function(seed, n = 60L + seed %% 90L) {
+  withr::local_seed(seed)
+  customers <- sprintf("C%02d", seq_len(3L + seed %% 12L))
+  out <- data.frame(
+    customer = sample(c(customers, ""), n, TRUE, c(rep(1, length(customers)), 0.4)),
+    receipt = sprintf("R%03d", sort(sample(n, n, TRUE))),
+    day = format(as.Date("2024-01-20") + sample(0:500, n, TRUE)),
+    amount = sprintf("%.2f", sample(c(-1500:-1, 0L, 1:9000, 1:9000), n, TRUE) / 100),
+    state = sample(c("paid", "cancelled"), n, TRUE, c(0.95, 0.05)),
+    shop = sample(c("Mill", "Quay", ""), n, TRUE))
+  # an order has one customer and mostly one day
+  first <- match(out$receipt, out$receipt)
+  out$customer <- out$customer[first]
+  later <- runif(n) < 0.9
+  out$day[later] <- out$day[first][later]
+  out$amount[sample(n, 3L)] <- c("", "abc", "12.345")
+  out$day[sample(n, 2L)] <- c("", "2024-13-01")
+  rbind(out, out[sample(n, 4L), ])
+}
+
+random_ledger <- function(seed, orders = random_orders(seed), ...) {
+  open_ledger(orders, column_map(customer = "customer", order = "receipt", date = "day", sales = "amount", channel = "shop"),
+              meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), ...))
+}
+
+small_ledger <- function(text, ..., columns = column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")) {
+  open_ledger(utils::read.csv(text = text, colClasses = "character", strip.white = TRUE), columns, meanings(...))
+}
+
+pellmere <- local({ run <- NULL; function() run <<- run %||% run_study(system.file("pellmere", "study.yaml", package = "nubrek"), folder = NA) })

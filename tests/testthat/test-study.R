@@ -1,0 +1,71 @@
+study_with <- function(text, folder = withr::local_tempdir(.local_envir = parent.frame())) {
+  path <- file.path(folder, "study.yaml")
+  writeLines(text, path)
+  path
+}
+small_study <- "
+study: Small
+data:
+  orders:
+    files: orders.csv
+    columns:
+      customer: Kunde
+      order: Beleg
+      date: Datum
+      sales: Betrag
+meanings:
+  currency: EUR
+outputs:
+  folder: out"
+
+write_small <- function(rows, study = small_study, folder = withr::local_tempdir(.local_envir = parent.frame())) {
+  writeLines(c("Kunde;Beleg;Datum;Betrag", rows), file.path(folder, "orders.csv"))
+  study_with(study, folder)
+}
+
+test_that("a file with other names, day-first dates and semicolons needs only the study file", {
+  path <- write_small(c("007;1;05.03.2024;12,50", "007;2;25.04.2024;1.012,50", "8;3;06.03.2024;7,00"))
+  run <- run_study(path)
+  expect_identical(run[["repeat"]]$repeat_customers, 1L)
+  expect_identical(run[["repeat"]]$sales, 1032)
+  expect_true(all(run$proof$exact))
+  expect_setequal(basename(run$files), c("report.html", "tiers.csv", "rfm.csv", "customers.csv", "cohorts.csv", "set-aside.csv"))
+  expect_setequal(list.files(file.path(dirname(path), "out"), all.files = TRUE, no.. = TRUE), basename(run$files))
+  expect_identical(utils::read.csv(run$files[[2L]], colClasses = "character", fileEncoding = "UTF-8-BOM")$customer, c("007", "8"))
+})
+
+test_that("a broken study file is refused with the line and what was meant", {
+  edit <- function(from, to) sub(from, to, small_study, fixed = TRUE)
+  cases <- list(
+    list(edit("currency", "curency"), 12L, "currency"), list(edit("  currency: EUR", "  clock: fortnight"), 12L, "one of"),
+    list(edit("      sales:", "      sale:"), 10L, "sales"), list(edit("    files: orders.csv\n", ""), 4L, "files"),
+    list(edit("meanings:", "meanigs:"), 11L, "meanings"), list(paste0(small_study, "\nrfm:\n  bands: many"), 16L, "whole number"),
+    list(paste0(small_study, "\ntiers:\n  shares: {a: 50, b: x}"), 16L, "numbers"), list(edit("  currency: EUR", "  as_of: 05.03.2024"), 12L, "a day such as"))
+  for (case in cases) {
+    error <- expect_error(read_study(study_with(case[[1L]])), class = "nubrek_error_study")
+    expect_identical(error$line, case[[2L]], label = case[[3L]])
+    expect_match(cli::ansi_strip(conditionMessage(error)), case[[3L]])
+  }
+  for (text in c("a: [", "", "- a", "a: 1\na: 2", "study: {")) expect_error(read_study(study_with(text)), class = "nubrek_error_study", label = text)
+})
+
+test_that("YAML never runs code, and scalars keep their zeros", {
+  marker <- withr::local_tempfile()
+  path <- study_with(paste0(small_study, "\nrepeat:\n  by: !expr file.create('", marker, "')"))
+  try(suppressWarnings(read_study(path)), silent = TRUE)
+  expect_false(file.exists(marker))
+  ids <- read_study(study_with(sub("  currency: EUR", "  excluded_ids: [007, 1e5, no, 0x1A]", small_study, fixed = TRUE)))$meanings$excluded_ids
+  expect_identical(ids, c("007", "1e5", "no", "0x1A"))
+})
+
+test_that("one customer, nobody repeats, unreadable dates: classed errors, nothing half-written", {
+  with_forecast <- paste0(small_study, "\nforecast:\n  years: 1")
+  cases <- list(unidentified = c("A;1;2024-03-05;5"), unidentified = c("A;1;2024-03-05;5", "B;2;2024-03-06;5"), unidentified = c("A;1;2024-03-05;5", "A;2;2024-04-05;5"),
+                no_rows = c("A;1;soon;5"), file = character())
+  for (i in seq_along(cases)) {
+    path <- write_small(cases[[i]], with_forecast)
+    expect_error(run_study(path), class = paste0("nubrek_error_", names(cases)[[i]]), label = paste("case", i))
+    expect_false(dir.exists(file.path(dirname(path), "out")), label = paste("case", i))
+  }
+  expect_identical(run_study(write_small(cases[[2L]]))[["repeat"]]$rate, 0)      # without a forecast the rest can be shown
+})
