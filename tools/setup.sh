@@ -39,7 +39,7 @@ if can_apt; then
 fi
 if [ -n "$lacking" ]; then
   echo "Setting up from CRAN, into .library: $lacking (compiles; takes minutes)"
-  Rscript --vanilla -e '
+  Rscript -e '
     if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(graphics = FALSE, ind = 1)
     install.packages(commandArgs(TRUE), lib = Sys.getenv("NUBREK_LIB"), Ncpus = max(1L, parallel::detectCores()), quiet = TRUE)' $lacking
   lacking=$(missing)
