@@ -22,7 +22,8 @@ command_options <- function(verb) {
 }
 
 abort_usage <- function(message, verb = NULL) {
-  abort_nubrek(c(message, "i" = if (is.null(verb)) "{.code nubrek --help} lists the commands." else paste0("Usage: {.code ", command_verbs[[verb]]$use, "}")), "usage", call = NULL, .envir = rlang::caller_env())
+  hint <- if (is.null(verb)) "{.code nubrek --help} lists the commands." else paste0("Usage: {.code ", command_verbs[[verb]]$use, "}")
+  abort_nubrek(c(message, "i" = hint), "usage", call = NULL, .envir = rlang::caller_env())
 }
 
 command_parse <- function(args) {

@@ -34,7 +34,8 @@ autoplot.nubrek_measure <- function(object, ...) {
     ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = .data$ink), size = max(2.2, size)) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
     ggplot2::scale_x_continuous(position = "top", breaks = \(lim) seq(0, floor(lim[[2L]]), by = if (lim[[2L]] > 18) 3 else 1), expand = ggplot2::expansion(0.005)) +
-    figure_words(object, paste0(if (share) "Percent" else sub("^(.)", "\\U\\1", grid_measures[[basis_of(object, "measure")]]$label, perl = TRUE), if (share) " of each cohort that bought, ", if (!share) ", ", "by ", clock, "s since the first purchase; cohort size in brackets"),
+    figure_words(object, paste0(if (share) "Percent of each cohort that bought" else grid_measures[[basis_of(object, "measure")]]$label,
+                                ", by ", clock, "s since the first purchase; cohort size in brackets"),
                  caption = "Dashed: period observed in part. \u2020 may hold older customers. Empty: not observed.") +
     theme_nubrek(12) + ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(hjust = 0, size = 9))
 }

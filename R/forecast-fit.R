@@ -53,13 +53,17 @@ fit_spend <- function(x, model = "gamma-gamma") {
   new_fit(climb(total, starts), model, nrow(used), c("nubrek_spend", "nubrek_spend_model"))
 }
 
-# Climbs the likelihood in the log-parameters from each start and keeps the best.
+# Climbs the likelihood in the log-parameters; further starts are tried only where the climb did not arrive.
 climb <- function(total, starts) {
   value <- \(u) { t <- total(exp(u)); if (is.finite(t$log_lik)) -t$log_lik else 1e300 }
   slope <- \(u) -total(exp(u))$gradient * exp(u)
-  runs <- lapply(starts, \(start) stats::nlminb(log(start), value, slope, lower = log(1e-5), upper = log(1e7),
-                                                control = list(iter.max = 500L, eval.max = 1000L, rel.tol = 1e-12)))
-  best <- runs[[which.min(vapply(runs, `[[`, 0, "objective"))]]
+  best <- list(objective = Inf)
+  for (start in starts) {
+    run <- stats::nlminb(log(start), value, slope, lower = log(1e-5), upper = log(1e7), control = list(iter.max = 500L, eval.max = 1000L, rel.tol = 1e-12))
+    if (run$objective < best$objective) best <- run
+    inside <- all(best$par > log(1e-5) + 0.1 & best$par < log(1e7) - 0.1)
+    if (inside && max(abs(slope(best$par))) < 1e-6 * abs(best$objective)) break
+  }
   at <- best$par
   information <- central_jacobian(slope, at)
   root <- tryCatch(chol(information), error = \(e) NULL)

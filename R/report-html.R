@@ -6,11 +6,14 @@ html_table <- function(x, rows = 12L, caption = NULL) {
   right <- mapply(is_number_column, names(shown), plain_table(shown))
   side <- ifelse(right, "number", "words")
   raw <- lapply(plain_table(shown), \(column) if (is.numeric(column) || inherits(column, "Date")) format(as.double(column), digits = 15, trim = TRUE) else NULL)
-  head <- Map(\(name, class) htmltools::tags$th(class = class, scope = "col", htmltools::tags$button(type = "button", gsub("_", " ", name))), names(cells), side)
-  body <- lapply(seq_len(nrow(cells)), \(i) htmltools::tags$tr(unname(Map(\(name, class) htmltools::tags$td(class = class, `data-sort` = raw[[name]][i], cells[[name]][[i]]), names(cells), side))))
+  tags <- htmltools::tags
+  head <- Map(\(name, class) tags$th(class = class, scope = "col", tags$button(type = "button", gsub("_", " ", name))), names(cells), side)
+  cell <- \(name, class, i) tags$td(class = class, `data-sort` = raw[[name]][i], cells[[name]][[i]])
+  body <- lapply(seq_len(nrow(cells)), \(i) tags$tr(unname(Map(cell, names(cells), side, i))))
   left <- nrow(x) - nrow(shown)
-  htmltools::tags$div(class = "table", htmltools::tags$table(if (!is.null(caption)) htmltools::tags$caption(caption), htmltools::tags$thead(htmltools::tags$tr(unname(head))), htmltools::tags$tbody(body)),
-    if (left > 0L) htmltools::tags$p(class = "left-out", paste0("The first ", nrow(shown), " of ", format_count(nrow(x)), " rows.")))
+  tags$div(class = "table",
+    tags$table(if (!is.null(caption)) tags$caption(caption), tags$thead(tags$tr(unname(head))), tags$tbody(body)),
+    if (left > 0L) tags$p(class = "left-out", paste0("The first ", nrow(shown), " of ", format_count(nrow(x)), " rows.")))
 }
 
 # A figure inside the page, as a picture of its own so that nothing in it can reach the page.

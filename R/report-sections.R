@@ -2,26 +2,31 @@
 
 report_answers <- function(run) {
   rate <- run[["repeat"]]
-  card <- function(label, number, more) htmltools::tags$div(class = "card", htmltools::tags$div(class = "label", label), htmltools::tags$div(class = "number", number), htmltools::tags$div(class = "more", more))
+  part <- htmltools::tags$div
+  card <- function(label, number, more) part(class = "card", part(class = "label", label), part(class = "number", number), part(class = "more", more))
   total <- if (!is.null(run$forecast)) attr(run$forecast, "total")
   value <- if (is.null(total)) NULL
     else if (is.na(total$value)) card("Sales at stake", format_money(sum(run$forecast$sales), run$ledger$currency), "expected from today's customers; no margin is known")
-    else card("Value at stake", format_money(total$value, run$ledger$currency), sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
-              format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
+    else card("Value at stake", format_money(total$value, run$ledger$currency),
+              sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
+                      format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
   found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "tiers", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
   anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", tiers = "tiers", backtest = "forecast", audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
       card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
-      card("Repeat rate", present_share(rate$rate, 1L), sprintf("95 %% interval %s to %s; customers with two or more purchases, by all with a purchase", present_share(rate$lower, 1L), present_share(rate$upper, 1L))),
+      card("Repeat rate", present_share(rate$rate, 1L),
+           sprintf("95 %% interval %s to %s; customers with two or more purchases, by all with a purchase", present_share(rate$lower, 1L), present_share(rate$upper, 1L))),
       value),
     htmltools::tags$ul(class = "answers", unname(Map(\(name, sentence) htmltools::tags$li(htmltools::tags$a(href = paste0("#", anchors[[name]]), sentence)), names(found), found))))
 }
 
 report_data <- function(run) html_section("data", "The data", finding = describe(run$audit)$finding,
   html_table(run$audit, 60L, "Every row of the files, by what became of it; unknown: rows whose amount could not be read"), html_remarks(run$audit),
-  html_terms(order = "Rows that share an order id and a customer.", purchase = paste0(if (run$ledger$meaning$purchase_unit == "order") "An order" else "A day", " with net sales above 0. A return is never one."),
-             sales = "Net of line discounts; returns are taken off in the period in which they happen.", `set aside` = "Not used, for the reason given; the rows stand in set-aside.csv as they were read."))
+  html_terms(order = "Rows that share an order id and a customer.",
+             purchase = paste0(if (run$ledger$meaning$purchase_unit == "order") "An order" else "A day", " with net sales above 0. A return is never one."),
+             sales = "Net of line discounts; returns are taken off in the period in which they happen.",
+             `set aside` = "Not used, for the reason given; the rows stand in set-aside.csv as they were read."))
 
 report_repeat <- function(run) html_section("repeat", "Do customers come back?", finding = describe(run[["repeat"]])$finding,
   html_figure(run$counts),
@@ -49,8 +54,10 @@ report_tiers <- function(run) html_section("tiers", "Loyalty tiers", finding = d
 
 report_forecast <- function(run) {
   if (is.null(run$forecast)) return(NULL)
+  best <- describe(run$forecast)$table
+  best <- with_contact(run, best[, setdiff(names(best), c("margin", "value_to_date", "lifetime_value"))])
   html_section("forecast", "What customers will bring", finding = describe(run$forecast)$finding,
-    html_table(with_contact(run, describe(run$forecast)$table[, setdiff(names(run$forecast), c("margin", "value_to_date", "lifetime_value"))]), 15L, "The customers with the highest expected value; all of them stand in value.csv"),
+    html_table(best, 15L, "The customers with the highest expected value; all of them stand in value.csv"),
     html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"),
     html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
     html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
@@ -66,5 +73,6 @@ with_contact <- function(run, x) {
   if (is.null(contact)) return(x)
   people <- as.data.frame(known_attributes(run$ledger)[contact], stringsAsFactors = FALSE)
   table <- plain_table(x)
-  structure(cbind(table["customer"], people[match(table$customer, run$ledger$ids), , drop = FALSE], table[setdiff(names(table), c("customer", contact))]), basis = attr(x, "basis"))
+  mine <- people[match(table$customer, run$ledger$ids), , drop = FALSE]
+  structure(cbind(table["customer"], mine, table[setdiff(names(table), c("customer", contact))]), basis = attr(x, "basis"))
 }

@@ -13,7 +13,8 @@ read_study <- function(path) {
   check_text(path)
   if (!file.exists(path) || dir.exists(path)) abort_nubrek(c("Cannot find the study file {.file {path}}."), "file", path = path)
   text <- readLines(path, warn = FALSE, encoding = "UTF-8")
-  as_text <- c("int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#inf", "float#neginf", "float#nan", "float#base60", "bool#yes", "bool#no", "null", "timestamp", "timestamp#iso8601", "timestamp#spaced", "timestamp#ymd")
+  as_text <- c("int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#inf", "float#neginf", "float#nan", "float#base60",
+               "bool#yes", "bool#no", "null", "timestamp", "timestamp#iso8601", "timestamp#spaced", "timestamp#ymd")
   keep <- stats::setNames(rep(list(\(x) x), length(as_text)), as_text)
   parsed <- tryCatch(yaml::yaml.load(paste(text, collapse = "\n"), eval.expr = FALSE, handlers = keep),
                      error = \(e) abort_nubrek(c("The study file {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), "study", path = path, call = NULL))

@@ -45,14 +45,16 @@ study_required <- c("data", "data: orders", "data: orders: files", "data: orders
 check_study <- function(node, schema, source, at = character()) {
   if (inherits(schema, "study_leaf")) {
     value <- schema$read(node)
-    if (inherits(value, "study_wrong")) abort_study(source, at, "Here belongs {schema$wants}.", c("x" = "It is {.val {shown}}."), shown = shorten(node), schema = schema)
+    if (inherits(value, "study_wrong")) abort_study(source, at, "Here belongs {schema$wants}.",
+                                                 c("x" = "It is {.val {shown}}."), shown = shorten(node), schema = schema)
     return(value)
   }
   if (is.null(node)) return(list())
   if (!is.list(node) || is.null(names(node))) abort_study(source, at, "Here belongs a section with the keys {.field {keys}}.", keys = names(schema))
   unknown <- setdiff(names(node), names(schema))
   if (length(unknown) > 0L) {
-    abort_study(source, c(at, unknown[[1L]]), "Unknown key {.field {key}}.", c(nearest_hint(unknown[[1L]], names(schema)), "i" = "Known here: {.field {keys}}."), key = unknown[[1L]], keys = names(schema))
+    abort_study(source, c(at, unknown[[1L]]), "Unknown key {.field {key}}.", c(nearest_hint(unknown[[1L]], names(schema)), "i" = "Known here: {.field {keys}}."),
+                key = unknown[[1L]], keys = names(schema))
   }
   out <- lapply(stats::setNames(names(node), names(node)), \(key) check_study(node[[key]], schema[[key]], source, c(at, key)))
   for (path in study_required) {

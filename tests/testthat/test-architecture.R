@@ -4,7 +4,10 @@ floor_of <- function() {
   ns <- asNamespace("nubrek")
   named <- Filter(\(n) is.function(get(n, ns)), ls(ns, all.names = TRUE))
   files <- list.files(testthat::test_path("../../R"), pattern = "[.]R$", full.names = TRUE)
-  defined <- lapply(files, \(f) { e <- parse(f, keep.source = FALSE); vapply(Filter(\(x) is.call(x) && identical(x[[1L]], as.name("<-")) && is.name(x[[2L]]), as.list(e)), \(x) as.character(x[[2L]]), "") })
+  defined <- lapply(files, \(f) {
+    e <- parse(f, keep.source = FALSE)
+    vapply(Filter(\(x) is.call(x) && identical(x[[1L]], as.name("<-")) && is.name(x[[2L]]), as.list(e)), \(x) as.character(x[[2L]]), "")
+  })
   floors <- rep(sub("-.*", "", basename(files)), lengths(defined))
   names(floors) <- unlist(defined)
   floors[intersect(named, names(floors))]
@@ -28,7 +31,8 @@ test_that("the core calls no face and no plotting package", {
 test_that("every export has an example and says what it returns", {
   skip_if_not(dir.exists(test_path("../../man")), "sources not at hand")
   pages <- lapply(list.files(test_path("../../man"), full.names = TRUE), readLines)
-  bare <- Filter(\(p) !any(grepl("\\keyword{internal}", p, fixed = TRUE)) && !any(grepl("glossary", p)) && !(any(grepl("\\examples", p, fixed = TRUE)) && any(grepl("\\value", p, fixed = TRUE))), pages)
+  has <- \(p, word) any(grepl(word, p, fixed = TRUE))
+  bare <- Filter(\(p) !has(p, "\\keyword{internal}") && !has(p, "glossary") && !(has(p, "\\examples") && has(p, "\\value")), pages)
   expect_identical(vapply(bare, `[[`, "", 3L), character())
 })
 
@@ -38,7 +42,8 @@ test_that("the example of the README works when pasted", {
   text <- readLines(path)
   code <- text[(which(text == "```r") + 1L):(which(text == "```")[[1L]] - 1L)]
   expect_lte(length(code), 11L)
-  shown <- capture.output(eval(parse(text = paste(c("local({", gsub("^(audit|customers|repeat_rate|cohort_grid|assign_tiers|prove_totals)(.*)$", "print(\\1\\2\n)", code), "})"), collapse = "\n")), globalenv()))
+  printed <- gsub("^([a-z_]+\\(ledger.*)$", "print(\\1\n)", code)
+  shown <- capture.output(eval(parse(text = c("local({", printed, "})")), globalenv()))
   expect_match(shown, "All 14 checks are exact", all = FALSE)
   for (link in unlist(regmatches(text, gregexpr("(?<=\\()[A-Za-z/.-]+(?=\\))", text, perl = TRUE)))) if (grepl("[.]", link)) expect_true(file.exists(test_path("../..", link)), label = link)
 })

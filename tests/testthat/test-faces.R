@@ -39,7 +39,13 @@ test_that("the report of the demo world opens in a browser, has all sections, an
   path <- withr::local_tempfile(fileext = ".html")
   render_report(pellmere(), path)
   html <- paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
-  probe <- "<script>const t = document.querySelector('#repeat table'); t.tHead.rows[0].cells[3].click(); const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort)); document.body.dataset.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]); document.body.dataset.wide = document.documentElement.scrollWidth > innerWidth; document.body.dataset.pictures = [...document.images].every(i => i.complete && i.naturalWidth > 0 && i.alt.length > 20);</script></body>"
+  probe <- "<script>
+    const t = document.querySelector('#repeat table');
+    t.tHead.rows[0].cells[3].click();
+    const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort)), told = document.body.dataset;
+    told.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]);
+    told.wide = document.documentElement.scrollWidth > innerWidth;
+    told.pictures = [...document.images].every(i => i.complete && i.naturalWidth > 0 && i.alt.length > 20);</script></body>"
   writeLines(sub("</body>", probe, html, fixed = TRUE), path, useBytes = TRUE)
   dom <- browse(path)
   for (id in c("data", "repeat", "cohorts", "rfm", "tiers", "forecast", "proof")) expect_match(dom, paste0("<section id=\"", id, "\""), fixed = TRUE)
