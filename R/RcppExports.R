@@ -17,8 +17,8 @@ cpp_gamma_gamma_sum <- function(parameters, x, mean, count) {
     .Call(`_nubrek_cpp_gamma_gamma_sum`, parameters, x, mean, count)
 }
 
-cpp_minor_units <- function(first, second, arithmetic, decimals, decimal_mark) {
-    .Call(`_nubrek_cpp_minor_units`, first, second, arithmetic, decimals, decimal_mark)
+cpp_minor_units <- function(first, second, arithmetic, off, rate, decimals, decimal_mark) {
+    .Call(`_nubrek_cpp_minor_units`, first, second, arithmetic, off, rate, decimals, decimal_mark)
 }
 
 cpp_shortest_text <- function(x) {
@@ -41,8 +41,8 @@ cpp_customer_measures <- function(orders, purchases, n_customers) {
     .Call(`_nubrek_cpp_customer_measures`, orders, purchases, n_customers)
 }
 
-cpp_merge_days <- function(customer, day, sales) {
-    .Call(`_nubrek_cpp_merge_days`, customer, day, sales)
+cpp_merge_days <- function(customer, day, sales, least) {
+    .Call(`_nubrek_cpp_merge_days`, customer, day, sales, least)
 }
 
 cpp_cohort_cells <- function(orders, purchases, cohort, first_day, n_cohorts, n_periods) {

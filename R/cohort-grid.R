@@ -18,8 +18,7 @@
 #' @export
 cohort_grid <- function(ledger, clock = NULL, older_within = NULL) {
   check_ledger(ledger)
-  clock <- clock %||% ledger$meaning$clock
-  check_choice(clock, names(clocks))
+  clock <- ledger_clock(ledger, clock)
   check_whole(older_within, lower = 0L, null = TRUE)
   cells <- reduce_cells(ledger, clock)
   frame <- cells$frame
@@ -38,6 +37,7 @@ cohort_grid <- function(ledger, clock = NULL, older_within = NULL) {
 
 # The first number of periods within which 90 % of the gaps between purchases had ended, at least 1.
 usual_gap <- function(ledger, clock, share = 0.9, until = ledger$as_of) {
+  if (!is.null(ledger$meaning$first_purchase_known)) return(0L)       # nobody can be older than what is known
   seen <- ledger$purchases$day <= as.integer(until)
   customer <- ledger$purchases$customer[seen]
   period <- period_number(ledger$purchases$day[seen], clock)

@@ -1,6 +1,6 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | check | run | show | draw`; `nubrek --help` lists what each does.
+#' `nubrek demo | new | check | run | show | draw`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
 #' @return `[integer(1)]` The exit status, invisibly: 0, 1 when something in the study or the data is wrong, 2 for wrong usage.
@@ -34,7 +34,7 @@ draw_progress <- function(code, quiet) {
 # Each command does its work and gives back what is to be said about it, as a function.
 command_do <- function(job) {
   switch(job$verb, help = command_help, "help-verb" = \() writeLines(job$text), version = \() writeLines(paste("nubrek", utils::packageVersion("nubrek"))),
-         demo = command_demo(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job))
+         demo = command_demo(job), new = command_new(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job))
 }
 
 command_help <- function() {
@@ -51,9 +51,28 @@ command_demo <- function(job) {
   \() writeLines(c(paste0("The demo world, Pellmere Yarn Company, is in ", job$to, "."), paste0("Next: nubrek run ", file.path(job$to, "study.yaml"))))
 }
 
+command_new <- function(job) {
+  if (file.exists(job$to)) abort_nubrek(c("{.file {job$to}} is already there.", "i" = "Name another file with {.code --to}, or remove it."), "file", call = NULL)
+  draft <- draft_study(job$files, dirname(job$to))
+  write_whole(job$to, \(to) writeLines(enc2utf8(draft$text), to, useBytes = TRUE))
+  \() {
+    for (guess in draft$guesses) { print(guess, rows = 40L); writeLines("") }
+    writeLines(c(paste0("Wrote ", job$to, ". Correct it, then: nubrek check ", job$to)))
+  }
+}
+
 command_check <- function(job) {
-  ledger <- open_study_ledger(read_study(job$study))
-  \() { print(ledger); writeLines(""); print(audit(ledger), rows = 60L) }
+  study <- read_study(job$study)
+  ledger <- open_study_ledger(study)
+  suspects <- study_parts$suspects(study, ledger)
+  identified <- identified_share(ledger, "year")
+  \() {
+    print(identified)
+    writeLines("")
+    print(audit(ledger), rows = 60L)
+    writeLines("")
+    print(suspects)
+  }
 }
 
 command_run <- function(job) {

@@ -1,18 +1,20 @@
 # Arguments of the command. Data go to standard output, messages to standard error.
 
 command_verbs <- list(
+  new = list(says = "look at export files and write a study file with a guess for each column, to be corrected", use = "nubrek new FILE... [--to STUDY]", arguments = NA),
   demo = list(says = "write the demo world (data and a study file) into a folder", use = "nubrek demo [--to FOLDER]", arguments = 0L),
   check = list(says = "read a study and its data, print the audit, compute nothing", use = "nubrek check STUDY", arguments = 1L),
   run = list(says = "run a study: report and lists", use = "nubrek run STUDY [--folder FOLDER]", arguments = 1L),
   show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N]", arguments = 2L),
   draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE", arguments = 2L))
 
-figure_parts <- c("counts", "cohorts", "tiers", "backtest")
+figure_parts <- c("audit", "counts", "cohorts", "tiers", "backtest")
 
 command_options <- function(verb) {
   option <- optparse::make_option
   own <- switch(verb,
     demo = list(option("--to", type = "character", default = "pellmere", metavar = "FOLDER", help = "folder to write to [%default]")),
+    new = list(option("--to", type = "character", default = "study.yaml", metavar = "STUDY", help = "study file to write [%default]")),
     check = list(),
     run = list(option("--folder", type = "character", default = NULL, metavar = "FOLDER", help = "where to write [the study's own folder]")),
     show = list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
@@ -38,8 +40,12 @@ command_parse <- function(args) {
   if (any(c("--help", "-h") %in% args[-1L])) return(list(verb = "help-verb", text = utils::capture.output(optparse::print_help(parser))))
   parsed <- tryCatch(optparse::parse_args2(parser, args[-1L]), error = \(e) abort_usage("{conditionMessage(e)}", verb), warning = \(w) abort_usage("{conditionMessage(w)}", verb))
   given <- parsed$args
-  if (length(given) != command_verbs[[verb]]$arguments) abort_usage("{.code nubrek {verb}} takes {command_verbs[[verb]]$arguments} argument{?s}, not {length(given)}.", verb)
   job <- c(list(verb = verb), parsed$options)
+  if (verb == "new") {
+    if (length(given) == 0L) abort_usage("Name the export files to look at.", verb)
+    return(c(job, list(files = given)))
+  }
+  if (length(given) != command_verbs[[verb]]$arguments) abort_usage("{.code nubrek {verb}} takes {command_verbs[[verb]]$arguments} argument{?s}, not {length(given)}.", verb)
   if (verb %in% c("show", "draw")) {
     known <- if (verb == "show") names(study_parts) else figure_parts
     if (!given[[1L]] %in% known) abort_usage("{.code nubrek {verb}} knows {.val {known}}, not {.val {given[[1]]}}.", verb)

@@ -1,7 +1,7 @@
 # Which column of a file plays which role.
 
-column_roles <- c("customer", "order", "line", "date", "sales", "quantity", "unit_price", "gross", "discount", "currency",
-                  "product", "category", "channel", "return_of")
+column_roles <- c("customer", "order", "line", "date", "sales", "quantity", "unit_price", "gross", "discount", "tax", "shipping", "cost",
+                  "currency", "product", "category", "channel", "return_of")
 
 #' Say which column of the order file is which
 #'
@@ -10,19 +10,22 @@ column_roles <- c("customer", "order", "line", "date", "sales", "quantity", "uni
 #' @param sales `[character(1)]` Column with net sales in major units. Instead of it, `quantity` and `unit_price`, or `gross`
 #'   and `discount` (an amount), may be mapped; sales are then their product or difference.
 #' @param line `[character(1)]` Column with a line id: with one, equal rows are duplicates.
-#' @param quantity,unit_price,gross,discount,currency,product,category,channel,return_of `[character(1)]` Further columns.
+#' @param tax,shipping `[character(1)]` Amounts contained in the sales that do not belong to them; they are taken off.
+#' @param cost `[character(1)]` Cost of the line, or of the order (see `cost_per` in [meanings()]); margin follows.
+#' @param quantity,unit_price,gross,discount,currency,product,category,channel,return_of `[character(1)]` Further columns. With a
+#'   `discount` beside `sales`, the discount share of the first order becomes an attribute.
 #' @param attributes `[character]` Any other columns to keep, as `c(name = "column in the file")`.
 #' @return A `nubrek_columns` object: a named character vector from role to column.
 #' @examples
 #' column_map(customer = "cust_no", order = "receipt", date = "sold_on", sales = "amount",
-#'            attributes = c(campaign = "utm"))
+#'            attributes = c(campaign = "campaign_code"))
 #' @export
 column_map <- function(customer, date, order = NULL, sales = NULL, line = NULL, quantity = NULL, unit_price = NULL, gross = NULL,
-                       discount = NULL, currency = NULL, product = NULL, category = NULL, channel = NULL, return_of = NULL,
-                       attributes = character()) {
-  given <- list(customer = if (!missing(customer)) customer, order = order, line = line, date = if (!missing(date)) date,
-                sales = sales, quantity = quantity, unit_price = unit_price, gross = gross, discount = discount,
-                currency = currency, product = product, category = category, channel = channel, return_of = return_of)
+                       discount = NULL, tax = NULL, shipping = NULL, cost = NULL, currency = NULL, product = NULL, category = NULL,
+                       channel = NULL, return_of = NULL, attributes = character()) {
+  given <- list(customer = if (!missing(customer)) customer, order = order, line = line, date = if (!missing(date)) date, sales = sales,
+                quantity = quantity, unit_price = unit_price, gross = gross, discount = discount, tax = tax, shipping = shipping,
+                cost = cost, currency = currency, product = product, category = category, channel = channel, return_of = return_of)
   given <- given[!vapply(given, is.null, NA)]
   for (role in names(given)) check_text(given[[role]], arg = role)
   lacking <- setdiff(c("customer", "date"), names(given))
@@ -32,11 +35,11 @@ column_map <- function(customer, date, order = NULL, sales = NULL, line = NULL, 
   }
   throw_unless(checkmate::check_character(attributes, any.missing = FALSE, min.chars = 1L), "attributes", rlang::current_env())
   if (length(attributes) > 0L && !checkmate::test_names(names(attributes), type = "unique")) {
-    abort_nubrek(c("{.arg attributes} needs a name for each column.", "i" = 'For example {.code c(campaign = "utm_campaign")}.'), "columns")
+    abort_nubrek(c("{.arg attributes} needs a name for each column.", "i" = 'For example {.code c(campaign = "campaign_code")}.'), "columns")
   }
   clash <- intersect(names(attributes), column_roles)
   if (length(clash) > 0L) {
-    abort_nubrek(c("{.field {clash}} {?is a role/are roles}, not {?an attribute/attributes}.", "i" = "Give {?it/them} as {?an argument/arguments} of their own."), "columns")
+    abort_nubrek(c("Roles cannot be attributes: {.field {clash}}.", "i" = "Give each as an argument of its own, as in {.code column_map({clash[[1]]} = ...)}."), "columns")
   }
   structure(c(unlist(given), attributes), arithmetic = sales_arithmetic(names(given)), class = "nubrek_columns")
 }
@@ -54,3 +57,8 @@ sales_columns <- function(map) {
   switch(attr(map, "arithmetic"), none = unname(map[["sales"]]), times = unname(map[c("quantity", "unit_price")]),
          minus = unname(map[c("gross", "discount")]))
 }
+
+has_role <- function(map, role) role %in% names(map)
+
+# The text of a mapped column.
+role_text <- function(text, map, role) text[[map[[role]]]]

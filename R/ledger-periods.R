@@ -1,7 +1,14 @@
-# Calendar periods: a clock turns days into whole period numbers and back into the first day of the period.
+# Calendar periods: a clock turns days into whole period numbers and back into the first day of the period. A clock is its name,
+# with the week's first day (0 = Monday) and the fiscal year's first month in its attributes.
 
 # months of a month-based clock; NA for day and week
 clocks <- c(day = NA, week = NA, month = 1L, quarter = 3L, year = 12L)
+
+ledger_clock <- function(ledger, clock = NULL, call = rlang::caller_env()) {
+  clock <- clock %||% ledger$meaning$clock
+  check_choice(clock, names(clocks), call = call)
+  structure(clock, week_start = match(ledger$meaning$week_start, meaning_choices$week_start) - 1L, fiscal_start = as.integer(ledger$meaning$fiscal_start))
+}
 
 per_year <- function(clock) switch(clock, day = 365.25, week = 365.25 / 7, month = 12, quarter = 4, year = 1)
 
@@ -9,15 +16,17 @@ per_year <- function(clock) switch(clock, day = 365.25, week = 365.25 / 7, month
 period_number <- function(day, clock) {
   day <- as.integer(day)
   if (clock == "day") return(day)
-  if (clock == "week") return((day + 3L) %/% 7L)            # 1970-01-01 was a Thursday; ISO weeks start on Monday
+  if (clock == "week") return((day + 3L - (attr(clock, "week_start") %||% 0L)) %/% 7L)            # 1970-01-01 was a Thursday
   parts <- as.POSIXlt(as.Date(day, origin = "1970-01-01"))
-  ((parts$year + 1900L) * 12L + parts$mon) %/% clocks[[clock]]
+  ((parts$year + 1900L) * 12L + parts$mon - fiscal_shift(clock)) %/% clocks[[clock]]
 }
+
+fiscal_shift <- function(clock) if (clock == "month") 0L else (attr(clock, "fiscal_start") %||% 1L) - 1L
 
 period_start <- function(number, clock) {
   if (clock == "day") return(as.Date(number, origin = "1970-01-01"))
-  if (clock == "week") return(as.Date(number * 7L - 3L, origin = "1970-01-01"))
-  month <- number * clocks[[clock]]
+  if (clock == "week") return(as.Date(number * 7L - 3L + (attr(clock, "week_start") %||% 0L), origin = "1970-01-01"))
+  month <- number * clocks[[clock]] + fiscal_shift(clock)
   as.Date(ISOdate(month %/% 12L, month %% 12L + 1L, 1L, tz = "UTC"))
 }
 
@@ -36,8 +45,13 @@ period_frame <- function(ledger, clock) {
 
 period_row <- function(frame, day) frame$row_of_day[as.integer(day) - frame$first_day + 1L]
 
-# How people write a period.
+# How people write a period. A fiscal year is named after the year it ends in.
 period_label <- function(start, clock) {
-  switch(clock, day = format(start), week = format(start, "%G-W%V"), month = format(start, "%Y-%m"),
-         quarter = paste0(format(start, "%Y"), " Q", (as.POSIXlt(start)$mon %/% 3L) + 1L), year = format(start, "%Y"))
+  end <- as.POSIXlt(start)
+  fiscal <- fiscal_shift(clock) > 0L && clock %in% c("quarter", "year")
+  year <- end$year + 1900L + (fiscal & end$mon >= fiscal_shift(clock))
+  quarter <- ((end$mon - fiscal_shift(clock)) %% 12L) %/% 3L + 1L
+  mark <- if (fiscal) "FY " else ""
+  switch(clock, day = format(start), week = if (identical(attr(clock, "week_start") %||% 0L, 0L)) format(start, "%G-W%V") else paste("week of", format(start)),
+         month = format(start, "%Y-%m"), quarter = paste0(mark, year, " Q", quarter), year = paste0(mark, year))
 }

@@ -12,8 +12,7 @@
 #' @export
 prove_totals <- function(ledger, clock = NULL) {
   check_ledger(ledger)
-  clock <- clock %||% ledger$meaning$clock
-  check_choice(clock, names(clocks))
+  clock <- ledger_clock(ledger, clock)
   checks <- rbindlist(c(prove_intake(ledger), prove_customers(ledger), prove_cells(ledger, clock), prove_tiers(ledger)))
   scale <- ifelse(checks$money, 10^ledger$decimals, 1)
   new_result(list(check = checks$check, left = checks$left / scale, right = checks$right / scale,
@@ -26,10 +25,13 @@ prove_intake <- function(ledger) {
   counts <- ledger$intake$counts
   kept <- counts$reason == "kept"
   total <- sum(ledger$orders$sales)
+  outside <- ledger$outside %||% list(sales = 0, n_lines = 0)
   list(
     claim("rows read = rows kept + rows set aside", ledger$intake$rows, sum(counts$rows[kept]) + nrow(ledger$intake$aside), FALSE),
-    claim("rows kept = lines of orders + lines before history start", sum(counts$rows[kept]), sum(ledger$orders$n_lines) + sum(ledger$before$n_lines), FALSE),
-    claim("money kept by the audit = ledger + before history start", sum(counts$units[kept]), total + sum(ledger$before$sales)),
+    claim("rows kept = lines of orders + before history start + outside the slice", sum(counts$rows[kept]), sum(ledger$orders$n_lines) + sum(ledger$before$n_lines) + outside$n_lines, FALSE),
+    claim("money kept by the audit = ledger + before history start + outside the slice", sum(counts$units[kept]),
+          total + sum(ledger$before$sales) + outside$sales),
+    claim("money before history start", sum(ledger$before$sales), sum(counts$units[kept]) - outside$sales - sum(ledger$lines$sales)),
     claim("ledger = its lines", total, sum(ledger$lines$sales)))
 }
 
@@ -125,5 +127,5 @@ orders_of <- function(ledger, codes) {
   at <- which(ledger$orders$customer %in% codes)
   data.frame(customer = ledger$ids[ledger$orders$customer[at]], order = ledger$orders$order[at],
              day = as.Date(ledger$orders$day[at], origin = "1970-01-01"), sales = major(ledger, ledger$orders$sales[at]),
-             purchase = ledger$orders$sales[at] > 0)
+             purchase = ledger$orders$sales[at] >= ledger$least)
 }

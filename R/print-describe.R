@@ -100,3 +100,19 @@ describe.nubrek_proof <- function(x) list(heading = "Proof of totals", finding =
 
 #' @export
 describe.nubrek_history <- function(x) list(heading = paste0("Purchase histories, time in ", basis_of(x, "unit"), "s"), finding = NULL)
+
+#' @export
+describe.nubrek_suspects <- function(x) {
+  kinds <- table(factor(x$kind, unique(x$kind)))
+  list(heading = "Identities that need a second look", finding = if (nrow(x) == 0L) "No id looks like somebody else's, or like many customers."
+    else sprintf("%s; %s of sales behind them. Nothing was done about them.", paste(sprintf("%d of \u201c%s\u201d", kinds, names(kinds)), collapse = ", "),
+                 format_money(basis_of(x, "at_stake"), basis_of(x, "currency"))))
+}
+
+#' @export
+describe.nubrek_identified <- function(x) list(heading = "Share of sales with a customer id", finding = sprintf("%s of sales carry a customer id.",
+                                                                                                             present_share(sum(x$sales) / sum(x$sales_all))))
+
+#' @export
+describe.nubrek_guess <- function(x) list(heading = paste("Guessed roles of the columns of", basis_of(x, "file")), finding = sprintf("%d of %d columns have a role; correct what is wrong.",
+                                                                                                                       sum(!is.na(x$role)), nrow(x)))

@@ -3,8 +3,8 @@
 column_kinds <- list(
   money = c("sales", "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later", "sales_outside", "mean_sales",
             "mean_purchase_sales", "monetary", "margin", "value", "value_lower", "value_upper", "value_to_date", "lifetime_value", "to_next",
-            "money", "spend", "at_edge"),
-  share = c("rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention", "share_of_sales", "share_of_customers"),
+            "money", "spend", "sales_all"),
+  share = c("rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention", "share_of_sales", "share_of_customers", "dates", "numbers", "blank"),
   mixed = c("left", "right", "difference"))
 
 kind_of <- function(name, x) {
@@ -50,10 +50,4 @@ basis_line <- function(x) {
              if (!is.null(basis_of(x, "purchase_unit"))) paste0("a purchase is ", switch(basis_of(x, "purchase_unit"), order = "an order", day = "a day"), " with net sales above 0"),
              if (!is.null(basis_of(x, "currency"))) paste("money in", basis_of(x, "currency")))
   paste(parts, collapse = "; ")
-}
-
-# Dates as people write them: 5 Mar 2024.
-format_day <- function(day) {
-  parts <- as.POSIXlt(day)
-  paste(parts$mday, month.abb[parts$mon + 1L], parts$year + 1900L)
 }

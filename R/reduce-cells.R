@@ -1,15 +1,8 @@
 # Cohort x period sums. Cohorts are numbered from the earliest first purchase known, periods from the history's start.
 
-# First purchase day of every customer, also one from before the history; NA without a purchase in the history.
+# First purchase day of every customer with a purchase in the history; an earlier one that is known comes first.
 first_purchase_day <- function(ledger, measures = reduce_customers(ledger)) {
-  first <- measures$first
-  early <- ledger$before$sales > 0
-  if (any(early)) {
-    seen <- data.table(code = ledger$before$customer[early], day = ledger$before$day[early])[, .(day = min(day)), by = code]
-    known <- seen$day[match(seq_along(first), seen$code)]
-    first <- ifelse(is.na(first), NA_integer_, pmin(first, known, na.rm = TRUE))
-  }
-  first
+  ifelse(is.na(measures$first), NA_integer_, pmin(measures$first, ledger$known_first, na.rm = TRUE))
 }
 
 reduce_cells <- function(ledger, clock) {

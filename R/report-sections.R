@@ -21,12 +21,21 @@ report_answers <- function(run) {
     htmltools::tags$ul(class = "answers", unname(Map(\(name, sentence) htmltools::tags$li(htmltools::tags$a(href = paste0("#", anchors[[name]]), sentence)), names(found), found))))
 }
 
-report_data <- function(run) html_section("data", "The data", finding = describe(run$audit)$finding,
-  html_table(run$audit, 60L, "Every row of the files, by what became of it; unknown: rows whose amount could not be read"), html_remarks(run$audit),
-  html_terms(order = "Rows that share an order id and a customer.",
-             purchase = paste0(if (run$ledger$meaning$purchase_unit == "order") "An order" else "A day", " with net sales above 0. A return is never one."),
-             sales = "Net of line discounts; returns are taken off in the period in which they happen.",
-             `set aside` = "Not used, for the reason given; the rows stand in set-aside.csv as they were read."))
+report_data <- function(run) {
+  ledger <- run$ledger
+  html_section("data", "The data", finding = describe(run$audit)$finding,
+    html_figure(run$audit, height = 1.6 + 0.42 * length(unique(run$audit$reason))),
+    html_table(run$audit, 60L, "Every row of the files, by what became of it; unknown: rows whose amount could not be read; example: the first such row"),
+    html_remarks(run$audit), html_subject("Is each customer one customer?", describe(run$suspects)$finding),
+    if (nrow(run$suspects) > 0L) html_table(run$suspects, 8L, "Ids that may be one customer, and ids that may be many; all of them stand in suspects.csv"),
+    html_terms(order = "Rows that share an order id and a customer.",
+               purchase = paste0(if (ledger$meaning$purchase_unit == "order") "An order" else "A day", " with net sales above 0. A return is never one."),
+               sales = "Net of line discounts.", returns = switch(ledger$meaning$returns, net = "Taken off in the period in which they happen.",
+                 `with original order` = "Taken off the order they belong to, where it is known.", ignore = "Set aside."),
+               `set aside` = "Not used, for the reason given; the rows stand in set-aside.csv as they were read."))
+}
+
+html_subject <- function(title, finding) htmltools::tagList(htmltools::tags$h3(title), htmltools::tags$p(finding))
 
 report_repeat <- function(run) html_section("repeat", "Do customers come back?", finding = describe(run[["repeat"]])$finding,
   html_figure(run$counts),

@@ -33,25 +33,34 @@ print.nubrek_study <- function(x, ...) {
 # The study's own files lie beside it.
 study_files <- function(study, files) {
   folder <- dirname(study$path)
-  out <- lapply(files, \(file) {
-    path <- if (grepl("^(/|~|[A-Za-z]:)", file)) file else file.path(folder, file)
-    if (grepl("[*?]", file)) { found <- sort(Sys.glob(path)); if (length(found) > 0L) found else path } else path
-  })
-  unlist(out)
+  vapply(files, \(file) if (grepl("^(/|~|[A-Za-z]:)", file)) file else file.path(folder, file), "", USE.NAMES = FALSE)
+}
+
+study_format <- function(part) {
+  separator <- part$separator %||% "detect"
+  file_format(if (separator == "tab") "\t" else separator, part$encoding %||% "detect", part$sheet)
+}
+
+study_table <- function(study, section, attributes = \(part) part$attributes %||% character()) {
+  part <- study$data[[section]]
+  if (is.null(part)) return(NULL)
+  for (key in c("files", "key", if (section == "aliases") "same_as")) {
+    if (is.null(part[[key]])) abort_study(study$source, c("data", section), "The key {.field {key}} is missing here.", key = key)
+  }
+  attribute_table(study_files(study, part$files), part$key, attributes(part), study_format(part))
 }
 
 open_study_ledger <- function(study) {
   orders <- study$data$orders
-  table <- function(part) if (!is.null(part)) attribute_table(study_files(study, part$files), part$key, part$attributes %||% character())
-  need <- function(section, keys) for (key in keys) if (is.null(study$data[[section]][[key]]) && !is.null(study$data[[section]]))
-    abort_study(study$source, c("data", section), "The key {.field {key}} is missing here.", key = key)
-  need("customers", c("files", "key"))
-  need("products", c("files", "key"))
-  need("aliases", c("files", "key", "same_as"))
   columns <- do.call(column_map, c(as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)))
   said <- study$meanings %||% list()
   for (rule in c("test", "cancelled")) if (!is.null(said[[rule]])) said[[rule]] <- do.call(order_rule, said[[rule]])
-  aliases <- study$data$aliases
-  open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = table(study$data$customers), products = table(study$data$products),
-              aliases = if (!is.null(aliases)) attribute_table(study_files(study, aliases$files), aliases$key, c(same_as = aliases$same_as)))
+  joins <- lapply(study$data$joins, \(part) join_table(study_files(study, part$files), unname_same(part$by), study_format(part)))
+  rates <- study$data$rates
+  if (!is.null(rates)) rates <- do.call(currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"]))
+  open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = study_table(study, "customers"), products = study_table(study, "products"),
+              aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)), joins = unname(joins), rates = rates,
+              bands = lapply(study$bands, \(rule) do.call(band, rule)), format = study_format(orders))
 }
+
+unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

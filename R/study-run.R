@@ -1,6 +1,8 @@
 # The parts of a study, in the order an analyst works. Each is a function of the study and its ledger.
 study_parts <- list(
   audit = \(study, ledger) audit(ledger),
+  identified = \(study, ledger) identified_share(ledger),
+  suspects = \(study, ledger) do.call(identity_suspects, c(list(ledger), study$suspects)),
   `repeat` = \(study, ledger) repeat_rate(ledger),
   counts = \(study, ledger) order_counts(ledger),
   cohorts = \(study, ledger) do.call(cohort_grid, c(list(ledger), study$cohorts)),
@@ -20,7 +22,7 @@ wanted_parts <- function(study) setdiff(names(study_parts), if (!"forecast" %in%
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the study file. `NA` writes nothing.
-#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `repeat`, `by`, `counts`, `cohorts`, `rfm`, `tiers`,
+#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `cohorts`, `rfm`, `tiers`,
 #'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
 #' @examples
 #' \donttest{
@@ -69,7 +71,8 @@ study_lists <- function(run) {
   }
   c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
-    list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger))))
+    list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger)),
+         "suspects.csv" = plain_table(run$suspects)))
 }
 
 #' @export

@@ -19,18 +19,29 @@ leaf_columns <- function() leaf(\(x) if (is.list(x) && checkmate::test_names(nam
 leaf_numbers <- function() leaf(\(x) { v <- vapply(as.list(x), \(one) if (identical(one, "-Inf")) -Inf else as_number(one), 0); if (length(v) == 0L || anyNA(v) || is.null(names(v))) wrong else v },
                                 "names with numbers, best first")
 
-table_section <- function(...) list(files = leaf_texts(), key = leaf_text(), attributes = leaf_columns(), ...)
+leaf_ascending <- function() leaf(\(x) { v <- vapply(as.list(unlist(x)), as_number, 0); if (length(v) == 0L || anyNA(v) || is.unsorted(v, strictly = TRUE)) wrong else v },
+                                  "ascending numbers")
+
+# A section whose keys are the user's own names.
+each <- function(schema) structure(list(schema = schema), class = "study_each")
+
+format_keys <- function() list(separator = leaf_choice(c("detect", ",", ";", "tab", "|")), encoding = leaf_text(), sheet = leaf_text())
+table_section <- function(...) c(list(files = leaf_texts(), key = leaf_text(), attributes = leaf_columns(), ...), format_keys())
 rule_section <- function() list(column = leaf_text(), values = leaf_texts())
 
 study_schema <- function() list(
   study = leaf_text(),
   data = list(
-    orders = list(files = leaf_texts(), columns = stats::setNames(lapply(column_roles, \(role) leaf_text()), column_roles), attributes = leaf_columns()),
-    customers = table_section(), products = table_section(), aliases = list(files = leaf_texts(), key = leaf_text(), same_as = leaf_text())),
-  meanings = list(
-    currency = leaf_text(), purchase_unit = leaf_choice(c("order", "day")), as_of = leaf_day(), clock = leaf_choice(names(clocks)), history_start = leaf_day(),
-    dates = leaf_choice(c("detect", "year-first", "day-first", "month-first")), decimal_mark = leaf_choice(c("detect", ".", ",")),
-    test = rule_section(), cancelled = rule_section(), excluded_ids = leaf_texts()),
+    orders = c(list(files = leaf_texts(), columns = stats::setNames(lapply(column_roles, \(role) leaf_text()), column_roles), attributes = leaf_columns()), format_keys()),
+    joins = each(c(list(files = leaf_texts(), by = leaf_columns()), format_keys())),
+    customers = table_section(), products = table_section(), aliases = c(list(files = leaf_texts(), key = leaf_text(), same_as = leaf_text()), format_keys()),
+    rates = list(files = leaf_texts(), date = leaf_text(), currency = leaf_text(), rate = leaf_text())),
+  meanings = c(lapply(meaning_choices, leaf_choice), list(
+    currency = leaf_text(), minimum_sales = leaf_number(0, 1e9), cost_rate = leaf_text(), as_of = leaf_day(), time_zone = leaf_text(), clock = leaf_choice(names(clocks)),
+    fiscal_start = leaf_whole(1, 12), history_start = leaf_day(), first_purchase_known = leaf_text(), registered = leaf_text(),
+    test = rule_section(), cancelled = rule_section(), excluded_ids = leaf_texts())),
+  bands = each(list(from = leaf_text(), breaks = leaf_ascending(), as = leaf_choice(c("number", "age", names(clocks))))),
+  suspects = list(orders_a_day = leaf_whole(1, 1e6), places_a_day = leaf_whole(1, 1e6), share_of_orders = leaf_number(0, 1)),
   economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10)),
   `repeat` = list(by = leaf_texts()),
   cohorts = list(clock = leaf_choice(names(clocks)), older_within = leaf_whole(0, 1000)),
@@ -50,6 +61,10 @@ check_study <- function(node, schema, source, at = character()) {
     return(value)
   }
   if (is.null(node)) return(list())
+  if (inherits(schema, "study_each")) {
+    if (!is.list(node) || !checkmate::test_names(names(node), type = "unique")) abort_study(source, at, "Here belong names of your own, each with a section.")
+    return(lapply(stats::setNames(nm = names(node)), \(key) check_study(node[[key]], schema$schema, source, c(at, key))))
+  }
   if (!is.list(node) || is.null(names(node))) abort_study(source, at, "Here belongs a section with the keys {.field {keys}}.", keys = names(schema))
   unknown <- setdiff(names(node), names(schema))
   if (length(unknown) > 0L) {

@@ -148,7 +148,7 @@ export[, line_id := seq_len(.N) + 500000L]
 # changed ids: the customer gets a second number from some day on; three quarters of them are in the alias table
 changed <- bought[person %in% orders[, .N, by = person][N >= 4]$person][sample(.N, 160L)]
 changed[, new_no := sprintf("P%06d", sample(100000:199999, .N))]
-middle <- orders[person %in% changed$key, .(from = median(day)), by = person]
+middle <- orders[person %in% changed$person, .(from = median(day)), by = person]
 changed[middle, on = "person", from := calendar[ceiling(i.from)]]
 export[changed, on = "customer_no", customer_no := fifelse(date > i.from, i.new_no, customer_no)]
 aliases <- changed[seq_len(120L), .(customer_no = new_no, same_as = customer_no)]

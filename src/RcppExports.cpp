@@ -57,16 +57,18 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_minor_units
-Rcpp::List cpp_minor_units(Rcpp::CharacterVector first, Rcpp::CharacterVector second, std::string arithmetic, int decimals, std::string decimal_mark);
-RcppExport SEXP _nubrek_cpp_minor_units(SEXP firstSEXP, SEXP secondSEXP, SEXP arithmeticSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
+Rcpp::List cpp_minor_units(Rcpp::CharacterVector first, Rcpp::CharacterVector second, std::string arithmetic, Rcpp::List off, Rcpp::CharacterVector rate, int decimals, std::string decimal_mark);
+RcppExport SEXP _nubrek_cpp_minor_units(SEXP firstSEXP, SEXP secondSEXP, SEXP arithmeticSEXP, SEXP offSEXP, SEXP rateSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type first(firstSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type second(secondSEXP);
     Rcpp::traits::input_parameter< std::string >::type arithmetic(arithmeticSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type off(offSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type rate(rateSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal_mark(decimal_markSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_minor_units(first, second, arithmetic, decimals, decimal_mark));
+    rcpp_result_gen = Rcpp::wrap(cpp_minor_units(first, second, arithmetic, off, rate, decimals, decimal_mark));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -133,14 +135,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_merge_days
-Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales);
-RcppExport SEXP _nubrek_cpp_merge_days(SEXP customerSEXP, SEXP daySEXP, SEXP salesSEXP) {
+Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales, double least);
+RcppExport SEXP _nubrek_cpp_merge_days(SEXP customerSEXP, SEXP daySEXP, SEXP salesSEXP, SEXP leastSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type day(daySEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_merge_days(customer, day, sales));
+    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_merge_days(customer, day, sales, least));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -182,13 +185,13 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_date_orders", (DL_FUNC) &_nubrek_cpp_date_orders, 1},
     {"_nubrek_cpp_gamma_gamma_density", (DL_FUNC) &_nubrek_cpp_gamma_gamma_density, 3},
     {"_nubrek_cpp_gamma_gamma_sum", (DL_FUNC) &_nubrek_cpp_gamma_gamma_sum, 4},
-    {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 5},
+    {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 7},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
     {"_nubrek_cpp_pareto_density", (DL_FUNC) &_nubrek_cpp_pareto_density, 4},
     {"_nubrek_cpp_pareto_sum", (DL_FUNC) &_nubrek_cpp_pareto_sum, 5},
     {"_nubrek_cpp_survival_integral", (DL_FUNC) &_nubrek_cpp_survival_integral, 4},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
-    {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 3},
+    {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
     {"_nubrek_cpp_cohort_cells", (DL_FUNC) &_nubrek_cpp_cohort_cells, 6},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
     {NULL, NULL, 0}

@@ -1,4 +1,5 @@
 #include "money_kernels.h"
+#include <cmath>
 #include <cstring>
 
 namespace nubrek {
@@ -124,26 +125,28 @@ Decimal subtract(const Decimal& a, const Decimal& b) {
 }
 
 Minor to_minor(const Decimal& amount, int decimals) {
-  if (amount.state != Reading::fine) return {0, true, amount.state};
+  if (amount.state != Reading::fine) return {0, 0, amount.state};
   __int128 units = amount.mantissa;
-  bool whole = true;
-  int shift = decimals - amount.scale;
+  double rest_units = 0;
+  const int shift = decimals - amount.scale;
   if (shift >= 0) {
-    if (shift > 36 || __builtin_mul_overflow(units, power10(shift), &units)) return {0, true, Reading::unreadable};
+    if (shift > 36 || __builtin_mul_overflow(units, power10(shift), &units)) return {0, 0, Reading::unreadable};
   } else if (-shift > 37) {
-    whole = units == 0;
+    rest_units = static_cast<double>(units) * std::pow(10.0, shift);
     units = 0;
   } else {
     const __int128 base = power10(-shift);
     const __int128 size = magnitude(units), rest = size % base;
     __int128 kept = size / base;
-    whole = rest == 0;
-    if (rest > base - rest || (rest == base - rest && kept % 2 == 1)) ++kept;
-    units = amount.mantissa < 0 ? -kept : kept;
+    const bool up = rest > base - rest || (rest == base - rest && kept % 2 == 1);
+    rest_units = static_cast<double>(up ? rest - base : rest) / static_cast<double>(base);
+    if (up) ++kept;
+    if (units < 0) rest_units = -rest_units;
+    units = units < 0 ? -kept : kept;
   }
   const double value = static_cast<double>(units);
-  if (value > kLargest || value < -kLargest) return {0, true, Reading::unreadable};
-  return {value, whole, Reading::fine};
+  if (value > kLargest || value < -kLargest) return {0, 0, Reading::unreadable};
+  return {value, rest_units, Reading::fine};
 }
 
 }  // namespace nubrek

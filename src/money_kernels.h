@@ -19,7 +19,8 @@ Decimal multiply(const Decimal& a, const Decimal& b);
 Decimal subtract(const Decimal& a, const Decimal& b);
 
 // Whole minor units, half to even; `whole` is false when a fraction of a unit was rounded. Beyond 9e15: unreadable.
-struct Minor { double units; bool whole; Reading state; };
+// `rest` is what rounding took off (exact minus rounded), in minor units.
+struct Minor { double units; double rest; Reading state; };
 Minor to_minor(const Decimal& amount, int decimals);
 
 }  // namespace nubrek

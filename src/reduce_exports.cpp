@@ -23,11 +23,11 @@ Rcpp::List cpp_customer_measures(Rcpp::List orders, Rcpp::List purchases, int n_
 }
 
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales) {
+Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales, double least) {
   const R_xlen_t n = customer.size();
   Rcpp::IntegerVector out_customer(n), out_day(n);
   Rcpp::NumericVector out_sales(n);
-  const std::size_t m = nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, out_customer.begin(), out_day.begin(),
+  const std::size_t m = nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, least, out_customer.begin(), out_day.begin(),
                                            out_sales.begin());
   const Rcpp::Range kept(0, static_cast<R_xlen_t>(m) - 1);
   if (m == 0) return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(0), Rcpp::_["day"] = Rcpp::IntegerVector(0),

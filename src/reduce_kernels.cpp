@@ -21,11 +21,11 @@ void measure_orders(const int* customer, const double* sales, std::size_t n, int
   for (std::size_t i = 0; i < n; ++i) { ++orders[customer[i]]; total[customer[i]] += sales[i]; }
 }
 
-std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n, int* out_customer, int* out_day,
+std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n, double least, int* out_customer, int* out_day,
                        double* out_sales) {
   std::size_t m = 0;
   for (std::size_t i = 0; i < n; ++i) {
-    if (!(sales[i] > 0)) continue;
+    if (sales[i] < least) continue;
     if (m > 0 && out_customer[m - 1] == customer[i] && out_day[m - 1] == day[i]) { out_sales[m - 1] += sales[i]; continue; }
     out_customer[m] = customer[i]; out_day[m] = day[i]; out_sales[m] = sales[i];
     ++m;

@@ -16,8 +16,8 @@ void measure_purchases(const int* customer, const int* day, const double* sales,
 // Orders and net sales of every customer, purchases or not.
 void measure_orders(const int* customer, const double* sales, std::size_t n, int* orders, double* total);
 
-// Orders of one customer and day with positive sales become one purchase. Returns the number of purchases written.
-std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n, int* out_customer, int* out_day,
+// Orders of one customer and day worth at least `least` become one purchase. Returns the number of purchases written.
+std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n, double least, int* out_customer, int* out_day,
                        double* out_sales);
 
 // Cohort x period sums, column-major with n_cohorts rows. `cohort` is per customer (negative: none), `period` per row.

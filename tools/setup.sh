@@ -14,7 +14,7 @@ export R_LIBS NUBREK_LIB
 needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang yaml"
 programs=""
 if [ "$goal" = test ]; then
-  needs="$needs testthat withr"
+  needs="$needs testthat withr readxl openxlsx nanoparquet"
   command -v chromium >/dev/null 2>&1 || programs="chromium"
 fi
 
@@ -27,13 +27,14 @@ lacking=$(missing)
 if can_apt; then
   # figures need one font family; a bare machine has none
   fc-list 2>/dev/null | grep -qi dejavu || programs="$programs fonts-dejavu-core"
-  debian=$(for p in $lacking; do printf 'r-cran-%s ' "$(echo "$p" | tr '[:upper:]' '[:lower:]')"; done)
-  if [ -n "$(echo "$debian$programs" | tr -d ' ')" ]; then
-    echo "Setting up: $debian$programs"
+  if [ -n "$(echo "$lacking$programs" | tr -d ' ')" ]; then
     log=$lib/setup.log
     export DEBIAN_FRONTEND=noninteractive
-    { apt-get update && apt-get install -y --no-install-recommends $debian $programs; } >"$log" 2>&1 ||
-      { echo "The packages of Debian could not be installed; trying CRAN for what is missing. Log: $log"; }
+    apt-get update >"$log" 2>&1 || true
+    debian=$(for p in $lacking; do name=r-cran-$(echo "$p" | tr '[:upper:]' '[:lower:]'); ! apt-cache show "$name" >/dev/null 2>&1 || printf '%s ' "$name"; done)
+    echo "Setting up: $debian$programs"
+    [ -z "$(echo "$debian$programs" | tr -d ' ')" ] || apt-get install -y --no-install-recommends $debian $programs >>"$log" 2>&1 ||
+      echo "The packages of Debian could not be installed; trying CRAN for what is missing. Log: $log"
     lacking=$(missing)
   fi
 fi

@@ -1,0 +1,130 @@
+# What is known of each customer beside the measures: the customer table, the first purchase, and bands of both.
+
+# Attributes by customer code: from the customer table, the latest of the lines, `first_...` from the largest line of the first
+# purchase, what can be derived, and the user's bands.
+known_attributes <- function(ledger) {
+  out <- raw_attributes(ledger)
+  for (name in names(ledger$bands)) out[[name]] <- band_values(ledger, name, out)
+  out
+}
+
+raw_attributes <- function(ledger) {
+  lines <- ledger$lines
+  out <- as.list(ledger$attributes)
+  shown <- setdiff(names(lines), c("number", "sales", "return_of", ".cost", ".discount"))
+  at <- first_purchase_line(ledger)
+  text <- function(x) { x[!is.na(x) & x == ""] <- NA_character_; x }
+  for (name in shown) out[[paste0("first_", name)]] <- text(lines[[name]][at])
+  latest <- setdiff(shown, c("product", "category", "channel", names(out)))
+  if (length(latest) > 0L) {
+    end <- last_line(ledger)
+    for (name in latest) out[[name]] <- text(lines[[name]][end])
+  }
+  if (".discount" %in% names(lines)) out$first_discount_share <- first_discount_share(ledger, at)
+  first <- first_purchase_day(ledger)
+  clock <- ledger_clock(ledger)
+  out$cohort <- ifelse(is.na(first), NA_character_, period_label(period_start(period_number(first, clock), clock), clock))
+  if (!is.null(ledger$meaning$registered)) out$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
+  out
+}
+
+# For each customer the row in `lines` of the largest line of the first purchase (earliest of equals), or NA.
+first_purchase_line <- function(ledger) {
+  first_order <- first_orders(ledger)
+  lines <- ledger$lines
+  mine <- which(lines$number %in% first_order)
+  ranked <- mine[order(lines$number[mine], -lines$sales[mine], mine)]
+  best <- ranked[!duplicated(lines$number[ranked])]
+  place <- rep(NA_integer_, n_customers(ledger))
+  place[ledger$orders$customer[lines$number[best]]] <- best
+  place
+}
+
+first_orders <- function(ledger) {
+  bought <- which(ledger$orders$sales >= ledger$least)
+  bought[!duplicated(ledger$orders$customer[bought])]
+}
+
+# Lines stand in the order of their orders, and these by customer and time: the last one is the latest.
+last_line <- function(ledger) {
+  customer <- ledger$orders$customer[ledger$lines$number]
+  place <- rep(NA_integer_, n_customers(ledger))
+  place[customer] <- seq_along(customer)
+  place
+}
+
+# Discount by what the first order would have cost without it.
+first_discount_share <- function(ledger, at) {
+  orders <- ledger$lines$number[at]
+  sums <- ledger$lines[, .(sales = sum(sales), off = sum(.discount)), by = number]
+  place <- match(orders, sums$number)
+  full <- sums$sales[place] + sums$off[place]
+  ifelse(!is.na(full) & full > 0, sums$off[place] / full, NA_real_)
+}
+
+#' Cut a number or a date into groups for breakdowns
+#'
+#' @param from `[character(1)]` The attribute to cut (see [customers()]).
+#' @param breaks `[numeric]` Ascending limits; reaching a limit reaches the group from there on. Not used for dates.
+#' @param as `[character(1)]` `"number"` (default); `"age"`, years of age at the as-of day, from a birth year or day; or a clock (`"month"`,
+#'   `"quarter"`, `"year"`, ...) for dates.
+#' @return A `nubrek_band`, for the argument `bands` of [open_ledger()].
+#' @examples
+#' band("birth_year", c(30, 45, 60), as = "age")
+#' band("registered", as = "quarter")
+#' @export
+band <- function(from, breaks = NULL, as = "number") {
+  check_text(from)
+  check_choice(as, c("number", "age", names(clocks)))
+  if (!as %in% names(clocks)) {
+    ok <- checkmate::test_numeric(breaks, any.missing = FALSE, finite = TRUE, min.len = 1L) && !is.unsorted(breaks, strictly = TRUE)
+    if (!ok) abort_nubrek(c("{.arg breaks} must be ascending numbers.", "i" = "For example {.code c(30, 45, 60)}."), "argument")
+  }
+  structure(list(from = from, breaks = breaks, as = as), class = "nubrek_band")
+}
+
+# Groups of a band by customer code, sortable as text; what is not known or not a number is missing.
+band_values <- function(ledger, name, known = raw_attributes(ledger), call = rlang::caller_env()) {
+  rule <- ledger$bands[[name]]
+  check_columns_exist(rule$from, names(known), "the customer attributes", call)
+  x <- known[[rule$from]]
+  if (rule$as %in% names(clocks)) {
+    day <- read_days(ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call)$day
+    clock <- ledger_clock(ledger, rule$as)
+    return(ifelse(is.na(day), NA_character_, period_label(period_start(period_number(day, clock), clock), clock)))
+  }
+  number <- if (rule$as == "age") age_at(ledger, as.character(x)) else suppressWarnings(as.numeric(x))
+  labels <- band_labels(rule$breaks)
+  labels[findInterval(number, rule$breaks) + 1L]
+}
+
+band_labels <- function(breaks) {
+  text <- format(breaks, trim = TRUE, drop0trailing = TRUE)
+  whole <- all(breaks == round(breaks))
+  between <- if (whole) paste(text[-length(text)], "to", format(breaks[-1L] - 1, trim = TRUE)) else paste(text[-length(text)], "to under", text[-1L])
+  c(paste("under", text[[1L]]), if (length(breaks) > 1L) between, paste(text[[length(text)]], "and over"))
+}
+
+# Years of age at the as-of day; from a year alone, the age reached in that year.
+age_at <- function(ledger, text) {
+  as_of <- as.POSIXlt(ledger$as_of)
+  year_only <- grepl("^[12][0-9]{3}$", trim_text(text))
+  out <- rep(NA_real_, length(text))
+  out[year_only] <- as_of$year + 1900 - as.numeric(text[year_only])
+  day <- cpp_read_days(ifelse(year_only | is.na(text), "", text), "year-first")$day
+  born <- as.POSIXlt(as.Date(day, origin = "1970-01-01"))
+  had <- as_of$mon > born$mon | (as_of$mon == born$mon & as_of$mday >= born$mday)
+  ifelse(is.na(day), out, as_of$year - born$year - !had)
+}
+
+# The groups of a breakdown, "(missing)" being one of its own.
+group_of <- function(ledger, by, call = rlang::caller_env()) {
+  known <- known_attributes(ledger)
+  lacking <- setdiff(by, names(known))
+  if (length(lacking) > 0L) {
+    abort_nubrek(c("There is no customer attribute {.field {lacking[[1]]}}.", "x" = "There are {.field {names(known)}}.", nearest_hint(lacking[[1L]], names(known))),
+                 "attribute", call = call)
+  }
+  groups <- lapply(known[by], \(x) ifelse(is.na(x), "(missing)", as.character(x)))
+  as.data.table(groups)
+}

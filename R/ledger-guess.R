@@ -1,0 +1,76 @@
+# Words that trades use in headers, by role; matched against the words of a column's name.
+role_words <- list(
+  customer = c("customer", "cust", "client", "kunde", "kunden", "kd", "member", "buyer", "shopper", "card"),
+  order = c("order", "receipt", "invoice", "beleg", "bon", "bestellung", "auftrag", "transaction", "ticket", "basket"),
+  line = c("line", "position", "pos", "row"), date = c("date", "day", "datum", "time", "timestamp", "sold", "ordered", "created", "when", "verkauft"),
+  sales = c("net", "netto", "amount", "sales", "revenue", "betrag", "umsatz", "total", "paid", "turnover"),
+  quantity = c("quantity", "qty", "menge", "units", "pieces", "anzahl"), unit_price = c("price", "preis", "einzelpreis"), gross = c("gross", "brutto"),
+  discount = c("discount", "rabatt", "reduction"), currency = c("currency", "curr", "waehrung", "w\u00e4hrung"), tax = c("tax", "vat", "mwst"),
+  shipping = c("shipping", "freight", "delivery", "versand"), cost = c("cost", "costs", "kosten"),
+  product = c("sku", "product", "article", "artikel", "item", "ean"), category = c("category", "group", "warengruppe", "kategorie", "department"),
+  channel = c("channel", "shop", "store", "branch", "filiale", "outlet", "kanal"), return_of = c("return", "returned", "original", "refund", "retoure"))
+
+money_roles <- c("sales", "quantity", "unit_price", "gross", "discount", "tax", "shipping", "cost")
+
+#' Guess which column plays which role, with the evidence
+#'
+#' A guess to be corrected, never used silently: `nubrek new` writes it into a study file.
+#'
+#' @param source `[character | data.frame]` A file or a data frame.
+#' @param format `[nubrek_format]` From [file_format()].
+#' @return A `nubrek_guess`, one row per column, in the file's order: `column`; `role`, missing where none fits; `dates`, `numbers`, `blank`, the shares
+#'   of cells that are dates, numbers, blank; `distinct`, how many different values; `examples`.
+#' @examples
+#' guess_columns(data.frame(KundenNr = c("A1", "B2"), Datum = c("05.03.2024", "25.04.2024"), Betrag = c("1,50", "22,00")))
+#' @export
+guess_columns <- function(source, format = file_format()) {
+  read <- read_source(source, format)
+  seen <- lapply(read$table, look_at)
+  pick <- \(name) unlist(lapply(seen, `[[`, name), use.names = FALSE)
+  role <- assign_roles(names(read$table), pick("dates"), pick("numbers"), pick("codes"), pick("blank"))
+  new_result(list(column = names(read$table), role = role, dates = pick("dates"), numbers = pick("numbers"), blank = pick("blank"),
+                  distinct = pick("distinct"), examples = pick("examples")), "guess", remarks = read$remarks, basis = list(rows = nrow(read$table), file = read$files[[1L]]))
+}
+
+# What the cells of a column look like.
+look_at <- function(text) {
+  said <- trim_text(text[!is_blank(text)])
+  some <- if (length(said) > 20000L) said[round(seq(1, length(said), length.out = 20000L))] else said
+  share <- \(hit) if (length(some) == 0L) 0 else mean(hit)
+  orders <- cpp_date_orders(some)
+  dates <- if (length(some) == 0L) 0 else max(orders$year_first, orders$year_first + c(orders$day_first, orders$month_first)) / length(some)
+  numbers <- share(!parse_minor(some, 6L, ".")$unreadable | !parse_minor(some, 6L, ",")$unreadable)
+  list(dates = dates, numbers = numbers, codes = share(grepl("^[A-Z]{3}$", some)), blank = if (length(text) == 0L) 1 else 1 - length(said) / length(text),
+       distinct = uniqueN(said), examples = paste(utils::head(unique(some), 3L), collapse = " | "))
+}
+
+header_words <- function(name) {
+  spaced <- gsub("([[:lower:][:digit:]])([[:upper:]])", "\\1 \\2", name)
+  setdiff(strsplit(tolower(gsub("[^[:alnum:]]+", " ", spaced)), " ", fixed = TRUE)[[1L]], "")
+}
+
+# Each role goes to the column whose name fits it best and whose cells allow it; each column has at most one role.
+assign_roles <- function(columns, dates, numbers, codes, blank) {
+  words <- lapply(columns, header_words)
+  score <- vapply(names(role_words), \(role) vapply(words, \(w) {
+    hits <- match(role_words[[role]], w, nomatch = 0L) > 0L | vapply(role_words[[role]], \(k) nchar(k) >= 4L && any(startsWith(w, k) | endsWith(w, k)), NA)
+    if (any(hits)) 2 - 0.05 * which(hits)[[1L]] - 0.02 * length(w) else 0
+  }, 0), numeric(length(columns)))
+  score <- matrix(score, length(columns), dimnames = list(NULL, names(role_words)))
+  score[dates < 0.8, "date"] <- 0
+  score[dates >= 0.8, setdiff(names(role_words), "date")] <- 0
+  score[dates >= 0.8, "date"] <- score[dates >= 0.8, "date"] + 1 - blank[dates >= 0.8]
+  score[numbers < 0.9, money_roles] <- 0
+  score[codes < 0.9, "currency"] <- 0
+  # a name such as "order date" or "customer group" speaks of more than one thing; the cells decided above
+  out <- rep(NA_character_, length(columns))
+  while (any(score > 0)) {
+    best <- arrayInd(which.max(score), dim(score))
+    out[[best[[1L]]]] <- names(role_words)[[best[[2L]]]]
+    score[best[[1L]], ] <- 0
+    score[, best[[2L]]] <- 0
+  }
+  drop <- if ("sales" %in% out) character() else if (all(c("quantity", "unit_price") %in% out)) c("gross") else character()
+  out[out %in% drop] <- NA_character_
+  out
+}

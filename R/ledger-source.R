@@ -1,0 +1,117 @@
+# Files and data frames become tables of text: nothing is guessed, ids keep their zeros, amounts their digits.
+
+trim_text <- function(x) {
+  if (length(x) == 0L) return(x)
+  needs <- grepl("^[\\s\u00a0]|[\\s\u00a0]$", x, perl = TRUE)
+  if (any(needs)) x[needs] <- gsub("^[\\s\u00a0]+|[\\s\u00a0]+$", "", x[needs], perl = TRUE)
+  x
+}
+
+is_blank <- function(x) is.na(x) | trim_text(x) == ""
+
+#' How files are written
+#'
+#' All of it is detected and said; each can be set.
+#'
+#' @param separator `[character(1)]` `"detect"` (default), or the character between cells: `","`, `";"`, `"\t"` or `"|"`.
+#' @param encoding `[character(1)]` `"detect"` (default: UTF-16 by its mark, UTF-8 where valid, else Windows-1252), `"UTF-8"`,
+#'   `"UTF-16"`, `"WINDOWS-1252"` or another name that `iconv()` knows.
+#' @param sheet `[character(1)]` Sheet of an XLSX file; default the first.
+#' @return A `nubrek_format` list, for [open_ledger()] and [attribute_table()].
+#' @examples
+#' file_format(separator = ";", encoding = "WINDOWS-1252")
+#' @export
+file_format <- function(separator = "detect", encoding = "detect", sheet = NULL) {
+  check_choice(separator, c("detect", separators))
+  check_text(encoding)
+  check_text(sheet, null = TRUE)
+  structure(list(separator = separator, encoding = encoding, sheet = sheet), class = "nubrek_format")
+}
+
+separators <- c(",", ";", "\t", "|")
+
+# One source (paths or globs, or a data frame) as a data.table of text, with the file and row of each, and how it was read.
+read_source <- function(source, format = file_format(), call = rlang::caller_env()) {
+  if (is.data.frame(source)) {
+    if (anyDuplicated(names(source))) abort_duplicate_header(names(source), "the data frame", call)
+    if (nrow(source) == 0L) abort_nubrek("The data frame has no rows.", "file", call = call)
+    table <- as.data.table(lapply(source, column_as_text))
+    return(list(table = table, file = rep.int(1L, nrow(table)), row = seq_len(nrow(table)), files = "data frame", remarks = NULL, serial = FALSE))
+  }
+  if (!checkmate::test_character(source, any.missing = FALSE, min.len = 1L, min.chars = 1L)) {
+    abort_nubrek(c("Data must be a data frame or paths of files.", "x" = "It is a {.cls {class(source)}}."), "source", call = call)
+  }
+  source <- unlist(lapply(source, expand_glob))
+  read <- lapply(source, read_one_file, format = format, call = call)
+  columns <- names(read[[1L]]$table)
+  for (i in seq_along(read)) {
+    odd <- c(setdiff(names(read[[i]]$table), columns), setdiff(columns, names(read[[i]]$table)))
+    if (length(odd) > 0L) {
+      abort_nubrek(c("Files of one source must have the same columns.", "x" = "{.file {source[[i]]}} and {.file {source[[1]]}} differ in {.field {odd}}."),
+                   "columns", call = call)
+    }
+  }
+  rows <- vapply(read, \(r) nrow(r$table), 0L)
+  files <- basename(source)
+  said <- vapply(read, `[[`, "", "said")
+  list(table = rbindlist(lapply(read, `[[`, "table"), use.names = TRUE), file = rep.int(seq_along(read), rows), row = sequence(rows),
+       files = if (anyDuplicated(files)) source else files, remarks = remark_table("reading", unique(said)), serial = any(vapply(read, `[[`, NA, "serial")))
+}
+
+expand_glob <- function(path) {
+  if (!grepl("[*?]", path) || file.exists(path)) return(path)
+  found <- sort(Sys.glob(path), method = "radix")
+  if (length(found) > 0L) found else path
+}
+
+read_one_file <- function(path, format, call) {
+  if (!file.exists(path) || dir.exists(path)) {
+    abort_nubrek(c("Cannot find the file {.file {path}}.", "i" = "Paths in a study file start from the study file's folder."), "file", path = path, call = call)
+  }
+  ending <- tolower(tools::file_ext(path))
+  read <- switch(ending, parquet = read_parquet_file(path, call), xlsx = read_sheet(path, format$sheet, call), read_text_file(path, format, call))
+  table <- read$table
+  if (anyDuplicated(names(table))) abort_duplicate_header(names(table), path, call)
+  if (nrow(table) == 0L) abort_nubrek("The file {.file {path}} has a header but no rows.", "file", path = path, call = call)
+  list(table = table, said = paste0(basename(path), ": ", read$said), serial = isTRUE(read$serial))
+}
+
+abort_duplicate_header <- function(columns, where, call) {
+  twice <- unique(columns[duplicated(columns)])
+  abort_nubrek(c("Column names must differ.", "x" = "{.file {where}} has {.field {twice}} more than once."), "columns", call = call)
+}
+
+column_as_text <- function(x) {
+  if (is.list(x)) abort_nubrek("A column of the table is a list; each cell must hold one value.", "source")
+  if (inherits(x, "Date")) return(format(x, "%Y-%m-%d"))
+  if (inherits(x, "POSIXt")) return(format(x, "%Y-%m-%d %H:%M:%S"))
+  if (is.numeric(x) && !is.factor(x) && !inherits(x, c("difftime", "integer64"))) return(cpp_shortest_text(as.double(x)))
+  enc2utf8(as.character(x))
+}
+
+read_parquet_file <- function(path, call) {
+  need_package("nanoparquet", path, call)
+  table <- tryCatch(nanoparquet::read_parquet(path), error = \(e) abort_nubrek(c("The file {.file {path}} is not Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
+  list(table = as.data.table(lapply(table, column_as_text)), said = "Parquet")
+}
+
+# Cells come as text; numbers are brought back to the shortest text that is the same number (spreadsheets store doubles).
+read_sheet <- function(path, sheet, call) {
+  need_package("readxl", path, call)
+  table <- tryCatch(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "text", .name_repair = "minimal")),
+                    error = \(e) abort_nubrek(c("The file {.file {path}} cannot be read as XLSX.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
+  tidy <- function(x) {
+    long <- grepl("^-?[0-9.]+(E[-+]?[0-9]+)?$", x) & nchar(x) > 15L
+    x[long] <- cpp_shortest_text(as.numeric(x[long]))
+    x
+  }
+  table <- as.data.table(lapply(table, tidy))
+  list(table = table, said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)), serial = TRUE)
+}
+
+# What only some users need is asked for where it is needed.
+need_package <- function(package, path, call) {
+  if (!requireNamespace(package, quietly = TRUE)) {
+    abort_nubrek(c("Reading {.file {path}} needs the package {.pkg {package}}.", "i" = "Install it with {.code install.packages(\"{package}\")}."), "package", call = call)
+  }
+}

@@ -1,0 +1,92 @@
+# Text files: unpacked, brought to UTF-8, split at the separator found in the header.
+
+read_text_file <- function(path, format, call) {
+  plain <- plain_text_file(path, format$encoding, call)
+  on.exit(if (plain$temporary) unlink(plain$path))
+  if (file.size(plain$path) == 0) abort_nubrek("The file {.file {path}} is empty.", "file", path = path, call = call)
+  header <- header_counts(plain$path)
+  separator <- if (format$separator != "detect") format$separator else if (all(header == 0L)) "," else separators[[which.max(header)]]
+  trouble <- NULL
+  table <- withCallingHandlers(
+    tryCatch(fread(plain$path, sep = separator, colClasses = "character", na.strings = NULL, header = TRUE, encoding = "UTF-8", strip.white = FALSE,
+                   blank.lines.skip = TRUE, check.names = FALSE, showProgress = FALSE, data.table = TRUE),
+             error = \(e) { trouble <<- conditionMessage(e); NULL }),
+    warning = \(w) { trouble <<- trouble %||% conditionMessage(w); invokeRestart("muffleWarning") })
+  if (is.null(trouble) && ncol(table) != header[[separator]] + 1L) {
+    trouble <- paste("The header has", header[[separator]] + 1L, "cells, the rows have", ncol(table), "when split at", dQuote(separator, FALSE))
+  }
+  if (!is.null(trouble)) {
+    abort_nubrek(c("The file {.file {path}} is not a regular table.", "x" = "{gsub('<<.*|Consider .*', '', trouble)}",
+                   "i" = "Is a quote, a line break or a separator inside a cell?"), "file", path = path, call = call)
+  }
+  recoded <- FALSE
+  for (name in names(table)) {
+    doubled <- which(grepl('""', table[[name]], fixed = TRUE, useBytes = TRUE))        # the reader leaves doubled quotes as they are
+    if (length(doubled) > 0L) data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
+    bad <- which(!validUTF8(table[[name]]))
+    if (length(bad) > 0L) {
+      if (format$encoding == "UTF-8") abort_nubrek(c("The file {.file {path}} is not UTF-8.", "x" = "Column {.field {name}}, row {bad[[1]]}."), "file", path = path, call = call)
+      recoded <- TRUE
+      data.table::set(table, bad, name, iconv(table[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?"))
+    }
+  }
+  names(table)[!validUTF8(names(table))] <- iconv(names(table)[!validUTF8(names(table))], "WINDOWS-1252", "UTF-8", sub = "?")
+  encoding <- if (recoded) "Windows-1252" else plain$encoding %||% "UTF-8"
+  list(table = table, said = paste0("cells separated by ", switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"), ", ", encoding))
+}
+
+# How often the header line holds each separator, outside quotes.
+header_counts <- function(path) {
+  header <- readLines(path, n = 1L, warn = FALSE)
+  if (length(header) == 0L) header <- ""
+  bare <- gsub('"[^"]*"', "", iconv(header, "UTF-8", "UTF-8", sub = "?"))
+  vapply(stats::setNames(nm = separators), \(s) sum(strsplit(bare, "", fixed = TRUE)[[1L]] == s), 0L)
+}
+
+# Packed files are unpacked and other encodings turned into UTF-8, in a temporary file; NUL bytes are refused.
+plain_text_file <- function(path, encoding, call) {
+  head <- readBin(path, "raw", 65536L)
+  starts <- \(mark) length(head) >= length(mark) && identical(head[seq_along(mark)], as.raw(mark))
+  if (starts(c(0x1f, 0x8b))) {
+    packed <- unpack_gzip(path, call)
+    inner <- plain_text_file(packed, encoding, call)
+    if (inner$temporary) unlink(packed)
+    return(list(path = inner$path, temporary = TRUE, encoding = inner$encoding))
+  }
+  wide <- starts(c(0xff, 0xfe)) || starts(c(0xfe, 0xff))
+  from <- if (encoding == "detect") { if (wide) "UTF-16" else "UTF-8" } else toupper(encoding)
+  if (from == "UTF-8") {
+    if (any(head == 0)) abort_nubrek(c("The file {.file {path}} holds NUL bytes; it is not text.", "i" = "Is it UTF-16 without its mark? Set the encoding."), "file", path = path, call = call)
+    return(list(path = path, temporary = FALSE, encoding = NULL))
+  }
+  text <- tryCatch(iconv(list(readBin(path, "raw", file.size(path))), from, "UTF-8"), error = \(e) NA_character_)
+  if (is.na(text)) abort_nubrek("The file {.file {path}} cannot be read as {from}.", "file", path = path, call = call)
+  to <- tempfile(fileext = ".csv")
+  writeBin(charToRaw(sub("^\ufeff", "", text)), to)
+  list(path = to, temporary = TRUE, encoding = from)
+}
+
+unpack_gzip <- function(path, call) {
+  to <- tempfile(fileext = ".csv")
+  from <- gzfile(path, "rb")
+  out <- file(to, "wb")
+  written <- 0
+  broken <- \(e) abort_nubrek("The file {.file {path}} cannot be unpacked.", "file", path = path, call = call)
+  tryCatch(
+    while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) { writeBin(bytes, out); written <- written + length(bytes) },
+    error = broken, warning = broken, finally = { close(from); close(out) })
+  if (gzip_size(readBin(path, "raw", file.size(path))) %% 2^32 != written %% 2^32) {
+    abort_nubrek(c("The packed file {.file {path}} is cut short.", "i" = "Get it again."), "file", path = path, call = call)
+  }
+  to
+}
+
+# A gzip file is one or more parts; each begins with a known header and ends with the size of what is in it.
+gzip_size <- function(bytes) {
+  at <- which(bytes == 0x1f)
+  at <- at[at + 9L <= length(bytes)]
+  begins <- at[bytes[at + 1L] == 0x8b & bytes[at + 2L] == 0x08 & bytes[at + 3L] < 0x20 & bytes[at + 8L] %in% as.raw(c(0, 2, 4)) &
+                 bytes[at + 9L] %in% as.raw(c(0:13, 255))]
+  ends <- c(setdiff(begins, 1L) - 1L, length(bytes))
+  sum(vapply(ends, \(end) if (end < 4L) NaN else sum(as.integer(bytes[end - 3:0]) * 256^(0:3)), 0))
+}

@@ -1,0 +1,76 @@
+# A first study file for a stranger's export: the best guess for each column, with its evidence, to be corrected.
+
+draft_study <- function(files, folder) {
+  guesses <- lapply(files, guess_columns)
+  main <- main_file(guesses)
+  roles <- roles_of(guesses[[main]])
+  places <- lapply(files, path_from, folder = folder)
+  text <- c("# Written by `nubrek new`: a guess for each column, with what was seen. Correct it, then: nubrek check", "study: My customers", "", "data:", "  orders:",
+            paste0("    files: ", quoted(places[[main]])), "    columns:", column_lines(guesses[[main]], roles), spare_lines(guesses[[main]], roles))
+  for (i in setdiff(seq_along(files), main)) text <- c(text, side_table(files[[i]], places[[i]], files[[main]], guesses[[i]], roles))
+  currency <- guesses[[main]]$examples[match("currency", guesses[[main]]$role)]
+  codes <- if (is.na(currency)) character() else strsplit(currency, " | ", fixed = TRUE)[[1L]]
+  text <- c(text, "", "meanings:", paste0("  currency: ", if (length(codes) > 0L) codes[[1L]] else "EUR", "               # the home currency", if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))),
+    "  purchase_unit: order        # or day: all orders of a day are one purchase", "  # history_start: 2023-01-01 # the first day the export covers",
+    "  # cancelled: {column: state, values: [cancelled]}", "  # excluded_ids: [GUEST]     # a till, a guest account, staff", "",
+    "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# tiers: {shares: {top: 10, middle: 30, base: 60}}", "# forecast: {years: 1}", "", "outputs:", "  folder: results")
+  list(text = text, guesses = guesses)
+}
+
+# The orders are where a date and an amount stand; of several such files the longest.
+main_file <- function(guesses) {
+  fits <- vapply(guesses, \(g) all(c("date", "customer") %in% g$role) && any(c("sales", "gross", "unit_price") %in% g$role), NA)
+  rows <- vapply(guesses, basis_of, 0, field = "rows")
+  if (any(fits)) which(fits)[[which.max(rows[fits])]] else which.max(rows)
+}
+
+roles_of <- function(guess) {
+  role <- guess$role
+  # sales in one column need no arithmetic
+  if ("sales" %in% role) role[role %in% c("quantity", "unit_price", "gross")] <- NA_character_
+  role
+}
+
+quoted <- function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE))
+path_from <- function(file, folder) if (normalizePath(dirname(file)) == normalizePath(folder)) basename(file) else normalizePath(file)
+
+column_lines <- function(guess, role) {
+  used <- which(!is.na(role))
+  used <- used[order(match(role[used], column_roles))]
+  lines <- paste0("      ", role[used], ": ", quoted_each(guess$column[used]))
+  lacking <- setdiff(c("customer", "date", if (!any(c("sales", "gross", "unit_price") %in% role)) "sales"), role)
+  c(paste0(format(lines), "  # ", seen_in(guess, used)), if (length(lacking) > 0L) paste0("      ", lacking, ": \"?\"  # none found: name the column"))
+}
+
+spare_lines <- function(guess, role) {
+  spare <- which(is.na(role))
+  if (length(spare) == 0L) return(NULL)
+  c("    # not used; any of them can be an attribute, or take another role:", paste0("    #   ", quoted_each(guess$column[spare]), "  ", seen_in(guess, spare)))
+}
+
+quoted_each <- function(text) vapply(text, quoted, "", USE.NAMES = FALSE)
+
+seen_in <- function(guess, at) {
+  kind <- ifelse(guess$dates[at] >= 0.8, paste(present_share(guess$dates[at]), "dates"), ifelse(guess$numbers[at] >= 0.9, paste(present_share(guess$numbers[at]), "numbers"), "text"))
+  examples <- gsub("[[:cntrl:]]", " ", ifelse(nchar(guess$examples[at]) > 50L, paste0(substr(guess$examples[at], 1L, 49L), "..."), guess$examples[at]))
+  gsub("[\u202f\u00a0]", " ", paste0(kind, ", ", format_count(guess$distinct[at]), " different, ", present_share(guess$blank[at]), " blank: ", examples))
+}
+
+# Another file: of customers or products, when a column of it holds each of their ids once.
+side_table <- function(file, place, main, guess, roles) {
+  table <- read_source(file)$table
+  orders <- read_source(main)$table
+  main_guess <- names(orders)
+  for (role in c("customer", "product")) {
+    if (!role %in% roles) next
+    ids <- unique(trim_text(orders[[main_guess[match(role, roles)]]]))
+    for (name in names(table)) {
+      key <- trim_text(table[[name]])
+      if (anyDuplicated(key) || mean(ids %in% key) < 0.5) next
+      others <- setdiff(names(table), name)
+      return(c(paste0("  ", role, "s:"), paste0("    files: ", quoted(place)), paste0("    key: ", quoted(name), "  # ", present_share(mean(ids %in% key)), " of the ", role, " ids are in it"),
+               paste0("    attributes: [", paste(quoted_each(others), collapse = ", "), "]")))
+    }
+  }
+  paste0("  # not used: ", place, " (no column holds customer or product ids once each)")
+}
