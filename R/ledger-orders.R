@@ -18,7 +18,7 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     rate <- suppressWarnings(as.numeric(lines[[meaning$cost_rate]]))
     bad <- !is.na(rate) & (rate < 0 | rate > 1)
     if (any(bad)) abort_nubrek(c("{.field {meaning$cost_rate}} must be cost by sales, from 0 to 1.", "x" = "It is {.val {rate[bad][[1]]}} somewhere."), "argument")
-    lines[, .cost := round(sales * ifelse(is.na(rate), 0, rate))]
+    data.table::set(lines, NULL, ".cost", round(lines$sales * ifelse(is.na(rate), 0, rate)))
   }
   lines
 }

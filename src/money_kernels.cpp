@@ -63,7 +63,9 @@ Decimal parse_decimal(const char* text, std::size_t n, char decimal_mark) {
       if (mark && !(p + mark < end && p[mark] >= '0' && p[mark] <= '9')) mark = 0;   // a trailing blank
     }
     if (!mark) break;
+    // groups are of three, the first of one to three and not a lone 0
     if (fraction || !digits || (since_group >= 0 && since_group != 3)) return unreadable();
+    if (since_group < 0 && (digits > 3 || (digits == 1 && out.mantissa == 0))) return unreadable();
     since_group = 0;
     p += mark;
   }

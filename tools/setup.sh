@@ -25,8 +25,8 @@ can_apt() { command -v apt-get >/dev/null 2>&1 && [ "$(id -u)" = 0 ] && [ "${NUB
 
 lacking=$(missing)
 if can_apt; then
-  # figures need one font family; a bare machine has none
-  fc-list 2>/dev/null | grep -qi dejavu || programs="$programs fonts-dejavu-core"
+  # figures need a font family; a bare machine has none
+  dpkg -s fonts-dejavu-core >/dev/null 2>&1 || programs="$programs fonts-dejavu-core"
   if [ -n "$(echo "$lacking$programs" | tr -d ' ')" ]; then
     log=$lib/setup.log
     export DEBIAN_FRONTEND=noninteractive

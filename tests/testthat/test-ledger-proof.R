@@ -1,13 +1,22 @@
 test_that("totals are exact on random ledgers, whatever the order of rows", {
-  for (seed in seq_len(60L)) {
-    ledger <- random_ledger(seed, purchase_unit = c("order", "day")[[1L + seed %% 2L]])
-    for (clock in c("month", "week")) {
-      proof <- prove_totals(ledger, clock)
-      expect_true(all(proof$exact), label = paste("seed", seed, clock, paste(proof$check[!proof$exact], collapse = "; ")))
-    }
+  folder <- withr::local_tempdir()
+  for (seed in seq_len(200L)) {
+    withr::local_seed(seed)
+    said <- list(purchase_unit = sample(meaning_choices$purchase_unit, 1L), returns = sample(meaning_choices$returns, 1L), minimum_sales = sample(c(0, 5), 1L),
+                 history_start = if (seed %% 3L == 0L) "2024-05-05", as_of = if (seed %% 5L == 0L) "2025-03-03")
+    open <- \(source, ...) do.call(random_ledger, c(list(seed, source), said, list(...)))
     orders <- random_orders(seed)
-    shuffled <- random_ledger(seed, orders[rev(seq_len(nrow(orders))), ], purchase_unit = ledger$meaning$purchase_unit)
-    expect_identical(shuffled$orders, ledger$orders, label = paste("seed", seed))
+    ledger <- open(orders)
+    proof <- prove_totals(ledger, sample(names(clocks)[-1L], 1L))
+    expect_true(all(proof$exact), label = paste("seed", seed, paste(proof$check[!proof$exact], collapse = "; ")))
+    expect_identical(open(orders[sample(nrow(orders)), ])$orders, ledger$orders, label = paste("shuffled, seed", seed))
+    # split at an order into two files, one of them packed, the other in UTF-16
+    half <- orders$receipt < sort(orders$receipt)[[nrow(orders) %/% 2L]]
+    paths <- file.path(folder, paste0(seed, c("a.csv.gz", "b.csv")))
+    data.table::fwrite(orders[half, ], paths[[1L]])
+    text <- c(paste(names(orders), collapse = ","), do.call(paste, c(orders[!half, ], sep = ",")))
+    writeBin(iconv(paste0("\ufeff", paste(text, collapse = "\n")), "UTF-8", "UTF-16BE", toRaw = TRUE)[[1L]], paths[[2L]])
+    expect_identical(open(paths)$orders, ledger$orders, label = paste("split, seed", seed))
   }
 })
 

@@ -23,6 +23,8 @@ test_that("amounts become whole minor units, half to even, exactly", {
     12.3.4         .    NA
     1,23           .    NA
     1,2345         .    NA
+    1234,567       .    NA
+    0,335          .    NA
     12a            .    NA
     --1            .    NA
     .5             .    50
