@@ -57,5 +57,5 @@ n_of <- function(n, noun) paste0(format(n, big.mark = "\u202f", trim = TRUE), "\
 # The ledger's remarks that a result passes on.
 carried <- function(ledger, about = "as of") {
   said <- remarks(ledger)
-  said[said$about %in% about, , drop = FALSE]
+  said[said$about %in% c("slice", about), , drop = FALSE]
 }

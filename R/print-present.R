@@ -37,7 +37,7 @@ present_share <- function(x, digits = 0L) {
 
 format_money <- function(x, currency, digits = if (all(abs(x) >= 1000 | x == 0, na.rm = TRUE)) 0L else 2L) {
   text <- formatC(round(x, digits), format = "f", digits = digits, big.mark = "\u202f")
-  ifelse(is.na(x), "-", paste0(text, "\u00a0", currency))
+  ifelse(is.na(x), "-", trim_text(paste0(text, "\u00a0", currency)))
 }
 
 format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
@@ -47,7 +47,12 @@ is_number_column <- function(name, x) kind_of(name, x) %in% c("money", "share", 
 # What stands under every heading: as-of day, purchase unit, currency.
 basis_line <- function(x) {
   parts <- c(if (!is.null(basis_of(x, "as_of"))) paste("as of", format_day(basis_of(x, "as_of"))),
-             if (!is.null(basis_of(x, "purchase_unit"))) paste0("a purchase is ", switch(basis_of(x, "purchase_unit"), order = "an order", day = "a day"), " with net sales above 0"),
-             if (!is.null(basis_of(x, "currency"))) paste("money in", basis_of(x, "currency")))
+             if (!is.null(basis_of(x, "purchase_unit"))) paste0("a purchase is ", purchase_words(x)),
+             if (nzchar(basis_of(x, "currency") %||% "")) paste("money in", basis_of(x, "currency")))
   paste(parts, collapse = "; ")
+}
+
+purchase_words <- function(x) {
+  least <- basis_of(x, "minimum_sales") %||% 0
+  paste(switch(basis_of(x, "purchase_unit"), order = "an order", day = "a day"), if (least > 0) paste("with net sales of", least, "or more") else "with net sales above 0")
 }

@@ -51,11 +51,15 @@ print.nubrek_ledger <- function(x, ...) {
   writeLines(c(cli::style_bold("Ledger"),
     paste0(format_count_plain(length(x$orders$sales)), " orders of ", format_count_plain(length(unique(x$orders$customer))), " customers, ",
            gsub("\u202f|\u00a0", " ", format_money(major(x, sum(x$orders$sales)), x$currency, x$decimals)), " net sales"),
-    paste0(format(x$history_start), " to ", format(x$as_of), "; a purchase is ", switch(x$meaning$purchase_unit, order = "an order", day = "a day"), " with net sales above 0"),
+    paste0(format(x$history_start), " to ", format(x$as_of), "; a purchase is ", purchase_words(structure(list(), basis = ledger_basis(x)))),
     paste0(format_count_plain(x$intake$rows), " rows read, ", format_count_plain(aside), " set aside: ", if (on_command()) "the audit" else "audit(ledger)", " says why"),
     remark_lines(x)))
   invisible(x)
 }
+
+# A proof is read whole.
+#' @export
+print.nubrek_proof <- function(x, rows = 60L, ...) NextMethod(rows = rows)
 
 #' @export
 print.nubrek_result <- function(x, rows = 10L, ...) {

@@ -23,16 +23,23 @@ report_answers <- function(run) {
 
 report_data <- function(run) {
   ledger <- run$ledger
-  html_section("data", "The data", finding = describe(run$audit)$finding,
+  html_section("data", "The data",
     html_figure(run$audit, height = 1.6 + 0.42 * length(unique(run$audit$reason))),
     html_table(run$audit, 60L, "Every row of the files, by what became of it; unknown: rows whose amount could not be read; example: the first such row"),
-    html_remarks(run$audit), html_subject("Is each customer one customer?", describe(run$suspects)$finding),
+    html_remarks(run$audit), html_subject("How much of the sales has a customer?", identified_words(run$identified)), html_subject("Is each customer one customer?", describe(run$suspects)$finding),
     if (nrow(run$suspects) > 0L) html_table(run$suspects, 8L, "Ids that may be one customer, and ids that may be many; all of them stand in suspects.csv"),
     html_terms(order = "Rows that share an order id and a customer.",
                purchase = paste0(if (ledger$meaning$purchase_unit == "order") "An order" else "A day", " with net sales above 0. A return is never one."),
                sales = "Net of line discounts.", returns = switch(ledger$meaning$returns, net = "Taken off in the period in which they happen.",
                  `with original order` = "Taken off the order they belong to, where it is known.", ignore = "Set aside."),
                `set aside` = "Not used, for the reason given; the rows stand in set-aside.csv as they were read."))
+}
+
+# The share of sales with a customer id: in all, and by year.
+identified_words <- function(identified) {
+  year <- format(identified$period, "%Y")
+  share <- tapply(identified$sales, year, sum) / tapply(identified$sales_all, year, sum)
+  paste(describe(identified)$finding, if (length(share) > 1L) paste0("By year: ", paste(names(share), present_share(share, 1L), collapse = ", "), "."))
 }
 
 html_subject <- function(title, finding) htmltools::tagList(htmltools::tags$h3(title), htmltools::tags$p(finding))
@@ -45,7 +52,7 @@ report_repeat <- function(run) html_section("repeat", "Do customers come back?",
   html_terms(`repeat rate` = "Customers with two or more purchases, by customers with at least one.", interval = "Wilson's, 95 %: rates of small groups are uncertain.",
              `(missing)` = "Customers for whom the attribute is not known; a group of its own, so that nobody is lost."))
 
-report_cohorts <- function(run) html_section("cohorts", "First-purchase cohorts", finding = describe(run$cohorts)$finding,
+report_cohorts <- function(run) html_section("cohorts", "First-purchase cohorts",
   html_figure(run$cohorts, height = max(4, 2.6 + 0.24 * length(unique(run$cohorts$cohort)))), html_remarks(run$cohorts),
   html_terms(cohort = "Everybody whose first purchase fell into the period.", age = "Periods since then; 0 is the period of the first purchase.",
              retention = "Customers of the cohort that bought at this age, by the size of the cohort.",
@@ -57,7 +64,7 @@ report_rfm <- function(run) html_section("rfm", "Recency, frequency, monetary va
   html_terms(recency = "Days from the last purchase to the as-of day; fewer is better.", frequency = "Purchases.", monetary = "Net sales.",
              band = "From 1 (worst) up. Equal customers share the lower band.", groups = htmltools::tagList("A band is high above 60 % of the bands, low up to 40 %.", html_table(rfm_groups(), 10L))))
 
-report_tiers <- function(run) html_section("tiers", "Loyalty tiers", finding = describe(run$tiers)$finding,
+report_tiers <- function(run) html_section("tiers", "Loyalty tiers",
   html_figure(run$tiers, height = 4.6), html_table(with_contact(run, run$tiers), 15L, "The best customers; all of them stand in tiers.csv"), html_remarks(run$tiers),
   html_terms(tier = "Customers ranked by the measure, cut at shares or thresholds; tied customers share the better tier.", `to next` = "What is missing to the next better tier."))
 

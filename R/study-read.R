@@ -58,9 +58,10 @@ open_study_ledger <- function(study) {
   joins <- lapply(study$data$joins, \(part) join_table(study_files(study, part$files), unname_same(part$by), study_format(part)))
   rates <- study$data$rates
   if (!is.null(rates)) rates <- do.call(currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"]))
-  open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = study_table(study, "customers"), products = study_table(study, "products"),
+  ledger <- open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = study_table(study, "customers"), products = study_table(study, "products"),
               aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)), joins = unname(joins), rates = rates,
               bands = lapply(study$bands, \(rule) do.call(band, rule)), format = study_format(orders))
+  if (is.null(study$slice)) ledger else do.call(ledger_slice, c(list(ledger), study$slice))
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

@@ -41,6 +41,7 @@ study_schema <- function() list(
     fiscal_start = leaf_whole(1, 12), history_start = leaf_day(), first_purchase_known = leaf_text(), registered = leaf_text(),
     test = rule_section(), cancelled = rule_section(), excluded_ids = leaf_texts())),
   bands = each(list(from = leaf_text(), breaks = leaf_ascending(), as = leaf_choice(c("number", "age", names(clocks))))),
+  slice = list(lines = each(leaf_texts()), customers = each(leaf_texts()), from = leaf_day(), until = leaf_day(), first = leaf_choice(c("any", "within"))),
   suspects = list(orders_a_day = leaf_whole(1, 1e6), places_a_day = leaf_whole(1, 1e6), share_of_orders = leaf_number(0, 1)),
   economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10)),
   `repeat` = list(by = leaf_texts()),

@@ -24,12 +24,13 @@ terminal() {   # terminal NAME ROWS COMMAND
     sleep 1; import -window root -crop 1000x$((24 * $2))+0+0 -trim +repage '$PWD/$out/$1.png'; kill \$shown"
 }
 page report-first '' 800
+page report-data data 1100
 page report-repeat repeat 1000
 page report-cohorts cohorts 1240
 page report-tiers tiers 1000
 page report-forecast forecast 1500
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
-terminal terminal-check 23 "nubrek check demo-study/study.yaml"
+terminal terminal-check 46 "nubrek check demo-study/study.yaml"
 terminal terminal-cohorts 38 "nubrek show cohorts demo-study/study.yaml"
 terminal terminal-tiers 13 "nubrek show tiers demo-study/study.yaml"
 # small files: few colours are in them

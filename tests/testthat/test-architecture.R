@@ -47,3 +47,13 @@ test_that("the example of the README works when pasted", {
   expect_match(shown, "All 15 checks are exact", all = FALSE)
   for (link in unlist(regmatches(text, gregexpr("(?<=\\()[A-Za-z/.-]+(?=\\))", text, perl = TRUE)))) if (grepl("[.]", link)) expect_true(file.exists(test_path("../..", link)), label = link)
 })
+
+test_that("the code of the vignettes runs as printed", {
+  pages <- list.files(test_path("../../vignettes"), "[.]Rmd$", full.names = TRUE)
+  skip_if(length(pages) == 0L, "sources not at hand")
+  for (page in pages) {
+    text <- readLines(page)
+    inside <- cumsum(grepl("^```", text)) %% 2L == 1L & !grepl("^```", text)
+    expect_error(capture.output(source(exprs = parse(text = text[inside]), local = new.env(), echo = FALSE, print.eval = TRUE)), NA, label = basename(page))
+  }
+})

@@ -33,7 +33,7 @@ test_that("sales from quantity and price, or gross and discount, less tax and sh
   rows <- data.frame(customer = c("A", "B"), day = "2024-01-01", q = c("3", "1"), p = c("0.335", "12.345"), g = c("10.00", "20.00"), d = c("0.50", ""), tax = c("0.1005", ""), ship = c("", "2"))
   by_price <- open_ledger(rows, column_map("customer", "day", quantity = "q", unit_price = "p"))
   expect_identical(sales_of(by_price), c(A = 1, B = 12.34))                       # 1.005 and 12.345, half to even
-  expect_match(remarks(by_price)$remark, "2 lines with fractions of the minor unit, each rounded half to even; in all that moved -1 minor", all = FALSE)
+  expect_match(remarks(by_price)$remark, "2.lines with fractions of the minor unit, each rounded half to even; in all that moved -1 minor", all = FALSE)
   less <- open_ledger(rows, column_map("customer", "day", quantity = "q", unit_price = "p", tax = "tax", shipping = "ship"))
   expect_identical(sales_of(less), c(A = 0.90, B = 10.34))                         # 0.9045, 10.345
   gross <- open_ledger(rows, column_map("customer", "day", gross = "g", discount = "d"))
