@@ -25,7 +25,7 @@ table_lines <- function(x, rows = 10L) {
 
 # How to see more: the option of the command, or the argument of print.
 on_command <- function() isTRUE(getOption("nubrek.command"))
-rows_hint <- function(n) if (on_command()) paste("--rows", n) else paste0("print(x, rows = ", n, ")")
+rows_hint <- function(n) if (on_command()) paste("nubrek show ... --rows", n) else paste0("print(x, rows = ", n, ")")
 all_hint <- function() if (on_command()) "--format csv" else "as.data.frame(x)"
 
 format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
