@@ -10,9 +10,8 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     place <- match(lines$product, products$id)
     for (name in setdiff(names(products$attributes), names(lines))) lines[, (name) := products$attributes[[name]][place]]
   }
-  amount <- \(role) { v <- parse_minor(role_text(text, columns, role), intake$decimals, intake$written$mark)$units; ifelse(is.na(v), 0, v) }
-  if (has_role(columns, "discount")) lines[, .discount := amount("discount")]
-  if (has_role(columns, "cost")) lines[, .cost := amount("cost")]
+  if (has_role(columns, "discount")) lines[, .discount := side_amounts(text, columns, "discount", intake)]
+  if (has_role(columns, "cost")) lines[, .cost := side_amounts(text, columns, "cost", intake)]
   else if (!is.null(meaning$cost_rate)) {
     check_columns_exist(meaning$cost_rate, names(lines), "the lines and products")
     rate <- suppressWarnings(as.numeric(lines[[meaning$cost_rate]]))
@@ -21,6 +20,16 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     data.table::set(lines, NULL, ".cost", round(lines$sales * ifelse(is.na(rate), 0, rate)))
   }
   lines
+}
+
+# Amounts beside the sales: a blank is 0, what cannot be read is an error.
+side_amounts <- function(text, columns, role, intake) {
+  read <- parse_minor(role_text(text, columns, role), intake$decimals, intake$written$mark)
+  bad <- which(read$unreadable)
+  if (length(bad) > 0L) {
+    abort_nubrek(c("{.field {columns[[role]]}} must hold amounts.", "x" = "{length(bad)} cannot be read, the first is {.val {role_text(text, columns, role)[bad[[1]]]}}."), "amounts", call = NULL)
+  }
+  ifelse(read$blank, 0, read$units)
 }
 
 # Orders with their lines. `late` lines (negative, after the first day of their order) and lines that name another order are
@@ -60,5 +69,6 @@ form_orders <- function(lines, ids, meaning) {
   lines[orders, on = c("code", "key"), number := i.number]
   setorderv(lines, c("number", "place"))
   drop <- c("customer", "order", "day", "seconds", "code", "key", "first_day", "late", "entry", "place")
-  list(orders = orders, lines = lines[, setdiff(names(lines), drop), with = FALSE], spread = spread, returns_split = sum(lines$late & lines$entry), moved = moved)
+  unknown_cost <- if (is.null(meaning$cost_rate)) 0L else sum(is.na(suppressWarnings(as.numeric(lines[[meaning$cost_rate]]))))
+  list(unknown_cost = unknown_cost, no_id = lines[order == "", .N], orders = orders, lines = lines[, setdiff(names(lines), drop), with = FALSE], spread = spread, returns_split = sum(lines$late & lines$entry), moved = moved)
 }

@@ -13,6 +13,8 @@ ledger_remarks <- function(formed, intake, reason, start, as_of, meaning) {
     say("as of", alone, sprintf("The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if it is.", as_of, days[[n]] - days[[max(1L, n - 1L)]])),
     say("orders", formed$spread, sprintf("%s with lines spread over more than a day; each counts on its first day.", n_of(formed$spread, "order"))),
     say("returns", formed$returns_split, sprintf("%s dated after the first day of the order, counted as returns on their own day.", n_of(formed$returns_split, "negative line"))),
+    say("order ids", formed$no_id, sprintf("%s without an order id; those of one customer and day are one order.", n_of(formed$no_id, "line"))),
+    say("cost", formed$unknown_cost, sprintf("%s without a cost rate; they count as without cost.", n_of(formed$unknown_cost, "line"))),
     returns_remark(formed$moved, meaning),
     say("amounts", sum(rounded), sprintf("%s with fractions of the minor unit, each rounded half to even; in all that moved %s minor units.", n_of(sum(rounded), "line"),
                                           format(-round(sum(intake$rest[kept]), 6)))),

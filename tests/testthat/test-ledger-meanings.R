@@ -50,6 +50,8 @@ test_that("cost by line, by order, by rate gives margin; a minimum makes a purch
   expect_identical(customers(open_ledger(rows, map, meanings(cost_per = "order")))$margin, c(26, -0.5))
   rate <- column_map("customer", "day", order = "receipt", sales = "amount", attributes = c(rate = "rate"))
   expect_identical(customers(open_ledger(rows, rate, meanings(cost_rate = "rate")))$margin, c(20, 0.5))
+  expect_true("cost" %in% remarks(open_ledger(rows, rate, meanings(cost_rate = "rate")))$about)
+  expect_error(open_ledger(transform(rows, cost = "?"), map), class = "nubrek_error_amounts")
   least <- open_ledger(rows, map, meanings(minimum_sales = 1))
   expect_identical(purchases_of(least), c(A = 1L, B = 0L))
   expect_true(all(prove_totals(least)$exact))
