@@ -25,7 +25,7 @@ lint:
 	@Rscript -e 'found <- lintr::lint_package(); print(found); if (length(found) > 0) quit(status = 1)'
 
 check:
-	@cd "$$(mktemp -d)" && R CMD build --no-build-vignettes "$(CURDIR)" && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual nubrek_*.tar.gz
+	@cd "$$(mktemp -d)" && R CMD build "$(CURDIR)" && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual nubrek_*.tar.gz
 
 data:
 	@Rscript data-raw/demo-world.R

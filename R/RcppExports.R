@@ -53,3 +53,19 @@ cpp_simulate_value <- function(customers, draws, individual, horizon, delta, low
     .Call(`_nubrek_cpp_simulate_value`, customers, draws, individual, horizon, delta, lower, upper, seed)
 }
 
+cpp_text_flags <- function(x) {
+    .Call(`_nubrek_cpp_text_flags`, x)
+}
+
+cpp_is_blank <- function(x) {
+    .Call(`_nubrek_cpp_is_blank`, x)
+}
+
+cpp_number_pairs <- function(a, b) {
+    .Call(`_nubrek_cpp_number_pairs`, a, b)
+}
+
+cpp_unit_sums <- function(unit, n_units, time, sales, entry) {
+    .Call(`_nubrek_cpp_unit_sums`, unit, n_units, time, sales, entry)
+}
+

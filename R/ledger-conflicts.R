@@ -1,13 +1,16 @@
 # An order in two states: a line id with two contents, a line cancelled and not, or other lines in a later file.
 
 settle_conflicts <- function(read, order, customer, map, meaning, duplicate, rules, call) {
+  has_line <- has_role(map, "line") && map[["line"]] %in% names(read$table)
+  nothing <- list(duplicate = duplicate, replaced = logical(length(order)), orders = 0L)
+  # one file, no rule of state, no line id twice: there can be no second state
+  if (length(read$files) == 1L && length(rules) == 0L && (!has_line || !anyDuplicated(read$table[[map[["line"]]]]))) return(nothing)
   live <- which(!duplicate & order != "" & !is_blank(customer))
   at <- data.table(place = live, order = order[live], customer = customer[live], file = read$file[live])
-  has_line <- has_role(map, "line") && map[["line"]] %in% names(read$table)
   if (has_line) at[, line := read$table[[map[["line"]]]][live]]
   clash <- rbind(at[0L, .(place, order, customer, key = character())], line_clashes(at, has_line), state_clashes(at, read$table, rules, map),
                  if (meaning$conflicts != "parts of one order") file_clashes(at, read, order, customer, map, has_line))
-  if (nrow(clash) == 0L) return(list(duplicate = duplicate, replaced = logical(length(order)), orders = 0L))
+  if (nrow(clash) == 0L) return(nothing)
   broken <- unique(clash[, .(order, customer)])
   if (meaning$conflicts %in% c("error", "parts of one order")) {
     rows <- at[broken[1L], on = c("order", "customer")]$place
@@ -18,7 +21,7 @@ settle_conflicts <- function(read, order, customer, map, meaning, duplicate, rul
 }
 
 line_clashes <- function(at, has_line) {
-  if (!has_line) return(NULL)
+  if (!has_line || !anyDuplicated(at$line)) return(NULL)
   lines <- at[!is_blank(line)]
   twice <- duplicated(lines, by = c("order", "customer", "line")) | duplicated(lines, by = c("order", "customer", "line"), fromLast = TRUE)
   lines[twice, .(place, order, customer, key = line)]
@@ -29,7 +32,9 @@ state_clashes <- function(at, text, rules, map) {
   states <- intersect(vapply(rules, `[[`, "", "column"), names(text))
   if (length(states) == 0L || nrow(at) == 0L) return(NULL)
   at <- data.table::copy(at)[, picked := Reduce(`|`, lapply(rules, \(rule) rule$column %in% names(text) & rule_hits(rule, text)))[place]]
-  mixed <- at[, .(mixed = any(picked) && !all(picked)), by = .(order, customer)][mixed == TRUE]
+  if (!any(at$picked)) return(NULL)
+  some <- unique(at[picked == TRUE, .(order, customer)])
+  mixed <- unique(at[some, on = c("order", "customer")][picked == FALSE, .(order, customer)])
   at <- at[mixed, on = c("order", "customer"), nomatch = NULL]
   if (nrow(at) == 0L) return(NULL)
   content <- setdiff(names(text), c(states, if (has_role(map, "line")) map[["line"]]))
@@ -40,7 +45,8 @@ state_clashes <- function(at, text, rules, map) {
 
 # Orders whose lines stand in several files, unless line ids show that no line was exported twice.
 file_clashes <- function(at, read, order, customer, map, has_line) {
-  files <- at[, .(files = uniqueN(file)), by = .(order, customer)][files > 1L]
+  if (length(read$files) == 1L) return(NULL)
+  files <- unique(at[, .(order, customer, file)])[, .(files = .N), by = .(order, customer)][files > 1L]
   if (nrow(files) == 0L) return(NULL)
   if (has_line) {
     rows <- data.table(order, customer, file = read$file, line = read$table[[map[["line"]]]])[files, on = c("order", "customer")]

@@ -7,7 +7,7 @@ set_aside_reasons <- c("duplicate", "no customer", "no date", "unreadable date",
 # Reads the order rows: `rows` (customer, day, seconds, sales ... one per input row), their faults, and what to say.
 take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format, call = rlang::caller_env()) {
   read <- read_source(source, format, call)
-  joined <- add_joins(data.table::copy(read$table), joins, read$files[[1L]], call)
+  joined <- add_joins(if (length(joins) > 0L) data.table::copy(read$table) else read$table, joins, read$files[[1L]], call)
   text <- joined$text
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
   check_columns_exist(c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(text), read$files[[1L]], call)
@@ -33,7 +33,7 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
     "foreign currency" = amount$foreign,
     "excluded id" = written %in% meaning$excluded_ids | customer %in% meaning$excluded_ids,
     "ignored return" = meaning$returns == "ignore" & !is.na(amount$units) & amount$units < 0)
-  repeated <- find_duplicates(read$table, order, customer, dates$day, has_role(map, "line"), meaning$duplicates)
+  repeated <- find_duplicates(read$table, order, customer, dates$day, if (has_role(map, "line")) map[["line"]], meaning$duplicates)
   settled <- settle_conflicts(read, order, customer, map, meaning, repeated$duplicate, rules, call)
   faults$duplicate <- settled$duplicate
   stopifnot(identical(names(faults), set_aside_reasons))
@@ -50,8 +50,10 @@ rule_hits <- function(rule, text) {
 
 # Rows equal over all columns as read. A copy is a duplicate where lines have ids, where the file holds one row per order,
 # or where a whole order stands again; other equal lines are suspects (two equal items at a till are two items).
-find_duplicates <- function(text, order, customer, day, has_line_id, policy) {
+find_duplicates <- function(text, order, customer, day, line_id, policy) {
   none <- logical(nrow(text))
+  has_line_id <- !is.null(line_id)
+  if (has_line_id && line_id %in% names(text) && !anyDuplicated(text[[line_id]])) return(list(duplicate = none, suspect = none))
   again <- duplicated(text)
   if (!any(again)) return(list(duplicate = none, suspect = none))
   if (policy == "none") return(list(duplicate = none, suspect = again))

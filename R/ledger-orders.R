@@ -35,40 +35,55 @@ side_amounts <- function(text, columns, role, intake) {
 # Orders with their lines. `late` lines (negative, after the first day of their order) and lines that name another order are
 # returns: an order of their own, or, on request, part of the order they belong to.
 form_orders <- function(lines, ids, meaning) {
-  lines[, `:=`(code = match(customer, ids), place = seq_len(.N))]
-  lines[, key := ifelse(order == "", paste0("\r", day), order)]
-  lines[, `:=`(first_day = min(day), entry = TRUE), by = .(code, key)]
-  lines[, late := sales < 0 & day > first_day & order != ""]
-  moved <- list(moved = 0L, not_found = 0L, unlinked = 0L)
-  if (meaning$returns == "with original order") {
-    if (!"return_of" %in% names(lines)) lines[, return_of := ""]
-    known <- unique(lines[sales > 0, .(code, key)])
-    lines[, target := ifelse(is.na(return_of) | return_of == "", "", return_of)]
-    lines[, found := FALSE][known, on = c("code", target = "key"), found := TRUE]
-    back <- lines$sales < 0
-    moved <- list(moved = sum(back & (lines$found | (lines$late & lines$target == ""))), not_found = sum(back & lines$target != "" & !lines$found),
-                  unlinked = sum(back & lines$target == "" & !lines$late))
-    lines[sales < 0 & found, `:=`(key = target, entry = FALSE)]
-    lines[late & !found & target == "", entry := FALSE]
-    lines[late & !found & target != "", key := paste0(key, "\r", day)]
-    lines[, c("target", "found") := NULL]
-  } else {
-    lines[late == TRUE, key := paste0(key, "\r", day)]
-  }
-  spread <- lines[late == FALSE & entry, .(days = max(day) - min(day)), by = .(code, key)][days > 1L, .N]
-  entries <- if (all(lines$entry)) lines else lines[entry == TRUE]
-  orders <- entries[, .(order = order[[1L]], day = min(day), seconds = min(day * 86400 + seconds)), by = .(code, key)]
-  sums <- lines[, .(sales = sum(sales), n_lines = .N), by = .(code, key)]
-  orders[sums, on = c("code", "key"), `:=`(sales = i.sales, n_lines = i.n_lines)]
+  code <- match(lines$customer, ids)
+  names_of <- sort(unique(lines$order), method = "radix")
+  # order ids as numbers in their C-locale order; a blank id is the day
+  order_code <- match(lines$order, names_of)
+  no_id <- lines$order == ""
+  order_code[no_id] <- -1000000L - lines$day[no_id]
+  time <- lines$day * 86400 + lines$seconds
+  units <- cpp_number_pairs(code, order_code)
+  start <- cpp_unit_sums(units$unit, units$n, time, lines$sales, rep(TRUE, nrow(lines)))$start
+  late <- lines$sales < 0 & lines$day > floor(start[units$unit] / 86400) & !no_id
+  linked <- link_returns(lines, meaning, code, order_code, names_of, units, late)
+  # what is late and goes nowhere is an order of its own, by day
+  apart <- cpp_number_pairs(linked$unit, ifelse(late & linked$entry, lines$day, 0L))
+  unit <- apart$unit
+  sums <- cpp_unit_sums(unit, apart$n, time, lines$sales, linked$entry)
+  day <- as.integer(floor(sums$start / 86400))
+  at <- data.table(unit = seq_len(apart$n), code = code[sums$first], order_code = order_code[sums$first], day, time = sums$start)
+  setorderv(at, c("code", "time", "order_code", "unit"))
+  orders <- data.table(number = seq_len(apart$n), code = at$code, day = at$day, order = lines$order[sums$first[at$unit]], sales = sums$sales[at$unit], n_lines = sums$rows[at$unit])
   if (".cost" %in% names(lines)) {
-    costs <- if (meaning$cost_per == "order") lines[, .(cost = .cost[[1L]]), by = .(code, key)] else lines[, .(cost = sum(.cost)), by = .(code, key)]
-    orders[costs, on = c("code", "key"), cost := i.cost]
+    cost <- if (meaning$cost_per == "order") lines$.cost[sums$first] else rowsum(lines$.cost, unit)[, 1L]
+    orders[, cost := cost[at$unit]]
   }
-  setorderv(orders, c("code", "day", "seconds", "order", "key"))
-  orders[, number := seq_len(.N)]
-  lines[orders, on = c("code", "key"), number := i.number]
-  setorderv(lines, c("number", "place"))
-  drop <- c("customer", "order", "day", "seconds", "code", "key", "first_day", "late", "entry", "place")
+  number <- integer(apart$n)
+  number[at$unit] <- seq_len(apart$n)
+  number <- number[unit]
+  spread <- sum(floor(sums$last / 86400) - floor(sums$start / 86400) > 1)
+  keep <- setdiff(names(lines), c("customer", "order", "day", "seconds"))
+  sorted <- order(number, method = "radix")
+  rows <- lines[sorted, keep, with = FALSE][, number := number[sorted]]
   unknown_cost <- if (is.null(meaning$cost_rate)) 0L else sum(is.na(suppressWarnings(as.numeric(lines[[meaning$cost_rate]]))))
-  list(unknown_cost = unknown_cost, no_id = lines[order == "", .N], orders = orders, lines = lines[, setdiff(names(lines), drop), with = FALSE], spread = spread, returns_split = sum(lines$late & lines$entry), moved = moved)
+  list(orders = orders, lines = rows, spread = spread, returns_split = sum(late & linked$entry), moved = linked$moved, no_id = sum(no_id), unknown_cost = unknown_cost)
+}
+
+# Which unit each line belongs to, and whether it takes part in the unit's own time (a return moved into it does not).
+link_returns <- function(lines, meaning, code, order_code, names_of, units, late) {
+  unit <- units$unit
+  entry <- rep(TRUE, nrow(lines))
+  if (meaning$returns != "with original order") return(list(unit = unit, entry = entry, moved = NULL))
+  target <- if ("return_of" %in% names(lines)) lines$return_of else rep("", nrow(lines))
+  target[is.na(target)] <- ""
+  back <- lines$sales < 0
+  sold <- which(lines$sales > 0 & order_code > 0L)
+  known <- unique(data.table(code = code[sold], order_code = order_code[sold], unit = unit[sold]))
+  asked <- which(back & target != "")
+  to <- known[data.table(code = code[asked], order_code = match(target[asked], names_of)), on = c("code", "order_code"), unit]
+  unit[asked[!is.na(to)]] <- to[!is.na(to)]
+  home <- late & target == ""
+  entry[asked[!is.na(to)]] <- FALSE
+  entry[home] <- FALSE
+  list(unit = unit, entry = entry, moved = list(moved = sum(!is.na(to)) + sum(home), not_found = sum(is.na(to)), unlinked = sum(back & target == "" & !late)))
 }

@@ -42,6 +42,7 @@ returns_remark <- function(moved, meaning) {
 }
 
 partly_kept_remark <- function(intake, reason) {
+  if (all(is.na(reason) | reason == "duplicate")) return(NULL)
   rows <- intake$rows[, .(customer, order, sales, aside = !is.na(reason) & reason != "duplicate", duplicate = reason %in% "duplicate")]
   some <- rows[aside == TRUE & order != "" & !duplicate, unique(.SD), .SDcols = c("customer", "order")]
   partly <- rows[some, on = c("customer", "order")][!duplicate & !aside, .(sales = sum(sales)), by = .(customer, order)]

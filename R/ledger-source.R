@@ -1,13 +1,13 @@
 # Files and data frames become tables of text: nothing is guessed, ids keep their zeros, amounts their digits.
 
 trim_text <- function(x) {
-  if (length(x) == 0L) return(x)
+  if (length(x) == 0L || !is.character(x) || !cpp_text_flags(x)[["edge"]]) return(x)
   needs <- grepl("^[\\s\u00a0]|[\\s\u00a0]$", x, perl = TRUE)
   if (any(needs)) x[needs] <- gsub("^[\\s\u00a0]+|[\\s\u00a0]+$", "", x[needs], perl = TRUE)
   x
 }
 
-is_blank <- function(x) is.na(x) | trim_text(x) == ""
+is_blank <- function(x) cpp_is_blank(as.character(x))
 
 #' How files are written
 #'
@@ -54,7 +54,8 @@ read_source <- function(source, format = file_format(), call = rlang::caller_env
   rows <- vapply(read, \(r) nrow(r$table), 0L)
   files <- basename(source)
   said <- vapply(read, `[[`, "", "said")
-  list(table = rbindlist(lapply(read, `[[`, "table"), use.names = TRUE), file = rep.int(seq_along(read), rows), row = sequence(rows),
+  table <- if (length(read) == 1L) read[[1L]]$table else rbindlist(lapply(read, `[[`, "table"), use.names = TRUE)
+  list(table = table, file = rep.int(seq_along(read), rows), row = sequence(rows),
        files = if (anyDuplicated(files)) source else files, remarks = remark_table("reading", unique(said)), serial = any(vapply(read, `[[`, NA, "serial")))
 }
 

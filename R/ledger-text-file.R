@@ -21,9 +21,12 @@ read_text_file <- function(path, format, call) {
   }
   recoded <- FALSE
   for (name in names(table)) {
-    doubled <- which(grepl('""', table[[name]], fixed = TRUE, useBytes = TRUE))        # the reader leaves doubled quotes as they are
-    if (length(doubled) > 0L) data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
-    bad <- which(!validUTF8(table[[name]]))
+    seen <- cpp_text_flags(table[[name]])
+    if (seen[["doubled"]]) {        # the reader leaves doubled quotes as they are
+      doubled <- which(grepl('""', table[[name]], fixed = TRUE, useBytes = TRUE))
+      data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
+    }
+    bad <- if (seen[["wide"]]) which(!validUTF8(table[[name]])) else integer()
     if (length(bad) > 0L) {
       if (format$encoding == "UTF-8") abort_nubrek(c("The file {.file {path}} is not UTF-8.", "x" = "Column {.field {name}}, row {bad[[1]]}."), "file", path = path, call = call)
       recoded <- TRUE

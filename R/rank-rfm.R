@@ -21,10 +21,13 @@ score_rfm <- function(ledger, bands = 5L) {
   r <- band_of(-recency, bands)
   f <- band_of(m$purchases, bands)
   s <- band_of(m$sales, bands)
+  # codes and groups belong to the few combinations of bands, not to the many customers
+  every <- expand.grid(s = seq_len(bands), f = seq_len(bands), r = seq_len(bands))
+  cell <- ((r - 1L) * bands + f - 1L) * bands + s
   empty <- c("recency", "frequency", "monetary")[c(max(r), max(f), max(s)) < bands]
   new_result(list(customer = ledger$ids[codes], recency = recency, frequency = m$purchases, monetary = major(ledger, m$sales),
-                  recency_band = r, frequency_band = f, monetary_band = s, code = paste(r, f, s, sep = if (bands > 9L) "-" else ""),
-                  group = group_bands(r, f, s, bands)), "rfm", ledger,
+                  recency_band = r, frequency_band = f, monetary_band = s, code = paste(every$r, every$f, every$s, sep = if (bands > 9L) "-" else "")[cell],
+                  group = group_bands(every$r, every$f, every$s, bands)[cell]), "rfm", ledger,
              rbind(carried(ledger), if (length(empty) > 0L) remark_table("ties", sprintf("Ties leave the top band of %s empty; equal customers share the lower band.",
                paste(empty, collapse = " and ")))), basis = list(bands = as.integer(bands)))
 }

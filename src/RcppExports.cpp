@@ -179,6 +179,51 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_text_flags
+Rcpp::LogicalVector cpp_text_flags(Rcpp::CharacterVector x);
+RcppExport SEXP _nubrek_cpp_text_flags(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_text_flags(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_is_blank
+Rcpp::LogicalVector cpp_is_blank(Rcpp::CharacterVector x);
+RcppExport SEXP _nubrek_cpp_is_blank(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_is_blank(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_number_pairs
+Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b);
+RcppExport SEXP _nubrek_cpp_number_pairs(SEXP aSEXP, SEXP bSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type a(aSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type b(bSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_number_pairs(a, b));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_unit_sums
+Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::NumericVector time, Rcpp::NumericVector sales, Rcpp::LogicalVector entry);
+RcppExport SEXP _nubrek_cpp_unit_sums(SEXP unitSEXP, SEXP n_unitsSEXP, SEXP timeSEXP, SEXP salesSEXP, SEXP entrySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type unit(unitSEXP);
+    Rcpp::traits::input_parameter< int >::type n_units(n_unitsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type time(timeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type entry(entrySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_unit_sums(unit, n_units, time, sales, entry));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
@@ -194,6 +239,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
     {"_nubrek_cpp_cohort_cells", (DL_FUNC) &_nubrek_cpp_cohort_cells, 6},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
+    {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
+    {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
+    {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 2},
+    {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 5},
     {NULL, NULL, 0}
 };
 
