@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test lint document check data screenshots clean
+.PHONY: demo test bench lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -29,6 +29,13 @@ check:
 
 data:
 	@Rscript data-raw/demo-world.R
+
+# Ratios against general-purpose engines on the same work; sizes by `make bench LINES="2000000 20000000"`.
+LINES ?= 2000000
+bench:
+	@tools/setup.sh demo
+	@cd bench && npm install --no-audit --no-fund --silent
+	@Rscript bench/run.R $(LINES)
 
 screenshots: demo
 	@tools/screenshots.sh

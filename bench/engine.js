@@ -1,0 +1,30 @@
+// The same work in a general-purpose engine with 2 threads. Prints one JSON object: seconds by task, and answers to compare.
+import { DuckDBInstance } from "@duckdb/node-api";
+
+const file = process.argv[2];
+const db = await (await DuckDBInstance.create(":memory:", { threads: "2" })).connect();
+const seconds = {}, answers = {};
+async function timed(task, sql) {
+  const start = process.hrtime.bigint();
+  const rows = (await db.runAndReadAll(sql)).getRowObjectsJson();
+  seconds[task] = Number(process.hrtime.bigint() - start) / 1e9;
+  return rows;
+}
+// CSV to ledger: read, drop equal rows, form orders, sort by customer and day, customer table
+await timed("open", `
+  create table orders as
+  select customer, order_id, min(day) as day, sum(cents) as sales, count(*) as lines
+  from (select distinct line_id, order_id, customer, day, sku, quantity, cast(round(cast(amount as decimal(18, 2)) * 100) as bigint) as cents
+        from read_csv('${file}', header = true, columns = {line_id: 'BIGINT', order_id: 'VARCHAR', customer: 'VARCHAR', day: 'DATE', sku: 'VARCHAR', quantity: 'INTEGER', amount: 'VARCHAR'}))
+  group by customer, order_id order by customer, day, order_id;
+  create table people as select customer, count(*) filter (sales > 0) as purchases, min(day) filter (sales > 0) as first, max(day) filter (sales > 0) as last, sum(sales) as sales
+  from orders group by customer order by customer;`);
+const measure = async (task, sql) => { answers[task] = (await timed(task, sql))[0]; };
+await measure("customer table", `select count(*) as n, sum(purchases) as p, sum(sales) as s, sum(day_n) as d from (
+  select customer, count(*) filter (sales > 0) as purchases, count(distinct day) filter (sales > 0) as day_n, min(day) filter (sales > 0) as first, max(day) filter (sales > 0) as last, sum(sales) as sales from orders group by customer)`);
+await measure("order counts", `select count(*) as n, sum(purchases * customers) as p from (select purchases, count(*) as customers from (
+  select customer, count(*) as purchases from orders where sales > 0 group by customer) group by purchases)`);
+await measure("cohort cells", `select count(*) as n, sum(active) as p, sum(sales) as s from (
+  select date_trunc('month', first) as cohort, date_trunc('month', day) as period, count(distinct o.customer) filter (o.sales > 0) as active, sum(o.sales) as sales
+  from orders o join (select customer, min(day) as first from orders where sales > 0 group by customer) f on o.customer = f.customer where o.day >= first group by 1, 2)`);
+console.log(JSON.stringify({ seconds, answers }));
