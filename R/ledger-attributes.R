@@ -98,6 +98,12 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
   labels[findInterval(number, rule$breaks) + 1L]
 }
 
+# The groups of a band from low to high.
+band_order <- function(ledger, name) {
+  rule <- ledger$bands[[name]]
+  if (rule$as %in% names(clocks)) sort(unique(band_values(ledger, name))) else band_labels(rule$breaks)
+}
+
 band_labels <- function(breaks) {
   text <- format(breaks, trim = TRUE, drop0trailing = TRUE)
   whole <- all(breaks == round(breaks))
