@@ -64,13 +64,3 @@ write_figure <- function(x, path, width = 11, height = 6.5) {
     tryCatch(print(plot), finally = grDevices::dev.off())
   })
 }
-
-# Writes beside the target and moves it there when all went well.
-write_whole <- function(path, write) {
-  if (!dir.exists(dirname(path))) abort_nubrek(c("There is no folder {.file {dirname(path)}}.", "i" = "Make it first."), "file")
-  draft <- tempfile(".nubrek-", dirname(path), paste0(".", tools::file_ext(path)))
-  on.exit(unlink(draft))
-  write(draft)
-  if (!file.rename(draft, path)) abort_nubrek("Cannot write {.file {path}}.", "file")
-  invisible(path)
-}

@@ -80,6 +80,8 @@ meanings <- function(currency = NULL, purchase_unit = "order", minimum_sales = 0
   for (rule in list(test, cancelled)) throw_unless(checkmate::check_class(rule, "nubrek_rule", null.ok = TRUE), "rule", rlang::current_env())
   throw_unless(checkmate::check_character(excluded_ids, any.missing = FALSE), "excluded_ids", rlang::current_env())
   said$excluded_ids <- trim_text(excluded_ids)
+  said$minimum_sales <- as.double(minimum_sales)
+  said$fiscal_start <- as.integer(fiscal_start)
   said["as_of"] <- list(check_day(as_of))
   said["history_start"] <- list(check_day(history_start))
   if (!is.null(as_of) && !is.null(history_start) && said$history_start > said$as_of) {

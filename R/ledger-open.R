@@ -4,7 +4,7 @@
 #' and time. Everything else in the package starts from the result.
 #'
 #' @param orders `[character | data.frame]` Paths or globs of CSV, TSV (also packed with gzip), Parquet or XLSX files of one shape, or a
-#'   data frame, with one row per order line or per order.
+#'   data frame, with one row per order line or per order. Or, alone, a folder that [save_ledger()] made.
 #' @param columns `[nubrek_columns]` From [column_map()].
 #' @param meaning `[nubrek_meanings]` From [meanings()].
 #' @param customers,products,aliases `[nubrek_table]` From [attribute_table()], or `NULL`. `products` may give a `category`;
@@ -25,6 +25,7 @@
 open_ledger <- function(orders, columns, meaning = meanings(), customers = NULL, products = NULL, aliases = NULL, joins = list(), rates = NULL,
                         bands = list(), format = file_format()) {
   here <- rlang::current_env()
+  if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
   throw_unless(checkmate::check_class(columns, "nubrek_columns"), "columns", here)
   throw_unless(checkmate::check_class(meaning, "nubrek_meanings"), "meaning", here)
   for (table in list(customers, products, aliases)) throw_unless(checkmate::check_class(table, "nubrek_table", null.ok = TRUE), "customers, products, aliases", here)
