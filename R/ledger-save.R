@@ -53,12 +53,9 @@ ledger_facts <- function(ledger) {
 open_saved_ledger <- function(path, call = rlang::caller_env()) {
   need_package("nanoparquet", path, call)
   folder <- file.path(path, readLines(file.path(path, "current"), n = 1L, warn = FALSE))
-  read <- function(name) {
-    file <- file.path(folder, paste0(name, ".parquet"))
-    tryCatch(as.data.table(as.data.frame(nanoparquet::read_parquet(file))), error = \(e) abort_nubrek(c("The saved ledger {.file {path}} is damaged.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-  }
-  facts <- tryCatch(jsonlite::fromJSON(file.path(folder, "ledger.json"), simplifyVector = FALSE),
-                    error = \(e) abort_nubrek(c("The saved ledger {.file {path}} is damaged.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
+  damaged <- \(e) abort_nubrek(c("The saved ledger {.file {path}} is damaged.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call)
+  read <- \(name) tryCatch(as.data.table(as.data.frame(nanoparquet::read_parquet(file.path(folder, paste0(name, ".parquet"))))), error = damaged)
+  facts <- tryCatch(jsonlite::fromJSON(file.path(folder, "ledger.json"), simplifyVector = FALSE), error = damaged)
   said <- Filter(Negate(is.null), facts$meaning)
   said$excluded_ids <- as.character(unlist(said$excluded_ids))
   for (rule in intersect(c("test", "cancelled"), names(said))) said[[rule]] <- order_rule(said[[rule]]$column, unlist(said[[rule]]$values))
@@ -66,7 +63,8 @@ open_saved_ledger <- function(path, call = rlang::caller_env()) {
   counts <- read("counts")
   counts[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(
-    orders = as.list(read("orders")), before = as.list(read("before")), lines = read("lines"), ids = customers$.id, attributes = customers[, setdiff(names(customers), c(".id", ".known_first")), with = FALSE],
+    orders = as.list(read("orders")), before = as.list(read("before")), lines = read("lines"), ids = customers$.id,
+    attributes = customers[, setdiff(names(customers), c(".id", ".known_first")), with = FALSE],
     least = facts$least, known_first = customers$.known_first, history_start = as.Date(facts$history_start), as_of = as.Date(facts$as_of), meaning = do.call(meanings, said),
     currency = facts$currency, decimals = as.integer(facts$decimals), bands = lapply(facts$bands, \(b) band(b$from, unlist(b$breaks), b$as)),
     intake = list(counts = counts, aside = as.data.frame(read("aside")), rows = as.integer(facts$rows), identified = data.table::setkeyv(read("identified"), "day")), returns = facts$returns),

@@ -10,7 +10,9 @@ draft_study <- function(files, folder) {
   for (i in setdiff(seq_along(files), main)) text <- c(text, side_table(files[[i]], places[[i]], files[[main]], guesses[[i]], roles))
   currency <- guesses[[main]]$examples[match("currency", guesses[[main]]$role)]
   codes <- if (is.na(currency)) character() else strsplit(currency, " | ", fixed = TRUE)[[1L]]
-  text <- c(text, "", "meanings:", paste0("  currency: ", if (length(codes) > 0L) codes[[1L]] else "EUR", "               # the home currency", if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))),
+  home <- if (length(codes) > 0L) codes[[1L]] else "EUR"
+  seen <- if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))
+  text <- c(text, "", "meanings:", paste0("  currency: ", home, "               # the home currency", seen),
     "  purchase_unit: order        # or day: all orders of a day are one purchase", "  # history_start: 2023-01-01 # the first day the export covers",
     "  # cancelled: {column: state, values: [cancelled]}", "  # excluded_ids: [GUEST]     # a till, a guest account, staff", "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# tiers: {shares: {top: 10, middle: 30, base: 60}}", "# forecast: {years: 1}", "", "outputs:", "  folder: results")

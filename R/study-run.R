@@ -56,6 +56,7 @@ write_results <- function(run, folder) {
   signal_progress("writing the report")
   render_report(run, file.path(draft, "report.html"))
   files <- c("report.html", names(lists))
+  unlink(file.path(folder, setdiff("value.csv", files)))       # of an earlier run that had a forecast
   file.rename(file.path(draft, files), file.path(folder, files))
   file.path(folder, files)
 }

@@ -15,7 +15,8 @@ test_that("files that are no tables, and columns that are not there, are refused
     file = "nowhere.csv", file = tempdir(), file = file_with(""), file = file_with(header), file = file_with(as.raw(c(0x41, 0, 0x42, 0x0a))),
     file = file_with(packed[1:60], ".csv.gz"), file = file_with(as.raw(c(0x1f, 0x8b, 8, 0)), ".csv.gz"), file = file_with(c("a,b", "1,2", "3,4,5", "6,7")),
     file = file_with(row("A,1,2024-01-01,5,6,7,8,9")), file = file_with(c(header, "A;1;2024-01-01;5")), file = file_with("not parquet", ".parquet"), file = file_with("not xlsx", ".xlsx"),
-    file = file_with(as.raw(c(0xff, 0xfe, 0x00))), columns = file_with(c("customer,customer,receipt,day,amount", "A,A,1,2024-01-01,5")), columns = file_with(c("who,receipt,day,amount", "A,1,2024-01-01,5")),
+    file = file_with(as.raw(c(0xff, 0xfe, 0x00))),
+    columns = file_with(c("customer,customer,receipt,day,amount", "A,A,1,2024-01-01,5")), columns = file_with(c("who,receipt,day,amount", "A,1,2024-01-01,5")),
     columns = file_with(c("Customer,receipt,day,amount", "A,1,2024-01-01,5")), columns = c(file_with(row("A,1,2024-01-01,5")), file_with(c("customer,receipt,day,money", "A,1,2024-01-01,5"))),
     dates = file_with(row("A,1,01/02/2024,5", "B,2,03/04/2024,5")), dates = file_with(row("A,1,25/02/2024,5", "B,2,02/25/2024,5")), dates = file_with(row("A,1,2024-01-01T10:00:00+02:00,5")),
     dates = file_with(row("A,1,2024-01-01 10:00:00Z,5")), amounts = file_with(row('A,1,2024-01-01,"1,234"')), amounts = file_with(row("A,1,2024-01-01,1.234", "B,2,2024-01-01,5.678")),
@@ -36,26 +37,35 @@ test_that("arguments that make no sense are refused by class", {
     argument = \() meanings(as_of = "2024-01-01", history_start = "2025-01-01"), argument = \() meanings(currency = "euro"), argument = \() meanings(time_zone = "Mars"),
     argument = \() meanings(fiscal_start = 13), argument = \() meanings(returns = "refund"), argument = \() meanings(minimum_sales = -1), argument = \() meanings(test = "state"),
     columns = \() open(meanings(test = order_rule("state", "test"))), no_rows = \() open(meanings(history_start = "2025-01-01")), no_rows = \() open(meanings(as_of = "2020-01-01")),
-    no_rows = \() open(meanings(excluded_ids = c("A", "B"))), columns = \() open(meanings(registered = "signed_up")), join = \() attribute_table(data.frame(id = c("A", "A"), town = c("x", "y")), "id", "town"),
+    no_rows = \() open(meanings(excluded_ids = c("A", "B"))), columns = \() open(meanings(registered = "signed_up")),
+    join = \() attribute_table(data.frame(id = c("A", "A"), town = c("x", "y")), "id", "town"),
     columns = \() attribute_table(data.frame(id = "A"), "id", "town"), aliases = \() open(aliases = attribute_table(data.frame(id = "A", x = "B"), "id", "x")),
-    aliases = \() open(aliases = attribute_table(data.frame(id = c("A", "B"), same_as = c("B", "A")), "id", "same_as")), join = \() join_table(data.frame(receipt = c("1", "1"), x = c("a", "b")), "receipt"),
+    aliases = \() open(aliases = attribute_table(data.frame(id = c("A", "B"), same_as = c("B", "A")), "id", "same_as")),
+    join = \() join_table(data.frame(receipt = c("1", "1"), x = c("a", "b")), "receipt"),
     columns = \() open(joins = join_table(data.frame(order = "1", x = "a"), "order")), currency = \() currency_rates(data.frame(date = "2024-01-01", currency = "DKK", rate = "-1")),
     currency = \() currency_rates(data.frame(date = c("2024-01-01", "2024-01-01"), currency = "DKK", rate = "1")), argument = \() band("x", c(3, 1)), argument = \() band("x", as = "weekday"),
-    columns = \() open(bands = list(age = band("birth_year", 30, "age"))), argument = \() open(bands = list(band("x", 1))), argument = \() open(columns = column_map("customer", "day", sales = "amount", attributes = c(rate = "share")), meanings(cost_rate = "rate")),
+    columns = \() open(bands = list(age = band("birth_year", 30, "age"))), argument = \() open(bands = list(band("x", 1))),
+    argument = \() open(columns = column_map("customer", "day", sales = "amount", attributes = c(rate = "share")), meanings(cost_rate = "rate")),
     argument = \() file_format(separator = "#"), argument = \() open_ledger(orders, "customer"), argument = \() audit(orders), attribute = \() repeat_rate(open(), by = "town"),
-    argument = \() ledger_slice(open(), from = "2024-03-01", until = "2024-01-01"), no_rows = \() ledger_slice(open(), from = "2024-05-01", until = "2024-06-01"), columns = \() ledger_slice(open(), lines = list(shop = "x")),
-    argument = \() cohort_grid(open(), "fortnight"), argument = \() set_aside(open(), "lost"), source = \() open_ledger(data.frame(customer = I(list(1)), receipt = 1, day = "2024-01-01", amount = 1), map))
+    argument = \() ledger_slice(open(), from = "2024-03-01", until = "2024-01-01"), no_rows = \() ledger_slice(open(), from = "2024-05-01", until = "2024-06-01"),
+    columns = \() ledger_slice(open(), lines = list(shop = "x")),
+    argument = \() cohort_grid(open(), "fortnight"), argument = \() set_aside(open(), "lost"),
+    source = \() open_ledger(data.frame(customer = I(list(1)), receipt = 1, day = "2024-01-01", amount = 1), map))
   for (i in seq_along(cases)) expect_error(cases[[i]](), class = paste0("nubrek_error_", names(cases)[[i]]), label = paste("case", i, names(cases)[[i]]))
 })
 
 test_that("what is strange but readable is read, and nothing is lost", {
   read <- function(rows, ...) open_ledger(file_with(rows), map, meanings(...))
-  ids <- customers(read(row("NA,1,2024-01-01,5", "1e5,2,2024-01-01,5", "007,3,2024-01-01,5", "\u00a0 x ,4,2024-01-01,5", "=1+1,5,2024-01-01,5", "<b>,6,2024-01-01,5", "{stop()},7,2024-01-01,5")))$customer
+  odd <- c("NA", "1e5", "007", "\u00a0 x ", "=1+1", "<b>", "{stop()}")
+  ids <- customers(read(row(paste0(odd, ",", 1:7, ",2024-01-01,5"))))$customer
   expect_identical(ids, sort(c("NA", "1e5", "007", "x", "=1+1", "<b>", "{stop()}"), method = "radix"))
   quoted <- read(row('"A\nB",1,2024-01-01,"1,234.50"', '"say ""hi""",2,2024-01-02,"2,000.00"'))
   expect_identical(customers(quoted)$customer, c("A\nB", 'say "hi"'))
   expect_identical(customers(quoted)$sales, c(1234.5, 2000))
-  for (bytes in list(wide(row("\u00c4,1,2024-01-01,5")), c(as.raw(c(0xef, 0xbb, 0xbf)), charToRaw(paste(row("\u00c4,1,2024-01-01,5"), collapse = "\n"))), iconv(paste(row("\u00c4,1,2024-01-01,5"), collapse = "\r\n"), "UTF-8", "WINDOWS-1252", toRaw = TRUE)[[1L]])) {
+  plain <- row("\u00c4,1,2024-01-01,5")
+  marked <- c(as.raw(c(0xef, 0xbb, 0xbf)), charToRaw(paste(plain, collapse = "\n")))
+  western <- iconv(paste(plain, collapse = "\r\n"), "UTF-8", "WINDOWS-1252", toRaw = TRUE)[[1L]]
+  for (bytes in list(wide(plain), marked, western)) {
     path <- file_with(bytes)
     expect_identical(customers(open_ledger(path, map))$customer, "\u00c4")
   }

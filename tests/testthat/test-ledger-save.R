@@ -18,7 +18,9 @@ test_that("a save that is killed leaves the old one, and other folders are not t
   folder <- file.path(withr::local_tempdir(), "ledger")
   save_ledger(example_ledger(), folder)
   # another process saves the demo world over it and kills itself when half of the tables are written
-  code <- sprintf("library(nubrek); l <- nubrek:::open_study_ledger(read_study(%s)); n <- 0; trace(nanoparquet::write_parquet, quote({ n <<- n + 1; if (n == 4) tools::pskill(Sys.getpid(), 9) }), print = FALSE, where = asNamespace('nubrek')); save_ledger(l, %s)",
+  code <- sprintf("library(nubrek); l <- nubrek:::open_study_ledger(read_study(%s)); n <- 0
+    trace(nanoparquet::write_parquet, quote({ n <<- n + 1; if (n == 4) tools::pskill(Sys.getpid(), 9) }), print = FALSE, where = asNamespace('nubrek'))
+    save_ledger(l, %s)",
                   deparse(system.file("pellmere", "study.yaml", package = "nubrek")), deparse(folder))
   status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), c("-e", shQuote(code)), stdout = FALSE, stderr = FALSE))
   expect_false(status == 0L)
