@@ -18,7 +18,8 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   partial[cbind(match(x$cohort[cut], cohorts), x$age[cut] + 1L)] <- "*"
   body <- matrix(paste0(cell(wide), partial), nrow(wide))[shown, , drop = FALSE]
   lines <- bottom_lines(x)
-  bottom <- t(vapply(unique(lines$line), \(name) { l <- lines[lines$line == name, ]; cell(l$value[match(seq_len(ncol(wide)) - 1L, l$age)]) }, character(ncol(wide))))
+  bottom <- matrix("", length(unique(lines$line)), ncol(wide))            # none when no cell is complete
+  for (i in seq_len(nrow(bottom))) { l <- lines[lines$line == unique(lines$line)[[i]], ]; bottom[i, ] <- cell(l$value[match(seq_len(ncol(wide)) - 1L, l$age)]) }
   labels <- c(paste0(period_label(cohorts[shown], basis_of(x, "clock")), ifelse(first$older[shown], " older", "")), unique(lines$line))
   sizes <- c(format_count_plain(first$size[shown]), rep("", nrow(bottom)))
   columns <- c(list(c("cohort", labels), c("size", sizes)), lapply(seq_len(ncol(wide)), \(j) c(as.character(j - 1L), body[, j], bottom[, j])))

@@ -37,6 +37,12 @@ test_that("bottom lines are weighted, complete, and with and without older cohor
   expect_identical(every$size, c(4L, 3L, 3L, 2L))
 })
 
+test_that("a grid of one customer, or of partial periods only, prints and draws", {
+  one <- cohort_grid(small_ledger("customer,receipt,day,amount\nA,1,2024-01-05,10"))
+  expect_match(capture.output(print(one)), "100\\*", all = FALSE)
+  expect_s3_class(ggplot2::ggplot_build(ggplot2::autoplot(one)), "ggplot_built")
+})
+
 test_that("older cohorts: the window is the first one within which 90 % of gaps had ended", {
   # gaps in months: A 1, 3; C 2; D 1. Sorted 1 1 2 3; the 90th percent of four is the fourth: 3
   expect_identical(usual_gap(paper(), "month"), 3L)
