@@ -48,6 +48,14 @@ check_ledger <- function(x, arg = rlang::caller_arg(x), call = rlang::caller_env
   invisible(x)
 }
 
+# Measures of purchases need somebody who made one.
+check_purchases <- function(ledger, call = rlang::caller_env()) {
+  if (length(ledger$purchases$sales) == 0L) {
+    abort_nubrek(c("Nobody in this ledger has made a purchase.", "x" = "{length(ledger$orders$sales)} order{?s} {?has/have} no net sales above 0.",
+                   "i" = "{.fn audit} tells what was read."), "no_purchases", call = call)
+  }
+}
+
 # "Did you mean": the nearest of the known words, if any is near.
 nearest_hint <- function(found, known) {
   if (length(known) == 0L || length(found) != 1L || is.na(found)) return(NULL)

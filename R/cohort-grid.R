@@ -20,6 +20,7 @@ cohort_grid <- function(ledger, clock = NULL, older_within = NULL) {
   check_ledger(ledger)
   clock <- ledger_clock(ledger, clock)
   check_whole(older_within, lower = 0L, null = TRUE)
+  check_purchases(ledger)
   cells <- reduce_cells(ledger, clock)
   frame <- cells$frame
   within <- older_within %||% usual_gap(ledger, clock)

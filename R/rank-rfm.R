@@ -14,6 +14,7 @@
 score_rfm <- function(ledger, bands = 5L) {
   check_ledger(ledger)
   throw_unless(checkmate::check_int(bands, lower = 2L, upper = 10L), "bands", rlang::current_env())
+  check_purchases(ledger)
   m <- reduce_customers(ledger)
   codes <- which(m$purchases > 0L)
   m <- m[codes]

@@ -18,6 +18,7 @@
 assign_tiers <- function(ledger, shares = c(top = 10, middle = 30, base = 60), thresholds = NULL, measure = "sales") {
   check_ledger(ledger)
   check_choice(measure, c("sales", "purchases", "mean_sales"))
+  check_purchases(ledger)
   m <- reduce_customers(ledger)
   codes <- which(m$purchases > 0L)
   m <- m[codes]

@@ -12,6 +12,7 @@
 order_counts <- function(ledger, fold_from = NULL) {
   check_ledger(ledger)
   check_whole(fold_from, lower = 2L, null = TRUE)
+  check_purchases(ledger)
   purchases <- reduce_customers(ledger)$purchases
   number <- tabulate(purchases)
   k <- which(number > 0L)

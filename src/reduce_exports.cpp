@@ -29,9 +29,9 @@ Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
   Rcpp::NumericVector out_sales(n);
   const std::size_t m = nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, least, out_customer.begin(), out_day.begin(),
                                            out_sales.begin());
-  const Rcpp::Range kept(0, static_cast<R_xlen_t>(m) - 1);
   if (m == 0) return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(0), Rcpp::_["day"] = Rcpp::IntegerVector(0),
                                         Rcpp::_["sales"] = Rcpp::NumericVector(0));
+  const Rcpp::Range kept(0, static_cast<R_xlen_t>(m) - 1);
   return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(out_customer[kept]), Rcpp::_["day"] = Rcpp::IntegerVector(out_day[kept]),
                             Rcpp::_["sales"] = Rcpp::NumericVector(out_sales[kept]));
 }

@@ -20,6 +20,16 @@ test_that("totals are exact on random ledgers, whatever the order of rows", {
   }
 })
 
+test_that("a ledger without any purchase proves its totals, and measures of purchases say why they cannot", {
+  for (amount in c("-10", "0")) {
+    ledger <- small_ledger(paste0("customer,receipt,day,amount\nA,1,2024-01-05,", amount))
+    expect_true(all(prove_totals(ledger)$exact))
+    expect_identical(repeat_rate(ledger)$sales_no_purchase, as.double(amount))
+    for (measure in list(order_counts, cohort_grid, score_rfm, assign_tiers)) expect_error(measure(ledger), class = "nubrek_error_no_purchases")
+    expect_error(forecast_value(ledger), class = "nubrek_error_unidentified")
+  }
+})
+
 test_that("a proof can fail", {
   ledger <- example_ledger()
   ledger$orders$sales[[3L]] <- ledger$orders$sales[[3L]] + 1
