@@ -98,9 +98,10 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
   labels[findInterval(number, rule$breaks) + 1L]
 }
 
-# The groups of a band from low to high.
-band_order <- function(ledger, name) {
+# The groups of a band from low to high, cohorts from early to late; nothing for attributes without an order.
+natural_order <- function(ledger, name) {
   rule <- ledger$bands[[name]]
+  if (is.null(rule)) return(if (name == "cohort") sort(unique(raw_attributes(ledger)$cohort)))
   if (rule$as %in% names(clocks)) sort(unique(band_values(ledger, name))) else band_labels(rule$breaks)
 }
 

@@ -50,7 +50,7 @@ describe.nubrek_measure <- function(x) {
   lines <- bottom_lines(x)
   young <- lines[lines$line == "without older cohorts" & lines$age > 0L, ]
   finding <- if (measure == "retention" && nrow(young) > 0L) {
-    far <- young[nrow(young[young$age <= 12L, ]), ]
+    far <- utils::tail(young[young$age <= 12L & young$size >= 30L, ], 1L)          # not from a handful of customers
     if (nrow(far) == 1L && far$age > 1L) sprintf("%s of a cohort bought in the %s after the first purchase, %s in the %s %s after it.", present_share(young$value[[1L]]), clock,
                                 present_share(far$value), ordinal(far$age), clock)
     else sprintf("%s of a cohort bought in the %s after the first purchase.", present_share(young$value[[1L]]), clock)

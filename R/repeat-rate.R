@@ -6,7 +6,7 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]); a missing value is the
 #'   group `"(missing)"`.
-#' @return A `nubrek_rate`, one row per group, largest first (bands in their own order): the columns of `by`; `customers`, `repeat_customers`; `same_day_only`,
+#' @return A `nubrek_rate`, one row per group, largest first (bands and cohorts in their own order): the columns of `by`; `customers`, `repeat_customers`; `same_day_only`,
 #'   repeat customers whose purchases all fell on one day; `rate`, `lower`, `upper` in `[0, 1]`; and money in major units: `sales`
 #'   = `sales_repeat` + `sales_one_time` + `sales_no_purchase` (by kind of customer) = `sales_first` + `sales_later` +
 #'   `sales_outside` (by kind of order).
@@ -29,7 +29,7 @@ repeat_rate <- function(ledger, by = NULL) {
     sales_repeat = sum(sales[purchases >= 2L]), sales_one_time = sum(sales[purchases == 1L]), sales_no_purchase = sum(sales[purchases == 0L]),
     sales_first = sum(first), sales_later = sum(inside - first), sales_outside = sum(sales - inside)), by = by]
   if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
-  if (length(by) == 1L && by %in% names(ledger$bands)) out <- out[order(match(out[[by]], c(band_order(ledger, by), "(missing)")))]
+  if (length(by) == 1L) out <- out[order(match(out[[by]], c(natural_order(ledger, by), "(missing)")))]
   share <- share_interval(out$repeat_customers, out$customers)
   money <- grep("^sales", names(out), value = TRUE)
   for (name in money) data.table::set(out, NULL, name, major(ledger, out[[name]]))
