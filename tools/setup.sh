@@ -12,19 +12,22 @@ NUBREK_LIB=$lib
 export R_LIBS NUBREK_LIB
 
 needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang yaml"
+built=""        # taken where Debian has them built; without them their tests are skipped
 programs=""
 if [ "$goal" = test ]; then
-  needs="$needs testthat withr readxl openxlsx nanoparquet"
+  needs="$needs testthat withr nanoparquet"
+  built="readxl openxlsx"
   command -v chromium >/dev/null 2>&1 || programs="chromium"
 fi
 
 missing() {   # the R packages that cannot be found
-  Rscript --vanilla -e 'need <- commandArgs(TRUE); cat(need[!vapply(need, function(p) nzchar(system.file(package = p)), NA)])' $needs
+  Rscript --vanilla -e 'need <- commandArgs(TRUE); cat(need[!vapply(need, function(p) nzchar(system.file(package = p)), NA)])' "$@"
 }
 can_apt() { command -v apt-get >/dev/null 2>&1 && [ "$(id -u)" = 0 ] && [ "${NUBREK_SETUP:-}" != cran ]; }
 
-lacking=$(missing)
+lacking=$(missing $needs)
 if can_apt; then
+  lacking=$(missing $needs $built)
   # figures need a font family; a bare machine has none
   dpkg -s fonts-dejavu-core >/dev/null 2>&1 || programs="$programs fonts-dejavu-core"
   if [ -n "$(echo "$lacking$programs" | tr -d ' ')" ]; then
@@ -35,15 +38,15 @@ if can_apt; then
     echo "Setting up: $debian$programs"
     [ -z "$(echo "$debian$programs" | tr -d ' ')" ] || apt-get install -y --no-install-recommends $debian $programs >>"$log" 2>&1 ||
       echo "The packages of Debian could not be installed; trying CRAN for what is missing. Log: $log"
-    lacking=$(missing)
   fi
+  lacking=$(missing $needs)
 fi
 if [ -n "$lacking" ]; then
   echo "Setting up from CRAN, into .library: $lacking (compiles; takes minutes)"
   Rscript -e '
     if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(graphics = FALSE, ind = 1)
     install.packages(commandArgs(TRUE), lib = Sys.getenv("NUBREK_LIB"), Ncpus = max(1L, parallel::detectCores()), quiet = TRUE)' $lacking
-  lacking=$(missing)
+  lacking=$(missing $needs)
   [ -z "$lacking" ] || { echo "Still missing: $lacking" >&2; exit 1; }
 fi
 

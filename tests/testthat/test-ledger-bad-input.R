@@ -22,6 +22,9 @@ test_that("files that are no tables, and columns that are not there, are refused
     dates = file_with(row("A,1,2024-01-01 10:00:00Z,5")), amounts = file_with(row('A,1,2024-01-01,"1,234"')), amounts = file_with(row("A,1,2024-01-01,1.234", "B,2,2024-01-01,5.678")),
     no_rows = file_with(row("A,1,never,5")), no_rows = file_with(row(",1,2024-01-01,5")), no_rows = file_with(row("A,1,2024-01-01,")), no_rows = file_with(row("A,1,0000-01-01,5")),
     no_rows = file_with(row("A,1,2024-01-01,1e400")), source = 1, source = list("a"), source = NA_character_, source = character())
+  absent <- c(parquet = "nanoparquet", xlsx = "readxl")
+  absent <- names(absent)[!vapply(absent, requireNamespace, NA, quietly = TRUE)]
+  names(cases)[vapply(cases, \(x) length(x) > 0L && tools::file_ext(as.character(x[[1L]])) %in% absent, NA)] <- "package"      # then it says which package it needs
   for (i in seq_along(cases)) expect_error(open_ledger(cases[[i]], map), class = paste0("nubrek_error_", names(cases)[[i]]), label = paste("case", i, names(cases)[[i]]))
   # 1.234 alone could be a thousand; with the mark said it is read
   expect_identical(customers(open_ledger(file_with(row("A,1,2024-01-01,1.234")), map, meanings(decimal_mark = ",")))$sales, 1234)
