@@ -79,7 +79,8 @@ command_run <- function(job) {
   run <- run_study(job$study, job$folder)
   \() {
     print(run)
-    writeLines(c("", paste0("Report: ", run$files[[1L]]), paste0("Lists:  ", paste(basename(run$files[-1L]), collapse = ", "), " in ", dirname(run$files[[1L]]))))
+    lists <- paste0("Lists:  ", paste(basename(run$files[-1L]), collapse = ", "), " beside it")
+    writeLines(c("", paste0("Report: ", run$files[[1L]]), strwrap(lists, terminal_width(), exdent = 8L)))
   }
 }
 
