@@ -43,7 +43,8 @@ if can_apt; then
 fi
 if [ -n "$lacking" ]; then
   echo "Setting up from CRAN, into .library: $lacking (compiles; takes minutes)"
-  Rscript -e '
+  # a library that one of the test tools wants comes bundled in its package
+  USE_BUNDLED_LIBUV=1 Rscript -e '
     if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(graphics = FALSE, ind = 1)
     install.packages(commandArgs(TRUE), lib = Sys.getenv("NUBREK_LIB"), Ncpus = max(1L, parallel::detectCores()), quiet = TRUE)' $lacking
   lacking=$(missing $needs)
