@@ -9,3 +9,6 @@ write_whole <- function(path, write) {
   if (!file.rename(draft, path)) abort_nubrek("Cannot write {.file {path}}.", "file")
   invisible(path)
 }
+
+# Text into a file: saving belongs to the core, talking does not.
+write_text <- function(text, path) writeLines(text, path)

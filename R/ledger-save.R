@@ -25,9 +25,9 @@ save_ledger <- function(ledger, path) {
   signal_progress("saving the ledger")
   tables <- ledger_tables(ledger)
   for (name in names(tables)) nanoparquet::write_parquet(as.data.frame(tables[[name]]), file.path(path, version, paste0(name, ".parquet")))
-  writeLines(jsonlite::toJSON(ledger_facts(ledger), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE), file.path(path, version, "ledger.json"))
+  write_text(jsonlite::toJSON(ledger_facts(ledger), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE), file.path(path, version, "ledger.json"))
   # from here on the new one holds; what is not current is swept away
-  write_whole(file.path(path, "current"), \(to) writeLines(version, to))
+  write_whole(file.path(path, "current"), \(to) write_text(version, to))
   unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
   invisible(path)
 }
