@@ -29,9 +29,10 @@ line_clashes <- function(at, has_line) {
 
 # Rows of one order that are the same but for the column of a rule, which picks one of them and not the other.
 state_clashes <- function(at, text, rules, map) {
-  states <- intersect(vapply(rules, `[[`, "", "column"), names(text))
+  rules <- Filter(\(rule) rule$column %in% names(text), rules)          # a joined column is no part of the rows as read
+  states <- vapply(rules, `[[`, "", "column")
   if (length(states) == 0L || nrow(at) == 0L) return(NULL)
-  at <- data.table::copy(at)[, picked := Reduce(`|`, lapply(rules, \(rule) rule$column %in% names(text) & rule_hits(rule, text)))[place]]
+  at <- data.table::copy(at)[, picked := Reduce(`|`, lapply(rules, rule_hits, text = text))[place]]
   if (!any(at$picked)) return(NULL)
   some <- unique(at[picked == TRUE, .(order, customer)])
   mixed <- unique(at[some, on = c("order", "customer")][picked == FALSE, .(order, customer)])

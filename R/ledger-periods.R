@@ -10,8 +10,6 @@ ledger_clock <- function(ledger, clock = NULL, call = rlang::caller_env()) {
   structure(clock, week_start = match(ledger$meaning$week_start, meaning_choices$week_start) - 1L, fiscal_start = as.integer(ledger$meaning$fiscal_start))
 }
 
-per_year <- function(clock) switch(clock, day = 365.25, week = 365.25 / 7, month = 12, quarter = 4, year = 1)
-
 # Whole number of the period that holds each day; consecutive periods have consecutive numbers.
 period_number <- function(day, clock) {
   day <- as.integer(day)

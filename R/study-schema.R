@@ -12,7 +12,6 @@ leaf_choice <- function(choices) leaf(\(x) if (checkmate::test_choice(x, choices
 leaf_day <- function() leaf(\(x) { d <- if (checkmate::test_string(x)) as.Date(x, "%Y-%m-%d", optional = TRUE) else NA; if (is.na(d)) wrong else d }, "a day such as 2024-03-05")
 leaf_number <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high) wrong else v }, paste("a number from", low, "to", high))
 leaf_whole <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high || v != round(v)) wrong else as.integer(v) }, paste("a whole number from", low, "to", high))
-leaf_switch <- function() leaf(\(x) if (checkmate::test_choice(x, c("yes", "no", "true", "false"))) x %in% c("yes", "true") else wrong, "yes or no")
 leaf_columns <- function() leaf(\(x) if (is.list(x) && checkmate::test_names(names(x), type = "unique") && all(vapply(x, checkmate::test_string, NA))) unlist(x)
                                 else if (checkmate::test_character(unlist(x), min.len = 1L) && is.null(names(x))) stats::setNames(unlist(x), unlist(x)) else wrong,
                                 "columns, as a list or as name: column")
