@@ -103,6 +103,10 @@ test_that("customer, date and amount may stand in different tables, in Parquet a
   expect_identical(sales_of(joined), expected)
   expect_identical(purchases_of(joined), c(A = 1L, B = 1L))
   expect_error(open_ledger(lines, column_map("who", "day", order = "receipt", sales = "total"), joins = join_table(heads, "receipt")), class = "nubrek_error_join")
+  # a rule on a column of the joined table, beside one on a column of the lines
+  states <- transform(heads, state = c("paid", "cancelled"))
+  ruled <- open_ledger(transform(lines, kind = "real"), map, meanings(cancelled = order_rule("state", "cancelled"), test = order_rule("kind", "test")), joins = join_table(states, "receipt"))
+  expect_identical(sales_of(ruled), expected["A"])
   missing_head <- open_ledger(lines, map, joins = join_table(heads[1L, ], c(receipt = "receipt")))
   expect_identical(set_aside(missing_head)$faults, "no customer; no date")
   folder <- withr::local_tempdir()
