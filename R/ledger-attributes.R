@@ -13,12 +13,11 @@ raw_attributes <- function(ledger) {
   out <- as.list(ledger$attributes)
   shown <- setdiff(names(lines), c("number", "sales", "return_of", ".cost", ".discount"))
   at <- first_purchase_line(ledger)
-  text <- function(x) { x[!is.na(x) & x == ""] <- NA_character_; x }
-  for (name in shown) out[[paste0("first_", name)]] <- text(lines[[name]][at])
+  for (name in shown) out[[paste0("first_", name)]] <- as.character(lines[[name]][at])
   latest <- setdiff(shown, c("product", "category", "channel", names(out)))
   if (length(latest) > 0L) {
     end <- last_line(ledger)
-    for (name in latest) out[[name]] <- text(lines[[name]][end])
+    for (name in latest) out[[name]] <- as.character(lines[[name]][end])
   }
   if (".discount" %in% names(lines)) out$first_discount_share <- first_discount_share(ledger, at)
   first <- first_purchase_day(ledger)
@@ -89,7 +88,7 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
   check_columns_exist(rule$from, names(known), "the customer attributes", call)
   x <- known[[rule$from]]
   if (rule$as %in% names(clocks)) {
-    day <- read_days(ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call)$day
+    day <- read_days(ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call = call)$day
     clock <- ledger_clock(ledger, rule$as)
     return(ifelse(is.na(day), NA_character_, period_label(period_start(period_number(day, clock), clock), clock)))
   }

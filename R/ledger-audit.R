@@ -1,26 +1,64 @@
 # The record of intake: what became of every row and every cent.
 
-summarise_intake <- function(intake, reason) {
+summarise_intake <- function(intake, aside) {
   read <- intake$read
   units <- intake$rows$sales
-  aside <- which(!is.na(reason))
-  labels <- factor(ifelse(is.na(reason), "kept", reason), c("kept", set_aside_reasons))
-  counts <- data.table(file = read$file, reason = labels, currency = intake$row_currency, units = units, row = read$row)[
-    , .(rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[[1L]]), keyby = .(file, reason, currency)]
-  counts[, file := read$files[file]]
-  at <- as.data.frame(intake$text[aside])
-  hits <- vapply(set_aside_reasons, \(name) intake$faults[[name]][aside], logical(length(aside)))
-  dim(hits) <- c(length(aside), length(set_aside_reasons))
-  faults <- apply(hits, 1L, \(hit) paste(set_aside_reasons[hit], collapse = "; "))
-  rows <- cbind(at, data.frame(file = read$files[read$file[aside]], row = read$row[aside], reason = reason[aside],
-                               faults = as.character(faults), stringsAsFactors = FALSE))
-  if (any(intake$replaced)) rows$faults[intake$replaced[aside]] <- sub("^duplicate", "duplicate (of an order in another state)", rows$faults[intake$replaced[aside]])
-  anonymous <- reason %in% "no customer" & faults_of(intake) == 1L
-  money <- data.table(day = intake$rows$day, units = units, known = is.na(reason))[is.na(reason) | anonymous, .(identified = sum(units[known]), all = sum(units)), keyby = day]
-  list(counts = counts, aside = rows, rows = length(reason), identified = money)
+  file <- file_of(read, aside$rows)
+  out <- data.table(file, reason = aside$reason, currency = currency_of(intake, aside$rows), units = units[aside$rows], row = row_in_file(read, aside$rows))
+  gone <- out[, .(rows = .N, units = sum(units, na.rm = TRUE)), by = file]
+  ends <- cumsum(read$rows)
+  kept <- rbindlist(lapply(seq_along(read$rows), \(f) {
+    lost <- gone[gone$file == f]
+    first <- setdiff(seq_len(min(read$rows[[f]], sum(lost$rows) + 1L)), out$row[out$file == f])
+    span <- seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])
+    list(file = f, reason = "kept", currency = intake$currency, rows = read$rows[[f]] - sum(lost$rows), units = sum(units[span], na.rm = TRUE) - sum(lost$units), unknown = 0L,
+         example = if (length(first) > 0L) first[[1L]] else NA_integer_)
+  }))
+  counts <- rbind(kept[rows > 0L], out[, .(rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]), by = .(file, reason, currency)])
+  counts[, reason := factor(reason, c("kept", set_aside_reasons))]
+  data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
+  list(counts = counts, aside = aside_rows(intake, aside, file, out$row), rows = intake$n, identified = identified_money(intake, aside))
 }
 
-faults_of <- function(intake) Reduce(`+`, intake$faults)
+# Money of a row that stays in another currency is of that one.
+currency_of <- function(intake, rows) {
+  out <- rep(intake$currency, length(rows))
+  abroad <- rows %in% intake$faults[["foreign currency"]]
+  if (any(abroad)) out[abroad] <- as.character(intake$row_currency[rows[abroad]])
+  out
+}
+
+# The rows set aside, as they were read, with where they stood and all that is wrong with them.
+aside_rows <- function(intake, aside, file, row) {
+  at <- lapply(intake$cells, cell_text, row = aside$rows)
+  faults <- rep("", length(aside$rows))
+  for (name in set_aside_reasons) {
+    hit <- which(aside$rows %in% intake$faults[[name]])
+    faults[hit] <- paste0(faults[hit], ifelse(faults[hit] == "", "", "; "), name)
+  }
+  again <- aside$rows %in% intake$replaced
+  faults[again] <- sub("^duplicate", "duplicate (of an order in another state)", faults[again])
+  as.data.frame(c(at, list(file = intake$read$files[file], row = row, reason = aside$reason, faults = faults)), optional = TRUE, stringsAsFactors = FALSE)
+}
+
+# Rows set aside only for lack of a customer.
+anonymous_rows <- function(intake, aside) {
+  several <- unlist(intake$faults, use.names = FALSE)
+  setdiff(aside$rows[aside$reason == "no customer"], several[duplicated(several)])
+}
+
+# Per day, the money of the rows kept, and that of these and the anonymous ones.
+identified_money <- function(intake, aside) {
+  day <- intake$rows$day
+  nobody <- anonymous_rows(intake, aside)
+  hidden <- setdiff(aside$rows, nobody)
+  if (length(hidden) > 0L) day[hidden] <- NA_integer_
+  first <- min(day, na.rm = TRUE) - 1L
+  n <- max(day, na.rm = TRUE) - first
+  all <- cpp_group_sums(intake$rows$sales, day - first, n)
+  money <- data.table(day = first + seq_len(n), identified = all - cpp_group_sums(intake$rows$sales[nobody], day[nobody] - first, n), all)
+  data.table::setkeyv(money[tabulate(day - first, n) > 0L], "day")
+}
 
 #' What became of every input row
 #'

@@ -60,5 +60,5 @@ sales_columns <- function(map) {
 
 has_role <- function(map, role) role %in% names(map)
 
-# The text of a mapped column.
-role_text <- function(text, map, role) text[[map[[role]]]]
+# The cells of a mapped column.
+role_cells <- function(cells, map, role) cells[[map[[role]]]]

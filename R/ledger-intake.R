@@ -4,73 +4,97 @@
 set_aside_reasons <- c("duplicate", "no customer", "no date", "unreadable date", "unreadable amount", "blank amount", "test order",
                        "cancelled order", "after as of", "foreign currency", "excluded id", "ignored return")
 
-# Reads the order rows: `rows` (customer, day, seconds, sales ... one per input row), their faults, and what to say.
+# Reads the order rows. `rows` holds, per input row: customer and order (codes into `people` and `order_ids`; order 0 is none), day, seconds (none if
+# all are at midnight), sales. `faults` holds the rows that each reason applies to.
 take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format, call = rlang::caller_env()) {
-  read <- read_source(source, format, call)
-  joined <- add_joins(if (length(joins) > 0L) data.table::copy(read$table) else read$table, joins, read$files[[1L]], call)
-  text <- joined$text
+  read <- read_cells(source, format, call)
+  joined <- add_joins(read$table, joins, read$files[[1L]], call)
+  cells <- joined$cells
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
-  check_columns_exist(c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(text), read$files[[1L]], call)
-  check_no_multiplying(sales_columns(map), joined$key_of, text, call)
+  check_columns_exist(c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(cells), read$files[[1L]], call)
+  check_no_multiplying(sales_columns(map), joined$key_of, cells, call)
   signal_progress("reading amounts and dates")
-  dates <- read_days(role_text(text, map, "date"), map[["date"]], meaning, call)
-  amount <- read_amounts(text, map, meaning, dates$day, rates, call)
-  written <- trim_text(role_text(text, map, "customer"))
-  customer <- resolve_aliases(written, alias_of)
-  order <- if (has_role(map, "order")) trim_text(role_text(text, map, "order")) else rep("", nrow(text))
-  order[is.na(order)] <- ""
-  no_date <- is_blank(role_text(text, map, "date"))
+  dates <- read_day_cells(role_cells(cells, map, "date"), map[["date"]], meaning, call)
+  amount <- read_amounts(cells, read$n, map, meaning, dates$day, rates, call)
+  written <- trim_cells(role_cells(cells, map, "customer"))
+  customer <- if (length(alias_of) > 0L) recode(written, resolve_aliases(levels(written), alias_of)) else written
+  ids <- order_codes(if (has_role(map, "order")) trim_cells(role_cells(cells, map, "order")), read$n)
+  rows <- list(customer = as.integer(customer), order = ids$code, day = dates$day, seconds = dates$seconds, sales = amount$units)
+  signal_progress("looking for repeated rows")
+  repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates)
+  settled <- settle_conflicts(read, rows, customer, ids$texts, map, meaning, repeated$duplicate, rules, call)
   faults <- list(
-    duplicate = logical(nrow(text)),
-    "no customer" = is_blank(customer),
-    "no date" = no_date,
-    "unreadable date" = is.na(dates$day) & !no_date,
+    duplicate = settled$duplicate,
+    "no customer" = blank_rows(customer),
+    "no date" = dates$blank,
+    "unreadable date" = dates$unreadable,
     "unreadable amount" = amount$unreadable,
     "blank amount" = amount$blank,
-    "test order" = rule_hits(meaning$test, text),
-    "cancelled order" = rule_hits(meaning$cancelled, text),
-    "after as of" = if (is.null(meaning$as_of)) logical(nrow(text)) else !is.na(dates$day) & dates$day > as.integer(meaning$as_of),
+    "test order" = rule_rows(meaning$test, cells),
+    "cancelled order" = rule_rows(meaning$cancelled, cells),
+    "after as of" = if (is.null(meaning$as_of)) integer() else which(dates$day > as.integer(meaning$as_of)),
     "foreign currency" = amount$foreign,
-    "excluded id" = written %in% meaning$excluded_ids | customer %in% meaning$excluded_ids,
-    "ignored return" = meaning$returns == "ignore" & !is.na(amount$units) & amount$units < 0)
-  repeated <- find_duplicates(read$table, order, customer, dates$day, if (has_role(map, "line")) map[["line"]], meaning$duplicates)
-  settled <- settle_conflicts(read, order, customer, map, meaning, repeated$duplicate, rules, call)
-  faults$duplicate <- settled$duplicate
+    "excluded id" = if (length(meaning$excluded_ids) == 0L) integer() else
+      sort(unique(c(rows_where(written, levels(written) %in% meaning$excluded_ids), rows_where(customer, levels(customer) %in% meaning$excluded_ids)))),
+    "ignored return" = if (meaning$returns == "ignore") which(amount$units < 0) else integer())
   stopifnot(identical(names(faults), set_aside_reasons))
-  rows <- data.table(customer = customer, order = order, day = dates$day, seconds = dates$seconds, sales = amount$units)
-  list(text = text, rows = rows, faults = faults, read = read, currency = amount$currency, row_currency = amount$row_currency, decimals = amount$decimals,
-       rest = amount$rest, converted = amount$converted, suspects = repeated$suspect, conflicts = settled$orders, replaced = settled$replaced,
-       written = list(dates = dates$order, mark = amount$mark))
+  c(list(cells = cells, rows = rows, n = read$n, people = levels(customer), order_ids = ids$texts, no_id = ids$none, faults = faults, read = read[c("files", "rows", "remarks", "n")]),
+    amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
+    list(suspects = repeated$suspect, conflicts = settled$orders, replaced = settled$replaced, written = list(dates = dates$order, mark = amount$mark)))
 }
 
-rule_hits <- function(rule, text) {
-  if (is.null(rule)) return(logical(nrow(text)))
-  trim_text(text[[rule$column]]) %in% rule$values
+# Codes of order ids: 0 where there is none.
+order_codes <- function(cells, n) {
+  if (is.null(cells)) return(list(code = integer(n), texts = character(), none = seq_len(n)))
+  none <- blank_rows(cells)
+  code <- as.integer(cells)
+  if (length(none) > 0L) code[none] <- 0L
+  list(code = code, texts = levels(cells), none = none)
+}
+
+rule_rows <- function(rule, cells) {
+  if (is.null(rule)) return(integer())
+  rows_where(cells[[rule$column]], trim_text(levels(cells[[rule$column]])) %in% rule$values)
+}
+
+# The rows with any fault, ascending, and the first fault of each.
+first_faults <- function(faults) {
+  at <- unlist(faults, use.names = FALSE)
+  kind <- rep.int(seq_along(faults), lengths(faults))
+  first <- order(at, kind, method = "radix")
+  first <- first[!duplicated(at[first])]
+  list(rows = at[first], reason = set_aside_reasons[kind[first]])
 }
 
 # Rows equal over all columns as read. A copy is a duplicate where lines have ids, where the file holds one row per order,
 # or where a whole order stands again; other equal lines are suspects (two equal items at a till are two items).
-find_duplicates <- function(text, order, customer, day, line_id, policy) {
-  none <- logical(nrow(text))
-  has_line_id <- !is.null(line_id)
-  if (has_line_id && line_id %in% names(text) && !anyDuplicated(text[[line_id]])) return(list(duplicate = none, suspect = none))
-  again <- duplicated(text)
-  if (!any(again)) return(list(duplicate = none, suspect = none))
-  if (policy == "none") return(list(duplicate = none, suspect = again))
-  if (has_line_id || policy == "all equal lines") return(list(duplicate = again, suspect = none))
-  key <- ifelse(order == "", paste0("\r", day), order)
-  unit <- data.table(customer, key)[, unit := .GRP, by = .(customer, key)]$unit
-  if (all(order != "") && !anyDuplicated(unit[!again])) return(list(duplicate = again, suspect = none))
-  touched <- which(unit %in% unique(unit[again]))
-  part <- text[touched][, `:=`(.unit = unit[touched], .place = touched)]
-  content <- setdiff(names(part), ".place")
+find_duplicates <- function(read, rows, has_line_id, policy) {
+  none <- list(duplicate = integer(), suspect = integer())
+  if (any(vapply(read$table, all_distinct, NA))) return(none)
+  again <- cpp_repeated_rows(read$table)
+  if (length(again) == 0L) return(none)
+  if (policy == "none") return(list(duplicate = integer(), suspect = again))
+  if (has_line_id || policy == "all equal lines") return(list(duplicate = again, suspect = integer()))
+  units <- order_units(rows)
+  if (all(rows$order > 0L) && !anyDuplicated(units$unit[-again])) return(list(duplicate = again, suspect = integer()))
+  hit <- logical(units$n)
+  hit[units$unit[again]] <- TRUE
+  touched <- which(hit[units$unit])
+  part <- as.data.table(lapply(read$table, \(cells) as.integer(cells)[touched]))
+  content <- c(names(part), ".unit")
+  part[, `:=`(.unit = units$unit[touched], .place = touched)]
   part[, `:=`(.copy = seq_len(.N), .copies = .N), by = content]
   part[, .times := Reduce(greatest_divisor, unique(.copies)), by = .unit]
   extra <- part$.copy > part$.copies / part$.times
-  duplicate <- suspect <- none
-  duplicate[part$.place[extra]] <- TRUE
-  suspect[part$.place[!extra & part$.copy > 1L]] <- TRUE
-  list(duplicate = duplicate, suspect = suspect)
+  list(duplicate = part$.place[extra], suspect = part$.place[!extra & part$.copy > 1L])
+}
+
+# The unit each row belongs to: its customer and order, or, without an order id, its day.
+order_units <- function(rows) {
+  order <- rows$order
+  none <- which(order == 0L)
+  if (length(none) > 0L) order[none] <- -1000000L - rows$day[none]
+  cpp_number_pairs(rows$customer, order)
 }
 
 greatest_divisor <- function(a, b) if (b == 0L) a else greatest_divisor(b, a %% b)

@@ -37,34 +37,42 @@ open_ledger <- function(orders, columns, meaning = meanings(), customers = NULL,
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   intake <- take_in_orders(orders, columns, meaning, lookup, joins, rates, format)
-  reason <- first_fault(intake$faults)
-  kept <- which(is.na(reason))
-  if (length(kept) == 0L) {
-    counts <- sort(table(reason), decreasing = TRUE)
+  aside <- first_faults(intake$faults)
+  if (length(aside$rows) == intake$n) {
+    counts <- sort(table(aside$reason), decreasing = TRUE)
     abort_nubrek(c("No row can be used.", "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",
                    "i" = "Look at the column map and the meanings."), "no_rows", reasons = counts)
   }
   signal_progress("forming orders")
+  kept <- if (length(aside$rows) > 0L) seq_len(intake$n)[-aside$rows]
   lines <- kept_lines(intake, columns, products, meaning, kept)
-  ids <- sort(unique(c(lines$customer, customer_only_ids(customers, lookup, lines$customer))), method = "radix")
-  formed <- form_orders(lines, ids, meaning)
-  ledger <- new_ledger(formed, ids, meaning, intake, reason, customer_attributes(ids, customers, lookup))
+  known <- sorted_ids(intake$people, lines$customer, customers, lookup)
+  lines$customer <- known$code[lines$customer]
+  formed <- form_orders(lines, intake$order_ids, length(known$ids), meaning)
+  rm(lines)
+  ledger <- new_ledger(formed, known$ids, meaning, intake, aside, customer_attributes(known$ids, customers, lookup))
   ledger <- know_first_purchases(ledger, meaning)
   ledger$bands <- bands
   for (name in names(bands)) band_values(ledger, name)       # a band that cannot be cut is said now
   ledger
 }
 
-first_fault <- function(faults) {
-  reason <- rep(NA_character_, length(faults[[1L]]))
-  for (name in rev(names(faults))) reason[faults[[name]]] <- name
-  reason
+# The ids of customers with a row that counts, and of those who stand only in the customer table, sorted by their bytes; the code of each text.
+sorted_ids <- function(people, used, customers, lookup) {
+  place <- which(tabulate(used, length(people)) > 0L)
+  ids <- people[place]
+  extra <- customer_only_ids(customers, lookup, ids)
+  if (length(extra) > 0L) ids <- c(ids, extra)
+  sorted <- cpp_order_texts(ids)
+  code <- integer(length(people))
+  code[place] <- match(seq_along(place), sorted)
+  list(ids = ids[sorted], code = code)
 }
 
 # Ids that stand only in the customer table: counted once, as customers without a purchase.
 customer_only_ids <- function(customers, lookup, known) {
   if (is.null(customers)) return(character())
-  setdiff(resolve_aliases(customers$id, lookup), known)
+  setdiff(unique(resolve_aliases(customers$id, lookup)), as.character(known))
 }
 
 customer_attributes <- function(ids, customers, lookup) {
@@ -76,7 +84,7 @@ customer_attributes <- function(ids, customers, lookup) {
   table
 }
 
-new_ledger <- function(formed, ids, meaning, intake, reason, attributes) {
+new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
   orders <- formed$orders
   last <- as.Date(max(orders$day), origin = "1970-01-01")
   start <- meaning$history_start %||% as.Date(min(orders$day), origin = "1970-01-01")
@@ -85,17 +93,21 @@ new_ledger <- function(formed, ids, meaning, intake, reason, attributes) {
   if (all(early)) abort_nubrek(c("No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."), "no_rows")
   least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
   # purchases from before the history only tell who is not new, and how much money stays outside
-  before <- list(customer = orders$code[early], day = orders$day[early], sales = orders$sales[early], n_lines = orders$n_lines[early])
-  used <- orders[!early]
-  numbers <- match(formed$lines$number, used$number)
-  lines <- formed$lines[!is.na(numbers)][, number := numbers[!is.na(numbers)]]
-  rows <- c(list(customer = used$code, day = used$day, sales = used$sales, order = used$order, n_lines = used$n_lines),
-            if ("cost" %in% names(used)) list(cost = used$cost))
-  ledger <- structure(list(orders = rows, before = before, lines = lines, ids = ids, attributes = attributes, least = least,
-                 known_first = earliest_day(before$customer[before$sales >= least], before$day[before$sales >= least], length(ids)),
+  before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, early)
+  lines <- formed$lines
+  if (any(early)) {
+    place <- cumsum(!early)
+    inside <- which(!early[lines$number])
+    orders <- lapply(orders, `[`, !early)
+    lines <- lines[inside]
+    data.table::set(lines, NULL, "number", place[lines$number])
+  }
+  bought <- before$sales >= least
+  ledger <- structure(list(orders = orders, before = before, lines = lines, ids = ids, attributes = attributes, least = least,
+                 known_first = earliest_day(before$customer[bought], before$day[bought], length(ids)),
                  history_start = start, as_of = as_of, meaning = meaning, currency = intake$currency, decimals = intake$decimals, bands = list(),
-                 intake = summarise_intake(intake, reason), returns = formed$moved),
-            remarks = ledger_remarks(formed, intake, reason, start, as_of, meaning), class = "nubrek_ledger")
+                 intake = summarise_intake(intake, aside), returns = formed$moved), class = "nubrek_ledger")
+  attr(ledger, "remarks") <- ledger_remarks(formed, intake, aside, ledger$intake$identified, start, as_of, meaning)
   fill_purchases(ledger)
 }
 
@@ -104,7 +116,7 @@ fill_purchases <- function(ledger) {
   rows <- ledger$orders
   ledger$days <- cpp_merge_days(rows$customer, rows$day, rows$sales, ledger$least)
   bought <- rows$sales >= ledger$least
-  ledger$purchases <- if (ledger$meaning$purchase_unit == "day") ledger$days else lapply(rows[c("customer", "day", "sales")], `[`, bought)
+  ledger$purchases <- if (ledger$meaning$purchase_unit == "day") ledger$days else if (all(bought)) rows[c("customer", "day", "sales")] else lapply(rows[c("customer", "day", "sales")], `[`, bought)
   ledger
 }
 
@@ -128,7 +140,7 @@ know_first_purchases <- function(ledger, meaning) {
 attribute_day <- function(ledger, name, call = rlang::caller_env()) {
   check_columns_exist(name, names(ledger$attributes), "the customer table", call)
   text <- ledger$attributes[[name]]
-  day <- read_days(ifelse(is.na(text), "", text), name, ledger$meaning, call)$day
+  day <- read_days(ifelse(is.na(text), "", text), name, ledger$meaning, call = call)$day
   bad <- which(is.na(day) & !is.na(text))
   if (length(bad) > 0L) {
     abort_nubrek(c("{.field {name}} must hold days.", "x" = "Customer {.val {ledger$ids[bad[[1]]]}} has {.val {text[bad[[1]]]}}, {length(bad)} in all."), "dates", call = call)

@@ -1,11 +1,12 @@
 # What the ledger has to say about its data.
 
-ledger_remarks <- function(formed, intake, reason, start, as_of, meaning) {
-  days <- sort(unique(formed$orders$day))
+ledger_remarks <- function(formed, intake, aside, identified, start, as_of, meaning) {
+  days <- distinct_days(formed$orders$day)
   n <- length(days)
-  kept <- is.na(reason)
   say <- function(about, n, text) if (n > 0L) remark_table(about, text)
-  rounded <- kept & intake$rest != 0
+  used <- !intake$rounded %in% aside$rows
+  converted <- setdiff(intake$converted, aside$rows)
+  suspects <- setdiff(intake$suspects, aside$rows)
   alone <- n >= 3L && days[[n]] - days[[n - 1L]] > max(30L, 5L * max(diff(days[-n])))
   rbind(remark_table(), reading_remark(intake),
     if (is.null(meaning$history_start)) remark_table("history start", sprintf(
@@ -16,14 +17,19 @@ ledger_remarks <- function(formed, intake, reason, start, as_of, meaning) {
     say("order ids", formed$no_id, sprintf("%s without an order id; those of one customer and day are one order.", n_of(formed$no_id, "line"))),
     say("cost", formed$unknown_cost, sprintf("%s without a cost rate; they count as without cost.", n_of(formed$unknown_cost, "line"))),
     returns_remark(formed$moved, meaning),
-    say("amounts", sum(rounded), sprintf("%s with fractions of the minor unit, each rounded half to even; in all that moved %s minor units.", n_of(sum(rounded), "line"),
-                                          format(-round(sum(intake$rest[kept]), 6)))),
-    say("currency", sum(kept & intake$converted), sprintf("%s converted into %s.", n_of(sum(kept & intake$converted), "line"), intake$currency)),
-    say("equal lines", sum(intake$suspects & kept), sprintf("%s (%s in money) equal to another line of the same order, kept: two equal items, or a double export?",
-      n_of(sum(intake$suspects & kept), "line"), format(sum(intake$rows$sales[intake$suspects & kept]) / 10^intake$decimals, nsmall = intake$decimals))),
+    say("amounts", sum(used), sprintf("%s with fractions of the minor unit, each rounded half to even; in all that moved %s minor units.", n_of(sum(used), "line"),
+                                      format(-round(sum(intake$rest[used]), 6)))),
+    say("currency", length(converted), sprintf("%s converted into %s.", n_of(length(converted), "line"), intake$currency)),
+    say("equal lines", length(suspects), sprintf("%s (%s in money) equal to another line of the same order, kept: two equal items, or a double export?",
+      n_of(length(suspects), "line"), format(sum(intake$rows$sales[suspects]) / 10^intake$decimals, nsmall = intake$decimals))),
     say("conflicts", intake$conflicts, sprintf("%s in two states; %s, so %s set aside.", n_of(intake$conflicts, "order"), if (meaning$conflicts == "newer replaces")
-      "the newer one replaces" else "the first one stays", n_of(sum(intake$replaced), "row"))),
-    partly_kept_remark(intake, reason), identified_remark(intake, reason))
+      "the newer one replaces" else "the first one stays", n_of(length(intake$replaced), "row"))),
+    partly_kept_remark(intake, aside), identified_remark(identified))
+}
+
+distinct_days <- function(day) {
+  first <- min(day) - 1L
+  first + which(tabulate(day - first) > 0L)
 }
 
 reading_remark <- function(intake) {
@@ -41,23 +47,24 @@ returns_remark <- function(moved, meaning) {
                                   moved$moved, moved$not_found, moved$unlinked))
 }
 
-partly_kept_remark <- function(intake, reason) {
-  if (all(is.na(reason) | reason == "duplicate")) return(NULL)
-  rows <- intake$rows[, .(customer, order, sales, aside = !is.na(reason) & reason != "duplicate", duplicate = reason %in% "duplicate")]
-  some <- rows[aside == TRUE & order != "" & !duplicate, unique(.SD), .SDcols = c("customer", "order")]
-  partly <- rows[some, on = c("customer", "order")][!duplicate & !aside, .(sales = sum(sales)), by = .(customer, order)]
+partly_kept_remark <- function(intake, aside) {
+  lost <- aside$rows[aside$reason != "duplicate"]
+  lost <- lost[intake$rows$order[lost] > 0L]
+  if (length(lost) == 0L) return(NULL)
+  some <- unique(data.table(customer = intake$rows$customer[lost], order = intake$rows$order[lost]))
+  near <- which(intake$rows$order %in% some$order)
+  near <- near[!near %in% aside$rows]
+  partly <- data.table(customer = intake$rows$customer[near], order = intake$rows$order[near], sales = intake$rows$sales[near])[
+    some, on = c("customer", "order"), nomatch = NULL][, .(sales = sum(sales)), by = .(customer, order)]
   if (nrow(partly) > 0L) remark_table("partly kept", sprintf("%s (%s in money) kept without a line that was set aside.", n_of(nrow(partly), "order"),
                                                              format(sum(partly$sales) / 10^intake$decimals, nsmall = intake$decimals)))
 }
 
 # A growing share of sales with a customer id looks like growing loyalty.
-identified_remark <- function(intake, reason) {
-  day <- intake$rows$day
-  anonymous <- reason %in% "no customer" & faults_of(intake) == 1L
-  use <- is.na(reason) | anonymous
-  if (!any(anonymous)) return(NULL)
-  year <- as.POSIXlt(as.Date(day[use], origin = "1970-01-01"))$year + 1900L
-  share <- tapply(ifelse(anonymous[use], 0, intake$rows$sales[use]), year, sum) / tapply(intake$rows$sales[use], year, sum)
+identified_remark <- function(identified) {
+  if (all(identified$identified == identified$all)) return(NULL)
+  year <- as.POSIXlt(as.Date(identified$day, origin = "1970-01-01"))$year + 1900L
+  share <- tapply(identified$identified, year, sum) / tapply(identified$all, year, sum)
   if (length(share) < 2L || any(!is.finite(share)) || abs(share[[length(share)]] - share[[1L]]) < 0.03) return(NULL)
   remark_table("identified share", sprintf("The share of sales with a customer id went from %.0f %% in %s to %.0f %% in %s; part of any change in repeat buying is that.",
                                            100 * share[[1L]], names(share)[[1L]], 100 * share[[length(share)]], names(share)[[length(share)]]))

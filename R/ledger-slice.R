@@ -23,7 +23,7 @@ ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL
   if (from > until) abort_nubrek(c("{.arg from} must not be after {.arg until}.", "x" = "{format(from)} is after {format(until)}."), "argument")
   check_columns_exist(names(lines), names(ledger$lines), "the lines")
   keep <- rep(TRUE, nrow(ledger$lines))
-  for (name in names(lines)) keep <- keep & label_missing(ledger$lines[[name]]) %in% as.character(lines[[name]])
+  for (name in names(lines)) keep <- keep & line_in(ledger$lines[[name]], as.character(lines[[name]]))
   whose <- rep(TRUE, n_customers(ledger))
   groups <- if (length(customers) > 0L) group_of(ledger, names(customers))
   for (name in names(customers)) whose <- whose & groups[[name]] %in% as.character(customers[[name]])
@@ -43,7 +43,11 @@ ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL
   out
 }
 
-label_missing <- function(x) ifelse(is.na(x) | x == "", "(missing)", x)
+line_in <- function(cells, wanted) {
+  hit <- spread(levels(cells) %in% wanted, cells)
+  hit[is.na(hit)] <- "(missing)" %in% wanted
+  hit
+}
 words_of <- function(conditions) paste(names(conditions), "=", vapply(conditions, \(v) paste(v, collapse = " or "), ""), collapse = ", ")
 
 # The ledger with only some of its lines; orders count with what is left of them.

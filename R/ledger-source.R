@@ -30,13 +30,13 @@ file_format <- function(separator = "detect", encoding = "detect", sheet = NULL)
 
 separators <- c(",", ";", "\t", "|")
 
-# One source (paths or globs, or a data frame) as a data.table of text, with the file and row of each, and how it was read.
-read_source <- function(source, format = file_format(), call = rlang::caller_env()) {
+# One source (paths or globs, or a data frame) as a data.table of text (or of the types it has, `as_found`), the rows of each file, and how it was read.
+read_source <- function(source, format = file_format(), call = rlang::caller_env(), as_found = FALSE) {
+  as_wanted <- \(table) if (as_found) table else as.data.table(lapply(table, column_as_text))
   if (is.data.frame(source)) {
     if (anyDuplicated(names(source))) abort_duplicate_header(names(source), "the data frame", call)
     if (nrow(source) == 0L) abort_nubrek("The data frame has no rows.", "file", call = call)
-    table <- as.data.table(lapply(source, column_as_text))
-    return(list(table = table, file = rep.int(1L, nrow(table)), row = seq_len(nrow(table)), files = "data frame", remarks = NULL, serial = FALSE))
+    return(list(table = as_wanted(source), rows = nrow(source), files = "data frame", remarks = NULL))
   }
   if (!checkmate::test_character(source, any.missing = FALSE, min.len = 1L, min.chars = 1L)) {
     abort_nubrek(c("Data must be a data frame or paths of files.", "x" = "It is a {.cls {class(source)}}."), "source", call = call)
@@ -51,13 +51,15 @@ read_source <- function(source, format = file_format(), call = rlang::caller_env
                    "columns", call = call)
     }
   }
-  rows <- vapply(read, \(r) nrow(r$table), 0L)
-  files <- basename(source)
-  said <- vapply(read, `[[`, "", "said")
-  table <- if (length(read) == 1L) read[[1L]]$table else rbindlist(lapply(read, `[[`, "table"), use.names = TRUE)
-  list(table = table, file = rep.int(seq_along(read), rows), row = sequence(rows),
-       files = if (anyDuplicated(files)) source else files, remarks = remark_table("reading", unique(said)), serial = any(vapply(read, `[[`, NA, "serial")))
+  tables <- lapply(read, `[[`, "table")
+  # files of other types than the first one meet as text
+  if (length(unique(lapply(tables, \(t) lapply(t, class)[columns]))) > 1L) tables <- lapply(tables, \(t) as.data.table(lapply(t, column_as_text)))
+  list(table = as_wanted(if (length(read) == 1L) tables[[1L]] else rbindlist(tables, use.names = TRUE)), rows = vapply(read, \(r) nrow(r$table), 0L),
+       files = file_names(source), remarks = remark_table("reading", unique(vapply(read, `[[`, "", "said"))))
 }
+
+# How files are called in messages and the audit.
+file_names <- function(paths) if (anyDuplicated(basename(paths))) paths else basename(paths)
 
 expand_glob <- function(path) {
   if (!grepl("[*?]", path) || file.exists(path)) return(path)
@@ -74,7 +76,7 @@ read_one_file <- function(path, format, call) {
   table <- read$table
   if (anyDuplicated(names(table))) abort_duplicate_header(names(table), path, call)
   if (nrow(table) == 0L) abort_nubrek("The file {.file {path}} has a header but no rows.", "file", path = path, call = call)
-  list(table = table, said = paste0(basename(path), ": ", read$said), serial = isTRUE(read$serial))
+  list(table = table, said = paste0(basename(path), ": ", read$said))
 }
 
 abort_duplicate_header <- function(columns, where, call) {
@@ -93,7 +95,7 @@ column_as_text <- function(x) {
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
   table <- tryCatch(nanoparquet::read_parquet(path), error = \(e) abort_nubrek(c("The file {.file {path}} is not Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-  list(table = as.data.table(lapply(table, column_as_text)), said = "Parquet")
+  list(table = as.data.table(table), said = "Parquet")
 }
 
 # Cells come as text; numbers are brought back to the shortest text that is the same number (spreadsheets store doubles).
@@ -107,7 +109,7 @@ read_sheet <- function(path, sheet, call) {
     x
   }
   table <- as.data.table(lapply(table, tidy))
-  list(table = table, said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)), serial = TRUE)
+  list(table = table, said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))
 }
 
 # What only some users need is asked for where it is needed.

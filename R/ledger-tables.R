@@ -66,26 +66,27 @@ join_table <- function(source, by, format = file_format()) {
 }
 
 # Adds the columns of joined tables to the lines; says which columns came from where.
-add_joins <- function(text, joins, file, call) {
+add_joins <- function(cells, joins, file, call) {
   from <- character()
   for (join in joins) {
-    check_columns_exist(join$by, names(text), file, call)
-    clash <- intersect(names(join$attributes), names(text))
+    check_columns_exist(join$by, names(cells), file, call)
+    clash <- intersect(names(join$attributes), names(cells))
     same <- names(join$attributes)
     same[same %in% clash] <- paste0(same[same %in% clash], " (", join$file, ")")      # a name in both tables stays the lines' own
-    at <- match(trim_text(text[[join$by]]), join$id)
-    for (i in seq_along(same)) text[, (same[[i]]) := join$attributes[[i]][at]]
+    key <- cells[[join$by]]
+    at <- match(trim_text(levels(key)), join$id)
+    for (i in seq_along(same)) cells[[same[[i]]]] <- recode(key, join$attributes[[i]][at])
     from <- c(from, stats::setNames(rep(join$by, length(same)), same))
   }
-  list(text = text, key_of = from)
+  list(cells = cells, key_of = from)
 }
 
 # An amount that stands once per key must not be counted for each of its lines.
-check_no_multiplying <- function(columns, key_of, text, call) {
+check_no_multiplying <- function(columns, key_of, cells, call) {
   for (name in intersect(columns, names(key_of))) {
-    key <- trim_text(text[[key_of[[name]]]])
-    if (anyDuplicated(key)) {
-      twice <- unique(key[duplicated(key)])
+    key <- trim_cells(cells[[key_of[[name]]]])
+    if (!all_distinct(key)) {
+      twice <- levels(key)[tabulate(key, length(levels(key))) > 1L]
       abort_nubrek(c("{.field {name}} stands once per {.field {key_of[[name]]}}, but would be counted for each of its lines.",
                      "x" = "{length(twice)} key{?s} {?has/have} several lines: {.val {utils::head(twice, 5)}}.",
                      "i" = "Map an amount of the lines, or use the joined table as the orders."), "join", keys = twice, call = call)

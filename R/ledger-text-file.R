@@ -34,8 +34,40 @@ read_text_file <- function(path, format, call) {
     }
   }
   names(table)[!validUTF8(names(table))] <- iconv(names(table)[!validUTF8(names(table))], "WINDOWS-1252", "UTF-8", sub = "?")
-  encoding <- if (recoded) "Windows-1252" else plain$encoding %||% "UTF-8"
-  list(table = table, said = paste0("cells separated by ", switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"), ", ", encoding))
+  list(table = table, said = said_of(separator, if (recoded) "Windows-1252" else plain$encoding))
+}
+
+said_of <- function(separator, encoding) {
+  paste0("cells separated by ", switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"), ", ", encoding %||% "UTF-8")
+}
+
+# The fast path: files of one header and regular lines are read into cells by our own reader. NULL where anything is unusual;
+# then the library's reader above has its way with them, with the same result or an error that says what is wrong.
+read_regular_files <- function(source, format, call) {
+  paths <- unlist(lapply(source, expand_glob))
+  if (anyNA(paths) || !all(file.exists(paths)) || any(dir.exists(paths)) || any(tolower(tools::file_ext(paths)) %in% c("parquet", "xlsx"))) return(NULL)
+  plain <- lapply(paths, plain_text_file, encoding = format$encoding, call = call)
+  on.exit(unlink(vapply(Filter(\(p) p$temporary, plain), `[[`, "", "path")))
+  at <- vapply(plain, `[[`, "", "path")
+  counts <- lapply(at, header_counts)
+  separator <- if (format$separator != "detect") format$separator else separators[[which.max(counts[[1L]])]]
+  if (any(vapply(counts, \(n) n[[separator]] == 0L || n[[separator]] != counts[[1L]][[separator]] || which.max(n) != which.max(counts[[1L]]), NA))) return(NULL)
+  headers <- lapply(at, header_names, separator = separator)
+  if (length(unique(headers)) != 1L || length(headers[[1L]]) != counts[[1L]][[separator]] + 1L || anyDuplicated(headers[[1L]])) return(NULL)
+  size <- sum(file.size(at))
+  read <- cpp_read_coded(at, separator, length(headers[[1L]]), reading_threads(), \(done) signal_progress("reading orders", done / size))
+  if (is.null(read)) return(NULL)
+  said <- paste0(basename(paths), ": ", vapply(plain, \(p) said_of(separator, p$encoding), ""))
+  list(table = stats::setNames(read$columns, headers[[1L]]), n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(said)))
+}
+
+# The names in the first line as the library's reader gives them; none where it sees something unusual.
+header_names <- function(path, separator) {
+  line <- readLines(path, n = 1L, warn = FALSE, encoding = "UTF-8")
+  if (length(line) == 0L || !validUTF8(line) || nchar(line) > 1e5) return(NULL)
+  text <- paste0(sub("^\ufeff", "", line), "\n", strrep(separator, nchar(gsub(paste0("[^", separator, "]"), "", line))), "\n")
+  tryCatch(names(fread(text = text, sep = separator, colClasses = "character", header = TRUE, encoding = "UTF-8", strip.white = FALSE, check.names = FALSE, data.table = TRUE)),
+           error = \(e) NULL, warning = \(w) NULL)
 }
 
 # How often the header line holds each separator, outside quotes.

@@ -10,24 +10,69 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
-// cpp_read_days
-Rcpp::List cpp_read_days(Rcpp::CharacterVector text, std::string order);
-RcppExport SEXP _nubrek_cpp_read_days(SEXP textSEXP, SEXP orderSEXP) {
+// cpp_read_coded
+SEXP cpp_read_coded(Rcpp::CharacterVector paths, std::string separator, int n_columns, int threads, Rcpp::Function tick);
+RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
+    Rcpp::traits::input_parameter< int >::type n_columns(n_columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Function >::type tick(tickSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, separator, n_columns, threads, tick));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_code_column
+SEXP cpp_code_column(SEXP x);
+RcppExport SEXP _nubrek_cpp_code_column(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_code_column(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_all_distinct
+bool cpp_all_distinct(Rcpp::IntegerVector codes, int n_texts);
+RcppExport SEXP _nubrek_cpp_all_distinct(SEXP codesSEXP, SEXP n_textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type n_texts(n_textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_all_distinct(codes, n_texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_repeated_rows
+Rcpp::IntegerVector cpp_repeated_rows(Rcpp::List columns);
+RcppExport SEXP _nubrek_cpp_repeated_rows(SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_repeated_rows(columns));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_read_days
+Rcpp::List cpp_read_days(SEXP texts, std::string order);
+RcppExport SEXP _nubrek_cpp_read_days(SEXP textsSEXP, SEXP orderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< std::string >::type order(orderSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_read_days(text, order));
+    rcpp_result_gen = Rcpp::wrap(cpp_read_days(texts, order));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_date_orders
-Rcpp::List cpp_date_orders(Rcpp::CharacterVector text);
-RcppExport SEXP _nubrek_cpp_date_orders(SEXP textSEXP) {
+Rcpp::List cpp_date_orders(SEXP texts);
+RcppExport SEXP _nubrek_cpp_date_orders(SEXP textsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type text(textSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_date_orders(text));
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_date_orders(texts));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -57,18 +102,28 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_minor_units
-Rcpp::List cpp_minor_units(Rcpp::CharacterVector first, Rcpp::CharacterVector second, std::string arithmetic, Rcpp::List off, Rcpp::CharacterVector rate, int decimals, std::string decimal_mark);
+Rcpp::List cpp_minor_units(SEXP first, SEXP second, std::string arithmetic, Rcpp::List off, SEXP rate, int decimals, std::string decimal_mark);
 RcppExport SEXP _nubrek_cpp_minor_units(SEXP firstSEXP, SEXP secondSEXP, SEXP arithmeticSEXP, SEXP offSEXP, SEXP rateSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type second(secondSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type second(secondSEXP);
     Rcpp::traits::input_parameter< std::string >::type arithmetic(arithmeticSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type off(offSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type rate(rateSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rate(rateSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal_mark(decimal_markSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_minor_units(first, second, arithmetic, off, rate, decimals, decimal_mark));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_decimal_marks
+Rcpp::List cpp_decimal_marks(SEXP texts);
+RcppExport SEXP _nubrek_cpp_decimal_marks(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_decimal_marks(texts));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -180,22 +235,53 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_text_flags
-Rcpp::LogicalVector cpp_text_flags(Rcpp::CharacterVector x);
-RcppExport SEXP _nubrek_cpp_text_flags(SEXP xSEXP) {
+Rcpp::LogicalVector cpp_text_flags(SEXP texts);
+RcppExport SEXP _nubrek_cpp_text_flags(SEXP textsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_text_flags(x));
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_text_flags(texts));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_is_blank
-Rcpp::LogicalVector cpp_is_blank(Rcpp::CharacterVector x);
-RcppExport SEXP _nubrek_cpp_is_blank(SEXP xSEXP) {
+Rcpp::LogicalVector cpp_is_blank(SEXP texts);
+RcppExport SEXP _nubrek_cpp_is_blank(SEXP textsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_is_blank(x));
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_is_blank(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_order_texts
+Rcpp::IntegerVector cpp_order_texts(SEXP texts);
+RcppExport SEXP _nubrek_cpp_order_texts(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_order_texts(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_write_lines
+bool cpp_write_lines(SEXP texts, std::string path);
+RcppExport SEXP _nubrek_cpp_write_lines(SEXP textsSEXP, SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_write_lines(texts, path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_read_lines
+SEXP cpp_read_lines(std::string path);
+RcppExport SEXP _nubrek_cpp_read_lines(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_read_lines(path));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -211,26 +297,70 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_unit_sums
-Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::NumericVector time, Rcpp::NumericVector sales, Rcpp::LogicalVector entry);
-RcppExport SEXP _nubrek_cpp_unit_sums(SEXP unitSEXP, SEXP n_unitsSEXP, SEXP timeSEXP, SEXP salesSEXP, SEXP entrySEXP) {
+Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::NumericVector sales, Rcpp::IntegerVector apart);
+RcppExport SEXP _nubrek_cpp_unit_sums(SEXP unitSEXP, SEXP n_unitsSEXP, SEXP daySEXP, SEXP secondsSEXP, SEXP salesSEXP, SEXP apartSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type unit(unitSEXP);
     Rcpp::traits::input_parameter< int >::type n_units(n_unitsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type time(timeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type day(daySEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seconds(secondsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type entry(entrySEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_unit_sums(unit, n_units, time, sales, entry));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type apart(apartSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_unit_sums(unit, n_units, day, seconds, sales, apart));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_sort_orders
+Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customers, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::IntegerVector order, SEXP texts);
+RcppExport SEXP _nubrek_cpp_sort_orders(SEXP customerSEXP, SEXP n_customersSEXP, SEXP daySEXP, SEXP secondsSEXP, SEXP orderSEXP, SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type day(daySEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seconds(secondsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_sort_orders(customer, n_customers, day, seconds, order, texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_order_by_group
+Rcpp::IntegerVector cpp_order_by_group(Rcpp::IntegerVector group, int n_groups);
+RcppExport SEXP _nubrek_cpp_order_by_group(SEXP groupSEXP, SEXP n_groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_order_by_group(group, n_groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_group_sums
+Rcpp::NumericVector cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector group, int n_groups);
+RcppExport SEXP _nubrek_cpp_group_sums(SEXP xSEXP, SEXP groupSEXP, SEXP n_groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_sums(x, group, n_groups));
     return rcpp_result_gen;
 END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 5},
+    {"_nubrek_cpp_code_column", (DL_FUNC) &_nubrek_cpp_code_column, 1},
+    {"_nubrek_cpp_all_distinct", (DL_FUNC) &_nubrek_cpp_all_distinct, 2},
+    {"_nubrek_cpp_repeated_rows", (DL_FUNC) &_nubrek_cpp_repeated_rows, 1},
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
     {"_nubrek_cpp_date_orders", (DL_FUNC) &_nubrek_cpp_date_orders, 1},
     {"_nubrek_cpp_gamma_gamma_density", (DL_FUNC) &_nubrek_cpp_gamma_gamma_density, 3},
     {"_nubrek_cpp_gamma_gamma_sum", (DL_FUNC) &_nubrek_cpp_gamma_gamma_sum, 4},
     {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 7},
+    {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
     {"_nubrek_cpp_pareto_density", (DL_FUNC) &_nubrek_cpp_pareto_density, 4},
     {"_nubrek_cpp_pareto_sum", (DL_FUNC) &_nubrek_cpp_pareto_sum, 5},
@@ -241,12 +371,20 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
+    {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},
+    {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
+    {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 2},
-    {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 5},
+    {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 6},
+    {"_nubrek_cpp_sort_orders", (DL_FUNC) &_nubrek_cpp_sort_orders, 6},
+    {"_nubrek_cpp_order_by_group", (DL_FUNC) &_nubrek_cpp_order_by_group, 2},
+    {"_nubrek_cpp_group_sums", (DL_FUNC) &_nubrek_cpp_group_sums, 3},
     {NULL, NULL, 0}
 };
 
+void register_lazy_text(DllInfo* dll);
 RcppExport void R_init_nubrek(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    register_lazy_text(dll);
 }

@@ -1,19 +1,21 @@
 #include <Rcpp.h>
 #include "date_kernels.h"
+#include "lazy_text.h"
 
 namespace {
-nubrek::DateText element(const Rcpp::CharacterVector& text, R_xlen_t i) {
-  SEXP s = STRING_ELT(text, i);
-  return s == NA_STRING ? nubrek::DateText() : nubrek::read_date(CHAR(s), static_cast<std::size_t>(LENGTH(s)));
+nubrek::DateText element(const nubrek::TextView& text, R_xlen_t at) {
+  const std::size_t i = static_cast<std::size_t>(at);
+  return text.missing(i) ? nubrek::DateText() : nubrek::read_date(text[i].data(), text[i].size());
 }
 }  // namespace
 
 // `order` is "year-first", "day-first" or "month-first"; texts that begin with a year are read in any of them.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_read_days(Rcpp::CharacterVector text, std::string order) {
+Rcpp::List cpp_read_days(SEXP texts, std::string order) {
+  const nubrek::TextView text(texts);
   const nubrek::DateOrder reading = order == "day-first" ? nubrek::DateOrder::day_first
     : order == "month-first" ? nubrek::DateOrder::month_first : nubrek::DateOrder::year_first;
-  const R_xlen_t n = text.size();
+  const R_xlen_t n = static_cast<R_xlen_t>(text.size());
   Rcpp::IntegerVector day(n);
   Rcpp::NumericVector seconds(n), offset(n, NA_REAL);
   for (R_xlen_t i = 0; i < n; ++i) {
@@ -30,10 +32,11 @@ Rcpp::List cpp_read_days(Rcpp::CharacterVector text, std::string order) {
 // How many texts are days when read each way (texts that begin with a year are counted apart), and a first example of
 // one that only one reading explains.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_date_orders(Rcpp::CharacterVector text) {
+Rcpp::List cpp_date_orders(SEXP texts) {
+  const nubrek::TextView text(texts);
   double year_first = 0, day_first = 0, month_first = 0, both = 0;
   int only_day = 0, only_month = 0, first_both = 0;
-  for (R_xlen_t i = 0; i < text.size(); ++i) {
+  for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(text.size()); ++i) {
     const nubrek::DateText t = element(text, i);
     if (!t.fine) continue;
     if (t.year_first) { ++year_first; continue; }

@@ -23,4 +23,7 @@ Decimal subtract(const Decimal& a, const Decimal& b);
 struct Minor { double units; double rest; Reading state; };
 Minor to_minor(const Decimal& amount, int decimals);
 
+// Writes the shortest decimal text that reads back as `x` into 64 bytes; returns its end.
+char* shortest_text(double x, char* buffer);
+
 }  // namespace nubrek

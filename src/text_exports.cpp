@@ -1,41 +1,120 @@
 #include <Rcpp.h>
+#include <algorithm>
+#include <cstdio>
 #include <cstring>
+#include "coding.h"
+#include "lazy_text.h"
 
-// Whether any cell of a column holds doubled quotes, bytes beyond ASCII, or a blank at its edge: three looks that need no copy.
+using nubrek::TextView;
+
+// Whether any text holds doubled quotes, bytes beyond ASCII, or a blank at its edge: three looks that need no copy.
 // [[Rcpp::export(rng = false)]]
-Rcpp::LogicalVector cpp_text_flags(Rcpp::CharacterVector x) {
+Rcpp::LogicalVector cpp_text_flags(SEXP texts) {
+  const TextView text(texts);
   bool doubled = false, wide = false, edge = false;
-  SEXP before = R_NilValue;
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    SEXP s = STRING_ELT(x, i);
-    if (s == before || s == NA_STRING) continue;      // runs of one value are looked at once
-    before = s;
-    const char* p = CHAR(s);
-    const int n = LENGTH(s);
-    if (n == 0) continue;
-    if (!wide) for (int k = 0; k < n; ++k) if (static_cast<unsigned char>(p[k]) > 127) { wide = true; break; }
-    if (!doubled) { const char* q = std::strchr(p, '"'); while (q && q[1]) { if (q[1] == '"') { doubled = true; break; } q = std::strchr(q + 1, '"'); } }
-    auto blank = [](char c) { return c == ' ' || (c >= '\t' && c <= '\r'); };
-    if (!edge) edge = blank(p[0]) || blank(p[n - 1]) || static_cast<unsigned char>(p[0]) == 0xC2 || static_cast<unsigned char>(p[n - 1]) == 0xA0;
+  const char* before = nullptr;
+  auto blank = [](char c) { return c == ' ' || (c >= '\t' && c <= '\r'); };
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text.missing(i)) continue;
+    const std::string_view s = text[i];
+    if (s.data() == before || s.empty()) continue;      // runs of one value are looked at once
+    before = s.data();
+    if (!wide) for (const char c : s) if (static_cast<unsigned char>(c) > 127) { wide = true; break; }
+    if (!doubled) doubled = s.find("\"\"") != std::string_view::npos;
+    if (!edge) edge = blank(s.front()) || blank(s.back()) || static_cast<unsigned char>(s.front()) == 0xC2 || static_cast<unsigned char>(s.back()) == 0xA0;
     if (doubled && wide && edge) break;
   }
   return Rcpp::LogicalVector::create(Rcpp::_["doubled"] = doubled, Rcpp::_["wide"] = wide, Rcpp::_["edge"] = edge);
 }
 
-// True where a cell is missing, empty or blanks only.
+// True where a text is missing, empty or blanks only.
 // [[Rcpp::export(rng = false)]]
-Rcpp::LogicalVector cpp_is_blank(Rcpp::CharacterVector x) {
-  Rcpp::LogicalVector out(x.size());
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    SEXP s = STRING_ELT(x, i);
-    if (s == NA_STRING) { out[i] = true; continue; }
-    const char* p = CHAR(s);
-    while (*p) {
-      if (*p == ' ' || (*p >= '\t' && *p <= '\r')) ++p;
-      else if (p[0] == '\xC2' && p[1] == '\xA0') p += 2;
-      else break;
+Rcpp::LogicalVector cpp_is_blank(SEXP texts) {
+  const TextView text(texts);
+  Rcpp::LogicalVector out(static_cast<R_xlen_t>(text.size()));
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    bool blank = true;
+    if (!text.missing(i)) {
+      const std::string_view s = text[i];
+      for (std::size_t k = 0; blank && k < s.size(); ++k) {
+        if (s[k] == ' ' || (s[k] >= '\t' && s[k] <= '\r')) continue;
+        if (s[k] == '\xC2' && k + 1 < s.size() && s[k + 1] == '\xA0') { ++k; continue; }
+        blank = false;
+      }
     }
-    out[i] = *p == '\0';
+    out[static_cast<R_xlen_t>(i)] = blank;
   }
   return out;
+}
+
+// The places (from 1) of texts in the order of their bytes, which is that of the C locale.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_order_texts(SEXP texts) {
+  const TextView text(texts);
+  const std::size_t n = text.size();
+  Rcpp::IntegerVector out(static_cast<R_xlen_t>(n));
+  if (n == 0) return out;
+  // what all begin with says nothing; the eight bytes behind it decide nearly always
+  std::size_t common = text[0].size();
+  for (std::size_t i = 1; i < n && common > 0; ++i) {
+    const std::string_view s = text[i];
+    common = std::min(common, s.size());
+    std::size_t same = 0;
+    while (same < common && s[same] == text[0][same]) ++same;
+    common = same;
+  }
+  struct Key { std::uint64_t head; int place; };
+  std::vector<Key> keys(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::string_view s = text[i].substr(common);
+    std::uint64_t head = 0;
+    for (std::size_t k = 0; k < 8; ++k) head = (head << 8) | (k < s.size() ? static_cast<unsigned char>(s[k]) : 0);
+    keys[i] = {head, static_cast<int>(i)};
+  }
+  std::sort(keys.begin(), keys.end(), [&](const Key& a, const Key& b) {
+    if (a.head != b.head) return a.head < b.head;
+    const int by_text = text[static_cast<std::size_t>(a.place)].compare(text[static_cast<std::size_t>(b.place)]);
+    return by_text != 0 ? by_text < 0 : a.place < b.place;
+  });
+  for (std::size_t i = 0; i < n; ++i) out[static_cast<R_xlen_t>(i)] = keys[i].place + 1;
+  return out;
+}
+
+// Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or holds a line break.
+// [[Rcpp::export(rng = false)]]
+bool cpp_write_lines(SEXP texts, std::string path) {
+  const TextView text(texts);
+  std::FILE* file = std::fopen(path.c_str(), "wb");
+  if (!file) return false;
+  bool fine = true;
+  for (std::size_t i = 0; fine && i < text.size(); ++i) {
+    fine = !text.missing(i) && text[i].find_first_of("\r\n") == std::string_view::npos;
+    if (fine) fine = std::fwrite(text[i].data(), 1, text[i].size(), file) == text[i].size() && std::fputc('\n', file) != EOF;
+  }
+  return std::fclose(file) == 0 && fine;
+}
+
+// The lines of a file that `cpp_write_lines()` wrote.
+// [[Rcpp::export(rng = false)]]
+SEXP cpp_read_lines(std::string path) {
+  std::FILE* file = std::fopen(path.c_str(), "rb");
+  if (!file) Rcpp::stop("cannot open %s", path);
+  auto store = std::make_shared<nubrek::TextStore>();
+  std::vector<char> buffer(1u << 20);
+  std::string rest;
+  for (std::size_t got; (got = std::fread(buffer.data(), 1, buffer.size(), file)) > 0;) {
+    const char* p = buffer.data();
+    const char* end = p + got;
+    while (const char* line_end = static_cast<const char*>(std::memchr(p, '\n', static_cast<std::size_t>(end - p)))) {
+      const std::string_view piece(p, static_cast<std::size_t>(line_end - p));
+      if (rest.empty()) store->add(piece);
+      else { rest.append(piece); store->add(rest); rest.clear(); }
+      p = line_end + 1;
+    }
+    rest.append(p, static_cast<std::size_t>(end - p));
+  }
+  std::fclose(file);
+  if (!rest.empty()) Rcpp::stop("%s is cut short", path);
+  store->trim_room();
+  return nubrek::text_vector({store, {}});
 }

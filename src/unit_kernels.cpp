@@ -1,26 +1,27 @@
 #include "unit_kernels.h"
-#include <cstdint>
+#include "coding.h"
 
 namespace nubrek {
+namespace {
+std::uint64_t pair_key(int a, int b) { return (static_cast<std::uint64_t>(static_cast<std::uint32_t>(a)) << 32) | static_cast<std::uint32_t>(b); }
+}  // namespace
 
 std::size_t number_pairs(const int* a, const int* b, std::size_t n, int* unit) {
-  std::size_t room = 16;
-  while (room < 2 * n) room *= 2;
-  std::vector<int> slot(room, -1), first;      // slot holds a unit, first its first row
-  std::size_t units = 0;
+  constexpr std::size_t kAhead = 16;
+  KeyCoder coder;
   for (std::size_t i = 0; i < n; ++i) {
-    std::uint64_t h = (static_cast<std::uint64_t>(static_cast<std::uint32_t>(a[i])) << 32) | static_cast<std::uint32_t>(b[i]);
-    h = (h ^ (h >> 30)) * 0xBF58476D1CE4E5B9ULL;
-    h = (h ^ (h >> 27)) * 0x94D049BB133111EBULL;
-    std::size_t at = static_cast<std::size_t>(h ^ (h >> 31)) & (room - 1);
-    for (;; at = (at + 1) & (room - 1)) {
-      const int u = slot[at];
-      if (u < 0) { slot[at] = unit[i] = static_cast<int>(units++); first.push_back(static_cast<int>(i)); break; }
-      const std::size_t f = static_cast<std::size_t>(first[static_cast<std::size_t>(u)]);
-      if (a[f] == a[i] && b[f] == b[i]) { unit[i] = u; break; }
-    }
+    if (i + kAhead < n) coder.prefetch(pair_key(a[i + kAhead], b[i + kAhead]));
+    unit[i] = coder.code(pair_key(a[i], b[i]));
   }
-  return units;
+  return coder.size();
+}
+
+void order_by_group(const int* group, std::size_t n, std::size_t n_groups, int* out) {
+  std::vector<std::size_t> next(n_groups + 1, 0);
+  for (std::size_t i = 0; i < n; ++i) ++next[static_cast<std::size_t>(group[i])];
+  std::size_t before = 0;
+  for (std::size_t g = 1; g <= n_groups; ++g) { const std::size_t mine = next[g]; next[g] = before; before += mine; }
+  for (std::size_t i = 0; i < n; ++i) out[next[static_cast<std::size_t>(group[i])]++] = static_cast<int>(i) + 1;
 }
 
 }  // namespace nubrek

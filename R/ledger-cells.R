@@ -1,0 +1,65 @@
+# Cells: a column as a factor of its distinct texts in order of appearance, so that whatever is asked of a text is asked once. Columns with
+# many distinct texts keep them as bytes; no R string stands behind a text until somebody asks for it.
+
+# How many threads read; the answers do not depend on it.
+reading_threads <- function() {
+  wanted <- getOption("nubrek.threads") %||% parallel::detectCores()
+  max(1L, min(64L, as.integer(wanted), na.rm = TRUE))
+}
+
+# The order rows as cells: `table`, a list of factors; `n` rows; `files` and the rows of each.
+read_cells <- function(source, format, call) {
+  read <- if (checkmate::test_character(source, any.missing = FALSE, min.len = 1L, min.chars = 1L)) read_regular_files(source, format, call)
+  read <- read %||% read_source(source, format, call, as_found = TRUE)
+  if (is.null(read$n)) {
+    read$n <- nrow(read$table)
+    read$table <- lapply(read$table, code_column)
+  }
+  read
+}
+
+code_column <- function(x) {
+  if (is.factor(x) || is.list(x)) return(cpp_code_column(column_as_text(x)))
+  if (inherits(x, c("Date", "POSIXct"))) {
+    coded <- cpp_code_column(as.double(x))
+    like <- as.double(levels(coded))
+    attributes(like) <- attributes(x)[c("class", "tzone")]
+    return(recode(coded, column_as_text(like)))
+  }
+  if (is.numeric(x) && !inherits(x, c("difftime", "integer64"))) return(cpp_code_column(as.double(x)))
+  cpp_code_column(column_as_text(x))
+}
+
+# The same cells with another text for each distinct one; a missing text makes its cells missing.
+recode <- function(cells, texts) {
+  distinct <- unique(texts[!is.na(texts)])
+  structure(match(texts, distinct)[as.integer(cells)], levels = distinct, class = "factor")
+}
+
+trim_cells <- function(cells) {
+  if (!cpp_text_flags(levels(cells))[["edge"]]) return(cells)
+  recode(cells, trim_text(levels(cells)))
+}
+
+# What is known of each distinct text, for each row.
+spread <- function(values, cells) values[as.integer(cells)]
+
+# The rows whose text is among the hits (a flag for each distinct text); missing cells only if wanted.
+rows_where <- function(cells, hit, missing = FALSE) {
+  codes <- as.integer(cells)
+  if (!any(hit)) return(if (missing && anyNA(codes)) which(is.na(codes)) else integer())
+  found <- hit[codes]
+  if (missing) found[is.na(codes)] <- TRUE
+  which(found)
+}
+
+blank_rows <- function(cells) rows_where(cells, is_blank(levels(cells)), missing = TRUE)
+
+all_distinct <- function(cells) cpp_all_distinct(cells, length(levels(cells)))
+
+# Which file a row came from, and its number there.
+file_of <- function(read, row) findInterval(row, c(0, cumsum(read$rows)) + 1)
+row_in_file <- function(read, row) as.integer(row - c(0, cumsum(read$rows))[file_of(read, row)])
+
+# The text of a cell, of a row.
+cell_text <- function(cells, row) as.character(levels(cells)[as.integer(cells)[row]])
