@@ -10,8 +10,8 @@ summarise_intake <- function(intake, aside) {
   kept <- rbindlist(lapply(seq_along(read$rows), \(f) {
     lost <- gone[gone$file == f]
     first <- setdiff(seq_len(min(read$rows[[f]], sum(lost$rows) + 1L)), out$row[out$file == f])
-    span <- seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])
-    list(file = f, reason = "kept", currency = intake$currency, rows = read$rows[[f]] - sum(lost$rows), units = sum(units[span], na.rm = TRUE) - sum(lost$units), unknown = 0L,
+    here <- if (length(ends) == 1L) units else units[seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])]
+    list(file = f, reason = "kept", currency = intake$currency, rows = read$rows[[f]] - sum(lost$rows), units = sum(here, na.rm = TRUE) - sum(lost$units), unknown = 0L,
          example = if (length(first) > 0L) first[[1L]] else NA_integer_)
   }))
   counts <- rbind(kept[rows > 0L], out[, .(rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]), by = .(file, reason, currency)])
@@ -55,9 +55,9 @@ identified_money <- function(intake, aside) {
   if (length(hidden) > 0L) day[hidden] <- NA_integer_
   first <- min(day, na.rm = TRUE) - 1L
   n <- max(day, na.rm = TRUE) - first
-  all <- cpp_group_sums(intake$rows$sales, day - first, n)
-  money <- data.table(day = first + seq_len(n), identified = all - cpp_group_sums(intake$rows$sales[nobody], day[nobody] - first, n), all)
-  data.table::setkeyv(money[tabulate(day - first, n) > 0L], "day")
+  per_day <- cpp_group_sums(intake$rows$sales, day, first, n)
+  money <- data.table(day = first + seq_len(n), identified = per_day$sums - cpp_group_sums(intake$rows$sales[nobody], day[nobody], first, n)$sums, all = per_day$sums)[per_day$rows > 0L]
+  data.table::setkeyv(money, "day")
 }
 
 #' What became of every input row

@@ -41,15 +41,15 @@ trim_cells <- function(cells) {
   recode(cells, trim_text(levels(cells)))
 }
 
-# What is known of each distinct text, for each row.
-spread <- function(values, cells) values[as.integer(cells)]
+# What is known of each distinct text, for each row. (A factor picks by its codes.)
+spread <- function(values, cells) values[cells]
 
 # The rows whose text is among the hits (a flag for each distinct text); missing cells only if wanted.
 rows_where <- function(cells, hit, missing = FALSE) {
-  codes <- as.integer(cells)
-  if (!any(hit)) return(if (missing && anyNA(codes)) which(is.na(codes)) else integer())
-  found <- hit[codes]
-  if (missing) found[is.na(codes)] <- TRUE
+  missing <- missing && cpp_any_missing(cells)
+  if (!any(hit)) return(if (missing) which(is.na(cells)) else integer())
+  found <- hit[cells]
+  if (missing) found[is.na(cells)] <- TRUE
   which(found)
 }
 
@@ -62,4 +62,4 @@ file_of <- function(read, row) findInterval(row, c(0, cumsum(read$rows)) + 1)
 row_in_file <- function(read, row) as.integer(row - c(0, cumsum(read$rows))[file_of(read, row)])
 
 # The text of a cell, of a row.
-cell_text <- function(cells, row) as.character(levels(cells)[as.integer(cells)[row]])
+cell_text <- function(cells, row) as.character(levels(cells)[cells[row]])

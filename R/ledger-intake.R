@@ -75,7 +75,7 @@ find_duplicates <- function(read, rows, has_line_id, policy) {
   if (length(again) == 0L) return(none)
   if (policy == "none") return(list(duplicate = integer(), suspect = again))
   if (has_line_id || policy == "all equal lines") return(list(duplicate = again, suspect = integer()))
-  units <- order_units(rows)
+  units <- order_units(rows, max(rows$order))
   if (all(rows$order > 0L) && !anyDuplicated(units$unit[-again])) return(list(duplicate = again, suspect = integer()))
   hit <- logical(units$n)
   hit[units$unit[again]] <- TRUE
@@ -90,11 +90,11 @@ find_duplicates <- function(read, rows, has_line_id, policy) {
 }
 
 # The unit each row belongs to: its customer and order, or, without an order id, its day.
-order_units <- function(rows) {
+order_units <- function(rows, n_orders) {
   order <- rows$order
   none <- which(order == 0L)
   if (length(none) > 0L) order[none] <- -1000000L - rows$day[none]
-  cpp_number_pairs(rows$customer, order)
+  cpp_number_pairs(rows$customer, order, if (length(none) > 0L) 0L else n_orders)
 }
 
 greatest_divisor <- function(a, b) if (b == 0L) a else greatest_divisor(b, a %% b)

@@ -76,7 +76,7 @@ customer_only_ids <- function(customers, lookup, known) {
 }
 
 customer_attributes <- function(ids, customers, lookup) {
-  if (is.null(customers)) return(data.table(.none = ids)[, .none := NULL])
+  if (is.null(customers)) return(data.table())
   # a customer's own row first, then that of an alias
   place <- match(ids, c(customers$id, resolve_aliases(customers$id, lookup)))
   table <- customers$attributes[(place - 1L) %% length(customers$id) + 1L]
@@ -93,7 +93,7 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
   if (all(early)) abort_nubrek(c("No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."), "no_rows")
   least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
   # purchases from before the history only tell who is not new, and how much money stays outside
-  before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, early)
+  before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, which(early))
   lines <- formed$lines
   if (any(early)) {
     place <- cumsum(!early)

@@ -50,8 +50,9 @@ side_amounts <- function(cells, columns, role, intake) {
 # Orders with their lines. `late` lines (negative, after the first day of their order) and lines that name another order are
 # returns: an order of their own, or, on request, part of the order they belong to. Customers are codes into the sorted ids.
 form_orders <- function(lines, order_ids, n_customers, meaning) {
-  units <- order_units(lines)
-  back <- which(lines$sales < 0 & lines$order > 0L)
+  units <- order_units(lines, length(order_ids))
+  back <- which(lines$sales < 0)
+  back <- back[lines$order[back] > 0L]
   late <- if (length(back) == 0L) back else {
     start <- cpp_unit_sums(units$unit, units$n, lines$day, lines$seconds, lines$sales, integer())$start
     back[lines$day[back] > start[units$unit[back]]]
@@ -62,17 +63,17 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
   apart <- if (length(alone) == 0L && is.null(linked$moved)) units else {
     day <- integer(length(lines$day))
     day[alone] <- lines$day[alone]
-    cpp_number_pairs(linked$unit, day)
+    cpp_number_pairs(linked$unit, day, 0L)
   }
   sums <- cpp_unit_sums(apart$unit, apart$n, lines$day, lines$seconds, lines$sales, linked$moved_rows)
-  at <- cpp_sort_orders(lines$customer[sums$first], n_customers, sums$start, sums$seconds, lines$order[sums$first], order_ids)
-  orders <- list(customer = lines$customer[sums$first][at], day = sums$start[at], sales = sums$sales[at], order = order_texts(order_ids, lines$order[sums$first[at]]), n_lines = sums$rows[at])
-  place <- integer(apart$n)
-  place[at] <- seq_along(at)
-  number <- place[apart$unit]
-  if (".cost" %in% names(lines)) orders$cost <- if (meaning$cost_per == "order") lines$.cost[sums$first][at] else cpp_group_sums(lines$.cost, number, apart$n)
-  sorted <- cpp_order_by_group(number, apart$n)
-  rows <- lapply(lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], `[`, sorted)
+  customer <- cpp_gather(lines$customer, sums$first)
+  order <- cpp_gather(lines$order, sums$first)
+  at <- cpp_sort_orders(customer, n_customers, sums$start, sums$seconds, order, order_ids)
+  orders <- list(customer = cpp_gather(customer, at), day = cpp_gather(sums$start, at), sales = cpp_gather(sums$sales, at), order = order_texts(order_ids, cpp_gather(order, at)),
+                 n_lines = cpp_gather(sums$rows, at))
+  if (".cost" %in% names(lines)) orders$cost <- if (meaning$cost_per == "order") lines$.cost[sums$first][at] else cpp_group_sums(lines$.cost, apart$unit, 0L, apart$n)$sums[at]
+  sorted <- cpp_rows_by_unit(apart$unit, at, sums$first, sums$rows)
+  rows <- lapply(lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], cpp_gather, at = sorted)
   rows$number <- rep.int(seq_along(at), orders$n_lines)
   list(orders = orders, lines = data.table::setDT(rows), spread = sum(sums$last - sums$start > 1L), returns_split = length(alone), moved = linked$moved, no_id = sum(lines$order == 0L),
        unknown_cost = if (is.null(meaning$cost_rate)) 0L else sum(is.na(cost_rates(lines, meaning))))

@@ -11,16 +11,17 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // cpp_read_coded
-SEXP cpp_read_coded(Rcpp::CharacterVector paths, std::string separator, int n_columns, int threads, Rcpp::Function tick);
-RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP) {
+SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick);
+RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP sizeSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
     Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
     Rcpp::traits::input_parameter< int >::type n_columns(n_columnsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Function >::type tick(tickSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, separator, n_columns, threads, tick));
+    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, size, separator, n_columns, threads, tick));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -31,6 +32,16 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_code_column(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_any_missing
+bool cpp_any_missing(Rcpp::IntegerVector codes);
+RcppExport SEXP _nubrek_cpp_any_missing(SEXP codesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_any_missing(codes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -286,13 +297,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_number_pairs
-Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b);
-RcppExport SEXP _nubrek_cpp_number_pairs(SEXP aSEXP, SEXP bSEXP) {
+Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b, int n_b);
+RcppExport SEXP _nubrek_cpp_number_pairs(SEXP aSEXP, SEXP bSEXP, SEXP n_bSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type a(aSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type b(bSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_number_pairs(a, b));
+    Rcpp::traits::input_parameter< int >::type n_b(n_bSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_number_pairs(a, b, n_b));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -326,33 +338,48 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_order_by_group
-Rcpp::IntegerVector cpp_order_by_group(Rcpp::IntegerVector group, int n_groups);
-RcppExport SEXP _nubrek_cpp_order_by_group(SEXP groupSEXP, SEXP n_groupsSEXP) {
+// cpp_rows_by_unit
+Rcpp::IntegerVector cpp_rows_by_unit(Rcpp::IntegerVector unit, Rcpp::IntegerVector sorted, Rcpp::IntegerVector first, Rcpp::IntegerVector rows);
+RcppExport SEXP _nubrek_cpp_rows_by_unit(SEXP unitSEXP, SEXP sortedSEXP, SEXP firstSEXP, SEXP rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
-    Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_order_by_group(group, n_groups));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type unit(unitSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sorted(sortedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_rows_by_unit(unit, sorted, first, rows));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_gather
+SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at);
+RcppExport SEXP _nubrek_cpp_gather(SEXP xSEXP, SEXP atSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type at(atSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_gather(x, at));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_group_sums
-Rcpp::NumericVector cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector group, int n_groups);
-RcppExport SEXP _nubrek_cpp_group_sums(SEXP xSEXP, SEXP groupSEXP, SEXP n_groupsSEXP) {
+Rcpp::List cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector group, int origin, int n_groups);
+RcppExport SEXP _nubrek_cpp_group_sums(SEXP xSEXP, SEXP groupSEXP, SEXP originSEXP, SEXP n_groupsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type origin(originSEXP);
     Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_sums(x, group, n_groups));
+    rcpp_result_gen = Rcpp::wrap(cpp_group_sums(x, group, origin, n_groups));
     return rcpp_result_gen;
 END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 5},
+    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 6},
     {"_nubrek_cpp_code_column", (DL_FUNC) &_nubrek_cpp_code_column, 1},
+    {"_nubrek_cpp_any_missing", (DL_FUNC) &_nubrek_cpp_any_missing, 1},
     {"_nubrek_cpp_all_distinct", (DL_FUNC) &_nubrek_cpp_all_distinct, 2},
     {"_nubrek_cpp_repeated_rows", (DL_FUNC) &_nubrek_cpp_repeated_rows, 1},
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
@@ -374,11 +401,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},
     {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
-    {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 2},
+    {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},
     {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 6},
     {"_nubrek_cpp_sort_orders", (DL_FUNC) &_nubrek_cpp_sort_orders, 6},
-    {"_nubrek_cpp_order_by_group", (DL_FUNC) &_nubrek_cpp_order_by_group, 2},
-    {"_nubrek_cpp_group_sums", (DL_FUNC) &_nubrek_cpp_group_sums, 3},
+    {"_nubrek_cpp_rows_by_unit", (DL_FUNC) &_nubrek_cpp_rows_by_unit, 4},
+    {"_nubrek_cpp_gather", (DL_FUNC) &_nubrek_cpp_gather, 2},
+    {"_nubrek_cpp_group_sums", (DL_FUNC) &_nubrek_cpp_group_sums, 4},
     {NULL, NULL, 0}
 };
 

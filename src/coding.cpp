@@ -4,9 +4,33 @@
 namespace nubrek {
 namespace {
 
-inline std::uint64_t mix(std::uint64_t h) {
-  h = (h ^ (h >> 32)) * 0x9E3779B97F4A7C15ULL;
-  return h ^ (h >> 29);
+// Both halves of a product, so that every bit of the word counts in all of them.
+inline std::uint64_t fold(std::uint64_t h) {
+  const unsigned __int128 product = static_cast<unsigned __int128>(h ^ 0x9E3779B97F4A7C15ULL) * 0xD6E8FEB86659FD93ULL;
+  return static_cast<std::uint64_t>(product) ^ static_cast<std::uint64_t>(product >> 64);
+}
+
+// Up to eight bytes as a number.
+inline std::uint64_t word(const char* p, std::size_t n) {
+  std::uint64_t out = 0;
+  if (n == 8) { std::memcpy(&out, p, 8); return out; }
+  if (n >= 4) {
+    std::uint32_t head, tail;
+    std::memcpy(&head, p, 4);
+    std::memcpy(&tail, p + n - 4, 4);
+    return (static_cast<std::uint64_t>(tail) << 32) | head;
+  }
+  for (std::size_t i = 0; i < n; ++i) out |= static_cast<std::uint64_t>(static_cast<unsigned char>(p[i])) << (8 * i);
+  return out;
+}
+
+// Short texts, which nearly all are, without a call.
+inline bool same_text(std::string_view a, std::string_view b) {
+  const std::size_t n = a.size();
+  if (n != b.size()) return false;
+  if (n <= 8) return word(a.data(), n) == word(b.data(), n);
+  if (n <= 16) return word(a.data(), 8) == word(b.data(), 8) && word(a.data() + n - 8, 8) == word(b.data() + n - 8, 8);
+  return std::memcmp(a.data(), b.data(), n) == 0;
 }
 
 // Shorter texts first: ids with running numbers ascend whether or not they are padded.
@@ -21,10 +45,8 @@ std::uint64_t hash_text(std::string_view text) {
   const char* p = text.data();
   std::size_t n = text.size();
   std::uint64_t h = 0x2545F4914F6CDD1DULL ^ n;
-  for (; n >= 8; p += 8, n -= 8) { std::uint64_t word; std::memcpy(&word, p, 8); h = mix(h ^ word) * 0xBF58476D1CE4E5B9ULL; }
-  std::uint64_t rest = 0;
-  if (n > 0) std::memcpy(&rest, p, n);
-  return mix(mix(h ^ rest) * 0x94D049BB133111EBULL);
+  for (; n > 8; p += 8, n -= 8) h = fold(h ^ word(p, 8));
+  return fold(h ^ word(p, n));
 }
 
 void Coder::code(const std::string_view* texts, std::size_t n, int* out) {
@@ -34,7 +56,7 @@ void Coder::code(const std::string_view* texts, std::size_t n, int* out) {
       const std::size_t known = store_->size();
       if (known > 0) {
         const std::string_view last = (*store_)[known - 1];
-        if (last == texts[i]) { out[i] = static_cast<int>(known); continue; }
+        if (same_text(last, texts[i])) { out[i] = static_cast<int>(known); continue; }
         if (!ascends(last, texts[i])) { start_table(); break; }
       }
       out[i] = add(texts[i]);
@@ -43,10 +65,16 @@ void Coder::code(const std::string_view* texts, std::size_t n, int* out) {
   }
   hashes_.resize(n);
   for (std::size_t k = i; k < n; ++k) hashes_[k] = static_cast<std::uint32_t>(hash_text(texts[k]) >> 16);
-  constexpr std::size_t kAhead = 16;
+  // in a large table the slot, the place of its text and the text itself are each far away: called for ahead of time, one after another
+  constexpr std::size_t kSlot = 24, kPlace = 16, kText = 8;
+  const bool large = slots_.size() > (1u << 15);
   for (std::size_t k = i; k < n; ++k) {
-    if (k + kAhead < n) __builtin_prefetch(&slots_[hashes_[k + kAhead] & mask_]);
-    out[k] = k > 0 && texts[k] == texts[k - 1] ? out[k - 1] : find_or_add(texts[k], hashes_[k]);
+    if (large) {
+      if (k + kSlot < n) __builtin_prefetch(&slots_[hashes_[k + kSlot] & mask_]);
+      if (k + kPlace < n) if (const std::uint32_t code = likely_code(hashes_[k + kPlace])) store_->prefetch_place(code - 1);
+      if (k + kText < n) if (const std::uint32_t code = likely_code(hashes_[k + kText])) store_->prefetch_text(code - 1);
+    }
+    out[k] = k > 0 && same_text(texts[k], texts[k - 1]) ? out[k - 1] : find_or_add(texts[k], hashes_[k]);
   }
 }
 
@@ -76,7 +104,7 @@ int Coder::find_or_add(std::string_view text, std::uint32_t hash) {
   for (std::size_t at = hash & mask_;; at = (at + 1) & mask_) {
     const std::uint64_t slot = slots_[at];
     if (slot == 0) break;
-    if (static_cast<std::uint32_t>(slot >> 32) == hash && (*store_)[static_cast<std::uint32_t>(slot) - 1] == text) return static_cast<int>(static_cast<std::uint32_t>(slot));
+    if (static_cast<std::uint32_t>(slot >> 32) == hash && same_text((*store_)[static_cast<std::uint32_t>(slot) - 1], text)) return static_cast<int>(static_cast<std::uint32_t>(slot));
   }
   if (2 * (store_->size() + 1) > slots_.size()) grow_table();
   const int code = add(text);

@@ -12,12 +12,21 @@ class Coder {
   Coder() : store_(std::make_shared<TextStore>()) {}
   void code(const std::string_view* texts, std::size_t n, int* out);
   std::shared_ptr<TextStore> store() const { return store_; }
+  // Makes room for `times` what is held: the address space only, until it is used.
+  void expect(double times) {
+    store_->reserve(static_cast<std::size_t>(static_cast<double>(store_->size()) * times) + 16, static_cast<std::size_t>(static_cast<double>(store_->bytes().size()) * times) + 64);
+  }
 
  private:
   int add(std::string_view text) { store_->add(text); return static_cast<int>(store_->size()); }
   void start_table();
   void grow_table();
   void place(std::uint32_t hash, std::uint32_t code);
+  // The code in the slot where a hash belongs, if the hash is the same.
+  std::uint32_t likely_code(std::uint32_t hash) const {
+    const std::uint64_t slot = slots_[hash & mask_];
+    return static_cast<std::uint32_t>(slot >> 32) == hash ? static_cast<std::uint32_t>(slot) : 0;
+  }
   int find_or_add(std::string_view text, std::uint32_t hash);
 
   std::shared_ptr<TextStore> store_;

@@ -20,37 +20,37 @@ SEXP coded_cells(Rcpp::IntegerVector codes, SEXP texts) {
   return codes;
 }
 
-// One column while it is read: its coder, and the codes of each run of rows.
-struct Column {
-  Coder coder;
-  std::vector<std::vector<int>> codes;
-  void take(const std::vector<std::string_view>& cells) {
-    codes.emplace_back(cells.size());
-    coder.code(cells.data(), cells.size(), codes.back().data());
-  }
-  SEXP finish(std::size_t rows) {
-    Rcpp::IntegerVector all = Rcpp::no_init(static_cast<R_xlen_t>(rows));
-    int* to = all.begin();
-    for (auto& run : codes) {
-      if (!run.empty()) std::memcpy(to, run.data(), run.size() * sizeof(int));
-      to += run.size();
-      std::vector<int>().swap(run);
-    }
-    auto store = coder.store();
-    coder = Coder();
-    store->trim_room();
-    return coded_cells(all, nubrek::text_vector({store, {}}));
-  }
-};
-
 bool readable(const nubrek::TextStore& store) {
   const std::string_view all = store.bytes();
-  bool ascii = true;
-  for (const char c : all) if (static_cast<unsigned char>(c) > 127) { ascii = false; break; }
-  if (ascii) return true;
+  unsigned char seen = 0;
+  for (const char c : all) seen |= static_cast<unsigned char>(c);
+  if (seen < 128) return true;
   for (std::size_t i = 0; i < store.size(); ++i) if (!nubrek::is_utf8(store[i])) return false;
   return true;
 }
+
+// The lines of a file: no fewer than its rows.
+std::size_t count_lines(const std::string& path) {
+  std::FILE* file = std::fopen(path.c_str(), "rb");
+  if (!file) Rcpp::stop("cannot open %s", path);
+  std::vector<char> buffer(kChunk);
+  std::size_t lines = 0;
+  char last = '\n';
+  for (std::size_t got; (got = std::fread(buffer.data(), 1, buffer.size(), file)) > 0;) {
+    const char* end = buffer.data() + got;
+    for (const char* p = buffer.data(); p < end && (p = static_cast<const char*>(std::memchr(p, '\n', static_cast<std::size_t>(end - p)))); ++p) ++lines;
+    last = end[-1];
+  }
+  std::fclose(file);
+  return lines + (last != '\n');
+}
+
+// The columns while they are read: a coder each, and where its codes go.
+struct Columns {
+  std::vector<Coder> coders;
+  std::vector<int*> codes;
+  std::size_t rows = 0;
+};
 
 // A regular file, chunk by chunk: lines are split by all threads, then columns are coded by all threads.
 class RegularFile {
@@ -64,7 +64,7 @@ class RegularFile {
   std::size_t bytes() const { return bytes_; }
 
   // Reads on; false at the end or where the text is not regular (see `regular()`).
-  bool step(std::vector<Column>& columns) {
+  bool step(Columns& columns) {
     if (!fill()) return false;
     const char* from = buffer_.data();
     const char* to = from + whole_;
@@ -78,8 +78,11 @@ class RegularFile {
     cuts.push_back(to);
     nubrek::run_tasks(blocks_.size(), threads_, [&](std::size_t i) { nubrek::split_cells(cuts[i], cuts[i + 1], separator_, n_columns_, blocks_[i]); });
     for (const Block& block : blocks_) if (!block.regular) return regular_ = false;
-    nubrek::run_tasks(n_columns_, threads_, [&](std::size_t k) { for (const Block& block : blocks_) columns[k].take(block.cells[k]); });
-    for (const Block& block : blocks_) rows_ += block.rows();
+    nubrek::run_tasks(n_columns_, threads_, [&](std::size_t k) {
+      int* to = columns.codes[k] + columns.rows;
+      for (const Block& block : blocks_) { columns.coders[k].code(block.cells[k].data(), block.rows(), to); to += block.rows(); }
+    });
+    for (const Block& block : blocks_) { rows_ += block.rows(); columns.rows += block.rows(); }
     return true;
   }
   bool regular() const { return regular_; }
@@ -122,29 +125,46 @@ class RegularFile {
 }  // namespace
 
 // The columns of regular delimited files as factors and the rows of each file; NULL where a file is not regular or not UTF-8.
-// `tick` is called with the bytes read so far, now and then.
+// `size` is the bytes of all of them; `tick` is called with the share read so far, now and then.
 // [[Rcpp::export(rng = false)]]
-SEXP cpp_read_coded(Rcpp::CharacterVector paths, std::string separator, int n_columns, int threads, Rcpp::Function tick) {
-  std::vector<Column> columns(static_cast<std::size_t>(n_columns));
+SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick) {
+  const std::size_t width = static_cast<std::size_t>(n_columns);
+  std::size_t room = 0;
+  for (R_xlen_t f = 0; f < paths.size(); ++f) room += count_lines(Rcpp::as<std::string>(paths[f])) - 1;      // without the header
+  if (room == 0 || room > 2147483646u) return R_NilValue;
+  Columns columns;
+  columns.coders.resize(width);
+  Rcpp::List out(n_columns);
+  for (R_xlen_t k = 0; k < out.size(); ++k) {
+    Rcpp::IntegerVector codes = Rcpp::no_init(static_cast<R_xlen_t>(room));
+    out[k] = codes;
+    columns.codes.push_back(codes.begin());
+  }
   Rcpp::IntegerVector rows(paths.size());
-  std::size_t all = 0;
   double bytes = 0;
   for (R_xlen_t f = 0; f < paths.size(); ++f) {
-    RegularFile file(Rcpp::as<std::string>(paths[f]), separator[0], static_cast<std::size_t>(n_columns), threads);
+    RegularFile file(Rcpp::as<std::string>(paths[f]), separator[0], width, threads);
     for (int chunk = 1; file.step(columns); ++chunk) {
       Rcpp::checkUserInterrupt();
-      if (chunk % 16 == 0) tick(bytes + static_cast<double>(file.bytes()));
+      const double share = (bytes + static_cast<double>(file.bytes())) / size;
+      if (f == 0 && chunk == 4 && share < 0.5) for (auto& coder : columns.coders) coder.expect(1.05 / share);
+      if (chunk % 16 == 0) tick(share);
     }
-    if (!file.regular() || file.rows() == 0 || all + file.rows() > 2147483646u) return R_NilValue;
+    if (!file.regular() || file.rows() == 0) return R_NilValue;
     rows[f] = static_cast<int>(file.rows());
-    all += file.rows();
     bytes += static_cast<double>(file.bytes());
   }
-  std::vector<char> fine(columns.size());
-  nubrek::run_tasks(columns.size(), threads, [&](std::size_t k) { fine[k] = readable(*columns[k].coder.store()); });
+  std::vector<char> fine(width);
+  nubrek::run_tasks(width, threads, [&](std::size_t k) { fine[k] = readable(*columns.coders[k].store()); });
   for (const char ok : fine) if (!ok) return R_NilValue;
-  Rcpp::List out(n_columns);
-  for (R_xlen_t k = 0; k < out.size(); ++k) out[k] = columns[static_cast<std::size_t>(k)].finish(all);
+  for (std::size_t k = 0; k < width; ++k) {
+    Rcpp::IntegerVector codes = out[static_cast<R_xlen_t>(k)];
+    if (columns.rows < room) codes = Rcpp::IntegerVector(codes.begin(), codes.begin() + columns.rows);      // there were blank lines
+    auto store = columns.coders[k].store();
+    columns.coders[k] = Coder();
+    store->trim_room();
+    out[static_cast<R_xlen_t>(k)] = coded_cells(codes, nubrek::text_vector({store, {}}));
+  }
   return Rcpp::List::create(Rcpp::_["columns"] = out, Rcpp::_["rows"] = rows);
 }
 
@@ -184,6 +204,13 @@ SEXP cpp_code_column(SEXP x) {
     store->add({buffer, static_cast<std::size_t>(nubrek::shortest_text(value, buffer) - buffer)});
   }
   return coded_cells(out, nubrek::text_vector({store, {}}));
+}
+
+// Whether any cell of a coded column is missing.
+// [[Rcpp::export(rng = false)]]
+bool cpp_any_missing(Rcpp::IntegerVector codes) {
+  for (const int code : codes) if (code == NA_INTEGER) return true;
+  return false;
 }
 
 // Whether no cell of a coded column is the same as another: as many distinct texts as rows.

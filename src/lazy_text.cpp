@@ -57,12 +57,15 @@ SEXP subset(SEXP x, SEXP at, SEXP) {
   const R_xlen_t n = XLENGTH(at);
   if (held(x) != R_NilValue || static_cast<std::size_t>(n) <= kPlainUpTo || (TYPEOF(at) != INTSXP && TYPEOF(at) != REALSXP)) return nullptr;
   const TextColumn& from = *column_of(x);
-  const double size = static_cast<double>(from.size());
+  const std::size_t size = from.size();
   std::unique_ptr<TextColumn> to(new TextColumn{from.store, std::vector<int>(static_cast<std::size_t>(n))});
-  for (R_xlen_t i = 0; i < n; ++i) {
-    const double place = TYPEOF(at) == INTSXP ? (INTEGER_ELT(at, i) == NA_INTEGER ? 0 : INTEGER_ELT(at, i)) : REAL_ELT(at, i);
-    const bool there = place >= 1 && place <= size;
-    to->index[static_cast<std::size_t>(i)] = !there ? -1 : from.index.empty() ? static_cast<int>(place) - 1 : from.index[static_cast<std::size_t>(place) - 1];
+  auto pick = [&](std::size_t place) { return place < 1 || place > size ? -1 : from.index.empty() ? static_cast<int>(place) - 1 : from.index[place - 1]; };
+  if (TYPEOF(at) == INTSXP) {
+    const int* places = INTEGER_RO(at);
+    for (R_xlen_t i = 0; i < n; ++i) to->index[static_cast<std::size_t>(i)] = places[i] < 1 ? -1 : pick(static_cast<std::size_t>(places[i]));
+  } else {
+    const double* places = REAL_RO(at);
+    for (R_xlen_t i = 0; i < n; ++i) to->index[static_cast<std::size_t>(i)] = places[i] >= 1 && places[i] < 2147483648.0 ? pick(static_cast<std::size_t>(places[i])) : -1;
   }
   return wrap_column(to.release());
 }

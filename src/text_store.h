@@ -17,7 +17,15 @@ class TextStore {
     ends_.push_back(bytes_.size());
   }
   std::string_view bytes() const { return {bytes_.data(), bytes_.size()}; }
-  void trim_room() { bytes_.shrink_to_fit(); ends_.shrink_to_fit(); }
+  void reserve(std::size_t texts, std::size_t bytes) { ends_.reserve(texts + 1); bytes_.reserve(bytes); }
+  // For look-ups that know early which text they will compare with.
+  void prefetch_place(std::size_t i) const { __builtin_prefetch(&ends_[i]); }
+  void prefetch_text(std::size_t i) const { __builtin_prefetch(bytes_.data() + ends_[i]); }
+  // Gives back room that is not used; a little is not worth a copy.
+  void trim_room() {
+    if (bytes_.capacity() > bytes_.size() + bytes_.size() / 4) bytes_.shrink_to_fit();
+    if (ends_.capacity() > ends_.size() + ends_.size() / 4) ends_.shrink_to_fit();
+  }
 
  private:
   std::vector<char> bytes_;

@@ -3,11 +3,11 @@
 #include "lazy_text.h"
 #include "unit_kernels.h"
 
-// Numbers distinct pairs of codes from 1, in order of appearance.
+// Numbers distinct pairs of codes from 1, in order of appearance. Where b are mostly codes from 1 to `n_b` that go with one a each, that is quick.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b) {
+Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b, int n_b) {
   Rcpp::IntegerVector unit = Rcpp::no_init(a.size());
-  const std::size_t n = nubrek::number_pairs(a.begin(), b.begin(), static_cast<std::size_t>(a.size()), unit.begin());
+  const std::size_t n = nubrek::number_pairs(a.begin(), b.begin(), static_cast<std::size_t>(a.size()), static_cast<std::size_t>(n_b), unit.begin());
   return Rcpp::List::create(Rcpp::_["unit"] = unit, Rcpp::_["n"] = static_cast<int>(n));
 }
 
@@ -44,45 +44,90 @@ Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVec
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customers, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::IntegerVector order, SEXP texts) {
   const std::size_t n = static_cast<std::size_t>(customer.size());
-  Rcpp::IntegerVector out = Rcpp::no_init(customer.size());
-  nubrek::order_by_group(customer.begin(), n, static_cast<std::size_t>(n_customers), out.begin());
   const nubrek::TextView text(texts);
-  const int* days = day.begin();
-  const int* orders = order.begin();
-  const double* times = seconds.size() > 0 ? seconds.begin() : nullptr;
-  auto before = [&](int x, int y) {
-    const std::size_t a = static_cast<std::size_t>(x) - 1, b = static_cast<std::size_t>(y) - 1;
-    if (days[a] != days[b]) return days[a] < days[b];
-    if (times && times[a] != times[b]) return times[a] < times[b];
-    if (orders[a] != orders[b]) {
-      if (orders[a] == 0 || orders[b] == 0) return orders[a] == 0;
-      return text[static_cast<std::size_t>(orders[a]) - 1] < text[static_cast<std::size_t>(orders[b]) - 1];
+  const bool timed = seconds.size() > 0;
+  auto before = [&](int a, int b) {      // of one day
+    if (timed && seconds[a] != seconds[b]) return seconds[a] < seconds[b];
+    if (order[a] != order[b]) {
+      if (order[a] == 0 || order[b] == 0) return order[a] == 0;
+      return text[static_cast<std::size_t>(order[a]) - 1] < text[static_cast<std::size_t>(order[b]) - 1];
     }
     return a < b;
   };
-  for (std::size_t from = 0; from < n;) {
-    if ((from & 0xFFFF) == 0) Rcpp::checkUserInterrupt();
-    std::size_t to = from + 1;
-    const int whose = customer[out[static_cast<R_xlen_t>(from)] - 1];
-    while (to < n && customer[out[static_cast<R_xlen_t>(to)] - 1] == whose) ++to;
-    if (to - from > 1) std::sort(out.begin() + static_cast<R_xlen_t>(from), out.begin() + static_cast<R_xlen_t>(to), before);
-    from = to;
+  // day and place in one number, dealt out to the customers, so that each one's few orders are sorted side by side
+  struct Entry { int day, place; };
+  std::vector<std::size_t> ends(static_cast<std::size_t>(n_customers) + 1, 0);
+  for (const int c : customer) ++ends[static_cast<std::size_t>(c)];
+  std::size_t sum = 0;
+  for (auto& end : ends) { const std::size_t mine = end; end = sum; sum += mine; }
+  std::vector<Entry> entries(n);
+  for (std::size_t i = 0; i < n; ++i) entries[ends[static_cast<std::size_t>(customer[static_cast<R_xlen_t>(i)])]++] = {day[static_cast<R_xlen_t>(i)], static_cast<int>(i)};
+  Rcpp::IntegerVector out = Rcpp::no_init(customer.size());
+  std::size_t from = 0;
+  for (std::size_t c = 1; c < ends.size(); ++c) {
+    if (c % 65536 == 0) Rcpp::checkUserInterrupt();
+    std::sort(entries.begin() + static_cast<std::ptrdiff_t>(from), entries.begin() + static_cast<std::ptrdiff_t>(ends[c]),
+              [&](const Entry& a, const Entry& b) { return a.day != b.day ? a.day < b.day : before(a.place, b.place); });
+    for (; from < ends[c]; ++from) out[static_cast<R_xlen_t>(from)] = entries[from].place + 1;
   }
   return out;
 }
 
-// A stable permutation that sorts rows by `group`, 1 to `n_groups`.
+// Of a permutation that sorts units: the rows (from 1), unit after unit. `first` and `rows` say where the rows of each unit stand if they stand together.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector cpp_order_by_group(Rcpp::IntegerVector group, int n_groups) {
-  Rcpp::IntegerVector out = Rcpp::no_init(group.size());
-  nubrek::order_by_group(group.begin(), static_cast<std::size_t>(group.size()), static_cast<std::size_t>(n_groups), out.begin());
+Rcpp::IntegerVector cpp_rows_by_unit(Rcpp::IntegerVector unit, Rcpp::IntegerVector sorted, Rcpp::IntegerVector first, Rcpp::IntegerVector rows) {
+  const R_xlen_t n = unit.size();
+  Rcpp::IntegerVector out = Rcpp::no_init(n);
+  bool together = true;
+  int seen = 0;
+  for (R_xlen_t i = 0; i < n && together; ++i) {
+    if (unit[i] == seen + 1) ++seen;
+    else together = unit[i] == seen;
+  }
+  if (together) {
+    int* to = out.begin();
+    for (const int u : sorted) for (int k = 0; k < rows[u - 1]; ++k) *to++ = first[u - 1] + k;
+    return out;
+  }
+  Rcpp::IntegerVector place = Rcpp::no_init(sorted.size()), number = Rcpp::no_init(n);
+  for (R_xlen_t i = 0; i < sorted.size(); ++i) place[sorted[i] - 1] = static_cast<int>(i) + 1;
+  for (R_xlen_t i = 0; i < n; ++i) number[i] = place[unit[i] - 1];
+  nubrek::order_by_group(number.begin(), static_cast<std::size_t>(n), static_cast<std::size_t>(sorted.size()), out.begin());
   return out;
 }
 
-// The sums of `x` by `group`, 1 to `n_groups`; missing groups and values take no part.
+// x[at] for whole numbers, factors and doubles, places from 1 (none missing); attributes stay.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector group, int n_groups) {
-  Rcpp::NumericVector out(n_groups);
-  for (R_xlen_t i = 0; i < x.size(); ++i) if (group[i] != NA_INTEGER && !ISNAN(x[i])) out[group[i] - 1] += x[i];
+SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at) {
+  constexpr R_xlen_t kAhead = 24;
+  const R_xlen_t n = at.size();
+  const int* places = at.begin();
+  auto gather = [&](const auto* from, auto* to) {
+    for (R_xlen_t i = 0; i < n; ++i) {
+      if (i + kAhead < n) __builtin_prefetch(from + places[i + kAhead] - 1);
+      to[i] = from[places[i] - 1];
+    }
+  };
+  SEXP out = PROTECT(Rf_allocVector(TYPEOF(x), n));
+  if (TYPEOF(x) == INTSXP) gather(INTEGER_RO(x), INTEGER(out));
+  else if (TYPEOF(x) == REALSXP) gather(REAL_RO(x), REAL(out));
+  else Rcpp::stop("only numbers and factors are gathered");
+  Rf_setAttrib(out, R_LevelsSymbol, Rf_getAttrib(x, R_LevelsSymbol));
+  Rf_setAttrib(out, R_ClassSymbol, Rf_getAttrib(x, R_ClassSymbol));
+  UNPROTECT(1);
   return out;
+}
+
+// The sums of `x` and the numbers of rows by group; `group` less `origin` is 1 to `n_groups`. Rows whose group is missing take no part, nor missing values in sums.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector group, int origin, int n_groups) {
+  Rcpp::NumericVector out(n_groups);
+  Rcpp::IntegerVector rows(n_groups);
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    if (group[i] == NA_INTEGER) continue;
+    const int g = group[i] - origin - 1;
+    ++rows[g];
+    if (!ISNAN(x[i])) out[g] += x[i];
+  }
+  return Rcpp::List::create(Rcpp::_["sums"] = out, Rcpp::_["rows"] = rows);
 }
