@@ -69,8 +69,16 @@ cpp_merge_days <- function(customer, day, sales, least) {
     .Call(`_nubrek_cpp_merge_days`, customer, day, sales, least)
 }
 
-cpp_cohort_cells <- function(orders, purchases, cohort, first_day, n_cohorts, n_periods) {
-    .Call(`_nubrek_cpp_cohort_cells`, orders, purchases, cohort, first_day, n_cohorts, n_periods)
+cpp_cohort_cells <- function(orders, purchases, cohort, first_purchase, period_of_day, first_day, n_cohorts, n_periods) {
+    .Call(`_nubrek_cpp_cohort_cells`, orders, purchases, cohort, first_purchase, period_of_day, first_day, n_cohorts, n_periods)
+}
+
+cpp_first_lines <- function(orders, line_sales, least, n_customers) {
+    .Call(`_nubrek_cpp_first_lines`, orders, line_sales, least, n_customers)
+}
+
+cpp_gap_counts <- function(purchases, period_of_day, first_day, until) {
+    .Call(`_nubrek_cpp_gap_counts`, purchases, period_of_day, first_day, until)
 }
 
 cpp_simulate_value <- function(customers, draws, individual, horizon, delta, lower, upper, seed) {

@@ -39,12 +39,10 @@ cohort_grid <- function(ledger, clock = NULL, older_within = NULL) {
 # The first number of periods within which 90 % of the gaps between purchases had ended, at least 1.
 usual_gap <- function(ledger, clock, share = 0.9, until = ledger$as_of) {
   if (!is.null(ledger$meaning$first_purchase_known)) return(0L)       # nobody can be older than what is known
-  seen <- ledger$purchases$day <= as.integer(until)
-  customer <- ledger$purchases$customer[seen]
-  period <- period_number(ledger$purchases$day[seen], clock)
-  gaps <- diff(period)[diff(customer) == 0L]
-  if (length(gaps) == 0L) return(1L)
-  max(1L, as.integer(sort(gaps)[[ceiling(share * length(gaps))]]))
+  frame <- period_frame(ledger, clock)
+  gaps <- cpp_gap_counts(ledger$purchases, frame$row_of_day, frame$first_day, as.integer(until))
+  if (sum(gaps) == 0L) return(1L)
+  max(1L, which(cumsum(gaps) >= share * sum(gaps))[[1L]] - 1L)
 }
 
 grid_remarks <- function(ledger, frame, within, columns, outside) {

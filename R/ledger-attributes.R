@@ -22,33 +22,20 @@ raw_attributes <- function(ledger) {
   if (".discount" %in% names(lines)) out$first_discount_share <- first_discount_share(ledger, at)
   first <- first_purchase_day(ledger)
   clock <- ledger_clock(ledger)
-  out$cohort <- ifelse(is.na(first), NA_character_, period_label(period_start(period_number(first, clock), clock), clock))
+  out$cohort <- label_of_day(first, clock)
   if (!is.null(ledger$meaning$registered)) out$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
   out
 }
 
 # For each customer the row in `lines` of the largest line of the first purchase (earliest of equals), or NA.
-first_purchase_line <- function(ledger) {
-  first_order <- first_orders(ledger)
-  lines <- ledger$lines
-  mine <- which(lines$number %in% first_order)
-  ranked <- mine[order(lines$number[mine], -lines$sales[mine], mine)]
-  best <- ranked[!duplicated(lines$number[ranked])]
-  place <- rep(NA_integer_, n_customers(ledger))
-  place[ledger$orders$customer[lines$number[best]]] <- best
-  place
-}
-
-first_orders <- function(ledger) {
-  bought <- which(ledger$orders$sales >= ledger$least)
-  bought[!duplicated(ledger$orders$customer[bought])]
-}
+first_purchase_line <- function(ledger) cpp_first_lines(ledger$orders, ledger$lines$sales, ledger$least, n_customers(ledger))
 
 # Lines stand in the order of their orders, and these by customer and time: the last one is the latest.
 last_line <- function(ledger) {
-  customer <- ledger$orders$customer[ledger$lines$number]
+  customer <- ledger$orders$customer
+  last <- which(c(diff(customer) != 0L, TRUE))
   place <- rep(NA_integer_, n_customers(ledger))
-  place[customer] <- seq_along(customer)
+  place[customer[last]] <- cumsum(ledger$orders$n_lines)[last]
   place
 }
 
@@ -89,8 +76,7 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
   x <- known[[rule$from]]
   if (rule$as %in% names(clocks)) {
     day <- read_days(ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call = call)$day
-    clock <- ledger_clock(ledger, rule$as)
-    return(ifelse(is.na(day), NA_character_, period_label(period_start(period_number(day, clock), clock), clock)))
+    return(label_of_day(day, ledger_clock(ledger, rule$as)))
   }
   number <- if (rule$as == "age") age_at(ledger, as.character(x)) else suppressWarnings(as.numeric(x))
   labels <- band_labels(rule$breaks)

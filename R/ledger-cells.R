@@ -19,6 +19,7 @@ read_cells <- function(source, format, call) {
 }
 
 code_column <- function(x) {
+  if (is.character(x)) return(cpp_code_column(if (cpp_text_flags(x)[["wide"]]) enc2utf8(x) else x))
   if (is.factor(x) || is.list(x)) return(cpp_code_column(column_as_text(x)))
   if (inherits(x, c("Date", "POSIXct"))) {
     coded <- cpp_code_column(as.double(x))

@@ -28,6 +28,7 @@ customers <- function(ledger, everybody = FALSE) {
   table <- c(table, extra[setdiff(names(extra), names(table))])
   shown <- everybody | m$orders > 0L
   none <- sum(!bought)
-  new_result(lapply(table, `[`, shown), "customers", ledger, if (none > 0L) remark_table("no purchase", sprintf(
+  if (!all(shown)) table <- lapply(table, `[`, which(shown))
+  new_result(table, "customers", ledger, if (none > 0L) remark_table("no purchase", sprintf(
     "%s without a purchase (only returns, or only in the customer table).", n_of(none, "customer"))))
 }

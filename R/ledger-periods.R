@@ -13,6 +13,10 @@ ledger_clock <- function(ledger, clock = NULL, call = rlang::caller_env()) {
 # Whole number of the period that holds each day; consecutive periods have consecutive numbers.
 period_number <- function(day, clock) {
   day <- as.integer(day)
+  if (length(day) > 100000L && !all(is.na(day))) {        # many days are few different ones
+    first <- min(day, na.rm = TRUE)
+    return(period_number(seq.int(first, max(day, na.rm = TRUE)), clock)[day - first + 1L])
+  }
   if (clock == "day") return(day)
   if (clock == "week") return((day + 3L - (attr(clock, "week_start") %||% 0L)) %/% 7L)            # 1970-01-01 was a Thursday
   parts <- as.POSIXlt(as.Date(day, origin = "1970-01-01"))
@@ -42,6 +46,14 @@ period_frame <- function(ledger, clock) {
 }
 
 period_row <- function(frame, day) frame$row_of_day[as.integer(day) - frame$first_day + 1L]
+
+# The label of the period that holds each day, missing where the day is.
+label_of_day <- function(day, clock) {
+  number <- period_number(day, clock)
+  all <- sort(unique(number))
+  if (length(all) == 0L) return(rep(NA_character_, length(day)))
+  period_label(period_start(all, clock), clock)[match(number, all)]
+}
 
 # How people write a period. A fiscal year is named after the year it ends in.
 period_label <- function(start, clock) {

@@ -51,11 +51,16 @@ prove_cells <- function(ledger, clock) {
   cells <- reduce_cells(ledger, clock)
   label <- paste0("by ", clock, ": ")
   frame <- cells$frame
-  orders <- data.table(customer = ledger$orders$customer, period = period_row(frame, ledger$orders$day), sales = ledger$orders$sales)
-  bought <- unique(data.table(customer = ledger$purchases$customer, period = period_row(frame, ledger$purchases$day)))
-  active <- orders[bought, on = c("customer", "period"), sum(sales)]
-  idle <- orders[!bought, on = c("customer", "period"), sum(sales)]
-  per_period <- tabulate(bought$period, length(frame$number))
+  period <- c(period_row(frame, ledger$purchases$day), period_row(frame, ledger$orders$day))
+  pairs <- cpp_number_pairs(c(ledger$purchases$customer, ledger$orders$customer), period, 0L)
+  bought <- seq_along(ledger$purchases$day)
+  busy <- logical(pairs$n)
+  busy[pairs$unit[bought]] <- TRUE
+  here <- busy[pairs$unit[-bought]]
+  if (length(bought) == 0L) here <- logical(length(ledger$orders$day))
+  active <- sum(ledger$orders$sales[here])
+  idle <- sum(ledger$orders$sales[!here])
+  per_period <- tabulate(period[bought][!duplicated(pairs$unit[bought])], length(frame$number))
   diagonal <- colSums(cells$customers)
   list(
     claim(paste0(label, "ledger = cohort cells + no cohort"), sum(ledger$orders$sales), sum(cells$sales) + sum(cells$outside)),
@@ -69,7 +74,7 @@ bought_any <- function(ledger) length(ledger$purchases$sales) > 0L
 prove_tiers <- function(ledger) {
   if (!bought_any(ledger)) return(NULL)
   tiers <- assign_tiers(ledger)
-  list(claim("tiers hold each customer with a purchase once", length(unique(tiers$customer)), uniqueN(ledger$purchases$customer), FALSE),
+  list(claim("tiers hold each customer with a purchase once", nlevels(code_column(tiers$customer)), uniqueN(ledger$purchases$customer), FALSE),
        claim("tiers hold the money of customers with a purchase", sum(round(tiers$sales * 10^ledger$decimals)),
              sum(ledger$orders$sales[ledger$orders$customer %in% ledger$purchases$customer])))
 }

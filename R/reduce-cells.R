@@ -2,6 +2,7 @@
 
 # First purchase day of every customer with a purchase in the history; an earlier one that is known comes first.
 first_purchase_day <- function(ledger, measures = reduce_customers(ledger)) {
+  if (all(is.na(ledger$known_first))) return(measures$first)
   ifelse(is.na(measures$first), NA_integer_, pmin(measures$first, ledger$known_first, na.rm = TRUE))
 }
 
@@ -11,9 +12,7 @@ reduce_cells <- function(ledger, clock) {
   number <- period_number(first_purchase_day(ledger, measures), clock)
   cohorts <- seq.int(min(number, frame$number[[1L]], na.rm = TRUE), frame$number[[length(frame$number)]])
   cohort <- match(number, cohorts)
-  orders <- list(customer = ledger$orders$customer, day = ledger$orders$day, period = period_row(frame, ledger$orders$day), sales = ledger$orders$sales)
-  purchases <- list(customer = ledger$purchases$customer, period = period_row(frame, ledger$purchases$day))
   first_day <- ifelse(is.na(cohort), NA_integer_, measures$first)
-  cells <- cpp_cohort_cells(orders, purchases, cohort, first_day, length(cohorts), length(frame$number))
+  cells <- cpp_cohort_cells(ledger$orders, ledger$purchases, cohort, first_day, frame$row_of_day, frame$first_day, length(cohorts), length(frame$number))
   c(cells, list(frame = frame, cohorts = cohorts, size = tabulate(cohort, length(cohorts)), cohort = cohort))
 }

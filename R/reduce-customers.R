@@ -5,5 +5,8 @@
 reduce_customers <- function(ledger) {
   m <- as.data.table(cpp_customer_measures(ledger$orders, ledger$purchases, n_customers(ledger)))
   if (is.null(ledger$orders$cost)) return(m)
-  m[, cost := 0][ledger$orders$customer[!duplicated(ledger$orders$customer)], cost := rowsum(ledger$orders$cost, ledger$orders$customer)[, 1L]][]
+  m[, cost := cpp_group_sums(ledger$orders$cost, ledger$orders$customer, 0L, n_customers(ledger))$sums][]
 }
+
+# Purchases per customer code, alone.
+reduce_counts <- function(ledger) tabulate(ledger$purchases$customer, n_customers(ledger))

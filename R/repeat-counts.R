@@ -13,8 +13,7 @@ order_counts <- function(ledger, fold_from = NULL) {
   check_ledger(ledger)
   check_whole(fold_from, lower = 2L, null = TRUE)
   check_purchases(ledger)
-  purchases <- reduce_customers(ledger)$purchases
-  number <- tabulate(purchases)
+  number <- tabulate(reduce_counts(ledger))
   k <- which(number > 0L)
   n <- number[k]
   if (!is.null(fold_from) && any(k >= fold_from)) {

@@ -214,17 +214,45 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_cohort_cells
-Rcpp::List cpp_cohort_cells(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector cohort, Rcpp::IntegerVector first_day, int n_cohorts, int n_periods);
-RcppExport SEXP _nubrek_cpp_cohort_cells(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP cohortSEXP, SEXP first_daySEXP, SEXP n_cohortsSEXP, SEXP n_periodsSEXP) {
+Rcpp::List cpp_cohort_cells(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector cohort, Rcpp::IntegerVector first_purchase, Rcpp::IntegerVector period_of_day, int first_day, int n_cohorts, int n_periods);
+RcppExport SEXP _nubrek_cpp_cohort_cells(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP cohortSEXP, SEXP first_purchaseSEXP, SEXP period_of_daySEXP, SEXP first_daySEXP, SEXP n_cohortsSEXP, SEXP n_periodsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cohort(cohortSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first_day(first_daySEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first_purchase(first_purchaseSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type period_of_day(period_of_daySEXP);
+    Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
     Rcpp::traits::input_parameter< int >::type n_cohorts(n_cohortsSEXP);
     Rcpp::traits::input_parameter< int >::type n_periods(n_periodsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cohort_cells(orders, purchases, cohort, first_day, n_cohorts, n_periods));
+    rcpp_result_gen = Rcpp::wrap(cpp_cohort_cells(orders, purchases, cohort, first_purchase, period_of_day, first_day, n_cohorts, n_periods));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_first_lines
+Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least, int n_customers);
+RcppExport SEXP _nubrek_cpp_first_lines(SEXP ordersSEXP, SEXP line_salesSEXP, SEXP leastSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type line_sales(line_salesSEXP);
+    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_first_lines(orders, line_sales, least, n_customers));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_gap_counts
+Rcpp::IntegerVector cpp_gap_counts(Rcpp::List purchases, Rcpp::IntegerVector period_of_day, int first_day, int until);
+RcppExport SEXP _nubrek_cpp_gap_counts(SEXP purchasesSEXP, SEXP period_of_daySEXP, SEXP first_daySEXP, SEXP untilSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type period_of_day(period_of_daySEXP);
+    Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
+    Rcpp::traits::input_parameter< int >::type until(untilSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_gap_counts(purchases, period_of_day, first_day, until));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -394,7 +422,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_survival_integral", (DL_FUNC) &_nubrek_cpp_survival_integral, 4},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
     {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
-    {"_nubrek_cpp_cohort_cells", (DL_FUNC) &_nubrek_cpp_cohort_cells, 6},
+    {"_nubrek_cpp_cohort_cells", (DL_FUNC) &_nubrek_cpp_cohort_cells, 8},
+    {"_nubrek_cpp_first_lines", (DL_FUNC) &_nubrek_cpp_first_lines, 4},
+    {"_nubrek_cpp_gap_counts", (DL_FUNC) &_nubrek_cpp_gap_counts, 4},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},

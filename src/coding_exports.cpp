@@ -175,6 +175,16 @@ SEXP cpp_code_column(SEXP x) {
   const R_xlen_t n = Rf_xlength(x);
   Rcpp::IntegerVector out = Rcpp::no_init(n);
   nubrek::KeyCoder coder;
+  if (TYPEOF(x) == STRSXP && nubrek::TextView(x).column()) {      // no strings yet, so no addresses
+    const nubrek::TextView text(x);
+    Coder texts;
+    for (R_xlen_t i = 0; i < n; ++i) {
+      const std::size_t at = static_cast<std::size_t>(i);
+      const std::string_view one = text.missing(at) ? std::string_view() : text[at];
+      if (text.missing(at)) out[i] = NA_INTEGER; else texts.code(&one, 1, &out[i]);
+    }
+    return coded_cells(out, nubrek::text_vector({texts.store(), {}}));
+  }
   if (TYPEOF(x) == STRSXP) {
     std::vector<R_xlen_t> first;
     for (R_xlen_t i = 0; i < n; ++i) {

@@ -1,14 +1,9 @@
 #include <Rcpp.h>
 #include "reduce_kernels.h"
 
-namespace {
-Rcpp::IntegerVector zero_based(const Rcpp::IntegerVector& x) { return x - 1; }
-}  // namespace
-
-// Customers are 1-based on the R side.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_customer_measures(Rcpp::List orders, Rcpp::List purchases, int n_customers) {
-  Rcpp::IntegerVector order_customer = zero_based(orders["customer"]), purchase_customer = zero_based(purchases["customer"]);
+  Rcpp::IntegerVector order_customer = orders["customer"], purchase_customer = purchases["customer"];
   Rcpp::NumericVector order_sales = orders["sales"], purchase_sales = purchases["sales"];
   Rcpp::IntegerVector purchase_day = purchases["day"];
   Rcpp::IntegerVector n_orders(n_customers), n_purchases(n_customers), n_days(n_customers);
@@ -36,24 +31,42 @@ Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
                             Rcpp::_["sales"] = Rcpp::NumericVector(out_sales[kept]));
 }
 
-// `orders` and `purchases` hold 1-based `customer`, `period` (and `day`, `sales`); `cohort` and `first_day` are per customer.
+// `orders` and `purchases` hold `customer` and `day`, orders `sales` too; `cohort` and `first_purchase` (a day) are per customer, `period_of_day` per day
+// from `first_day` on.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_cohort_cells(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector cohort, Rcpp::IntegerVector first_day,
-                            int n_cohorts, int n_periods) {
-  Rcpp::IntegerVector order_customer = zero_based(orders["customer"]), order_period = zero_based(orders["period"]);
-  Rcpp::IntegerVector purchase_customer = zero_based(purchases["customer"]), purchase_period = zero_based(purchases["period"]);
-  Rcpp::IntegerVector order_day = orders["day"];
+Rcpp::List cpp_cohort_cells(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector cohort, Rcpp::IntegerVector first_purchase, Rcpp::IntegerVector period_of_day,
+                            int first_day, int n_cohorts, int n_periods) {
+  Rcpp::IntegerVector order_customer = orders["customer"], order_day = orders["day"], purchase_customer = purchases["customer"], purchase_day = purchases["day"];
   Rcpp::NumericVector order_sales = orders["sales"];
-  Rcpp::IntegerVector cohort_index(cohort.size());
-  for (R_xlen_t i = 0; i < cohort.size(); ++i) cohort_index[i] = cohort[i] == NA_INTEGER ? -1 : cohort[i] - 1;
   Rcpp::IntegerMatrix customers(n_cohorts, n_periods), n_purchases(n_cohorts, n_periods), n_orders(n_cohorts, n_periods);
   Rcpp::NumericMatrix sales(n_cohorts, n_periods);
   Rcpp::NumericVector outside(n_periods);
   const nubrek::Cells cells{customers.begin(), n_purchases.begin(), n_orders.begin(), sales.begin(), outside.begin()};
-  nubrek::count_purchase_cells(purchase_customer.begin(), purchase_period.begin(), purchase_customer.size(), cohort_index.begin(),
-                               n_cohorts, cells);
-  nubrek::count_order_cells(order_customer.begin(), order_day.begin(), order_period.begin(), order_sales.begin(), order_sales.size(),
-                            cohort_index.begin(), first_day.begin(), n_cohorts, cells);
+  const nubrek::PeriodOfDay period{period_of_day.begin(), first_day};
+  nubrek::count_purchase_cells(purchase_customer.begin(), purchase_day.begin(), static_cast<std::size_t>(purchase_day.size()), period, cohort.begin(),
+                               static_cast<std::size_t>(n_cohorts), cells);
+  nubrek::count_order_cells(order_customer.begin(), order_day.begin(), order_sales.begin(), static_cast<std::size_t>(order_day.size()), period,
+                            cohort.begin(), NA_INTEGER, first_purchase.begin(), static_cast<std::size_t>(n_cohorts), cells);
   return Rcpp::List::create(Rcpp::_["customers"] = customers, Rcpp::_["purchases"] = n_purchases, Rcpp::_["orders"] = n_orders,
                             Rcpp::_["sales"] = sales, Rcpp::_["outside"] = outside);
+}
+
+// Per customer the row of the largest line of the first purchase, NA without one; lines stand order after order.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least, int n_customers) {
+  Rcpp::IntegerVector customer = orders["customer"], n_lines = orders["n_lines"], out(n_customers, NA_INTEGER);
+  Rcpp::NumericVector sales = orders["sales"];
+  nubrek::first_lines({customer.begin(), sales.begin(), n_lines.begin(), static_cast<std::size_t>(customer.size())}, line_sales.begin(), least, out.begin());
+  return out;
+}
+
+// How many gaps between consecutive purchases (up to the day `until`) are 0, 1, 2 ... periods long.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_gap_counts(Rcpp::List purchases, Rcpp::IntegerVector period_of_day, int first_day, int until) {
+  Rcpp::IntegerVector customer = purchases["customer"], day = purchases["day"];
+  int most = 0;
+  for (const int p : period_of_day) if (p > most) most = p;
+  Rcpp::IntegerVector out(most + 1);
+  nubrek::count_gaps(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()), {period_of_day.begin(), first_day}, until, out.begin());
+  return out;
 }

@@ -3,22 +3,26 @@
 namespace nubrek {
 
 void measure_purchases(const int* customer, const int* day, const double* sales, std::size_t n, const PurchaseMeasures& out) {
-  for (std::size_t i = 0; i < n; ++i) {
-    const int c = customer[i];
-    if (out.purchases[c]++ == 0) {
-      out.first[c] = day[i];
-      out.days[c] = 1;
-      out.first_sales[c] = sales[i];
-    } else if (day[i] != out.last[c]) {
-      ++out.days[c];
+  for (std::size_t i = 0; i < n;) {
+    const int c = customer[i] - 1;
+    const std::size_t from = i;
+    int days = 0, last = 0;
+    double total = 0;
+    for (; i < n && customer[i] - 1 == c; ++i) {
+      if (i == from || day[i] != last) { ++days; last = day[i]; }
+      total += sales[i];
     }
-    out.last[c] = day[i];
-    out.sales[c] += sales[i];
+    out.purchases[c] = static_cast<int>(i - from);
+    out.days[c] = days;
+    out.first[c] = day[from];
+    out.last[c] = last;
+    out.sales[c] = total;
+    out.first_sales[c] = sales[from];
   }
 }
 
 void measure_orders(const int* customer, const double* sales, std::size_t n, int* orders, double* total) {
-  for (std::size_t i = 0; i < n; ++i) { ++orders[customer[i]]; total[customer[i]] += sales[i]; }
+  for (std::size_t i = 0; i < n; ++i) { ++orders[customer[i] - 1]; total[customer[i] - 1] += sales[i]; }
 }
 
 std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n, double least, int* out_customer, int* out_day,
@@ -33,23 +37,46 @@ std::size_t merge_days(const int* customer, const int* day, const double* sales,
   return m;
 }
 
-void count_purchase_cells(const int* customer, const int* period, std::size_t n, const int* cohort, std::size_t n_cohorts,
-                          const Cells& out) {
+void count_purchase_cells(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, const int* cohort, std::size_t n_cohorts, const Cells& out) {
+  int before_customer = 0, before_period = 0;
   for (std::size_t i = 0; i < n; ++i) {
-    const std::size_t cell = static_cast<std::size_t>(period[i]) * n_cohorts + static_cast<std::size_t>(cohort[customer[i]]);
+    const int p = period(day[i]);
+    const std::size_t cell = static_cast<std::size_t>(p - 1) * n_cohorts + static_cast<std::size_t>(cohort[customer[i] - 1] - 1);
     ++out.purchases[cell];
-    if (i == 0 || customer[i - 1] != customer[i] || period[i - 1] != period[i]) ++out.customers[cell];
+    if (before_customer != customer[i] || before_period != p) ++out.customers[cell];
+    before_customer = customer[i];
+    before_period = p;
   }
 }
 
-void count_order_cells(const int* customer, const int* day, const int* period, const double* sales, std::size_t n,
-                       const int* cohort, const int* first_day, std::size_t n_cohorts, const Cells& out) {
+void count_order_cells(const int* customer, const int* day, const double* sales, std::size_t n, const PeriodOfDay& period,
+                       const int* cohort, int no_cohort, const int* first_day, std::size_t n_cohorts, const Cells& out) {
   for (std::size_t i = 0; i < n; ++i) {
-    const int c = customer[i];
-    if (cohort[c] < 0 || day[i] < first_day[c]) { out.outside[period[i]] += sales[i]; continue; }
-    const std::size_t cell = static_cast<std::size_t>(period[i]) * n_cohorts + static_cast<std::size_t>(cohort[c]);
+    const int c = customer[i] - 1;
+    const std::size_t p = static_cast<std::size_t>(period(day[i]) - 1);
+    if (cohort[c] == no_cohort || day[i] < first_day[c]) { out.outside[p] += sales[i]; continue; }
+    const std::size_t cell = p * n_cohorts + static_cast<std::size_t>(cohort[c] - 1);
     ++out.orders[cell];
     out.sales[cell] += sales[i];
+  }
+}
+
+void count_gaps(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, int until, int* counts) {
+  for (std::size_t i = 1; i < n; ++i) if (customer[i] == customer[i - 1] && day[i] <= until) ++counts[period(day[i]) - period(day[i - 1])];
+}
+
+void first_lines(const OrderLines& orders, const double* line_sales, double least, int* out) {
+  std::size_t line = 0;
+  int done = 0;      // the last customer whose first purchase was found
+  for (std::size_t i = 0; i < orders.n; ++i) {
+    const std::size_t end = line + static_cast<std::size_t>(orders.n_lines[i]);
+    if (orders.customer[i] != done && orders.sales[i] >= least) {
+      done = orders.customer[i];
+      std::size_t best = line;
+      for (std::size_t k = line + 1; k < end; ++k) if (line_sales[k] > line_sales[best]) best = k;
+      if (line < end) out[done - 1] = static_cast<int>(best) + 1;
+    }
+    line = end;
   }
 }
 

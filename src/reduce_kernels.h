@@ -1,10 +1,10 @@
-// One linear pass each over arrays sorted by customer and time. Customers are 0-based here.
+// One linear pass each over arrays sorted by customer and time. Customers, cohorts and periods are 1-based, as in R.
 #pragma once
 #include <cstddef>
 
 namespace nubrek {
 
-// Contract: `customer` ascending, < n_customers; within a customer `day` ascending. Output arrays have n_customers
+// Contract: `customer` ascending, at most n_customers; within a customer `day` ascending. Output arrays have n_customers
 // elements and start at zero (first and last at `no_day`).
 struct PurchaseMeasures {
   int* purchases; int* days; int* first; int* last;
@@ -20,12 +20,26 @@ void measure_orders(const int* customer, const double* sales, std::size_t n, int
 std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n, double least, int* out_customer, int* out_day,
                        double* out_sales);
 
-// Cohort x period sums, column-major with n_cohorts rows. `cohort` is per customer (negative: none), `period` per row.
+// The period of each day, from `first_day` on.
+struct PeriodOfDay {
+  const int* row; int first_day;
+  int operator()(int day) const { return row[day - first_day]; }
+};
+
+// Cohort x period sums, column-major with n_cohorts rows. `cohort` is per customer (`no_cohort`: none).
 // Purchase rows count active customers and purchases; order rows count orders and money. Rows of a customer
 // without cohort, or before the first purchase day, go to `outside` (money by period).
 struct Cells { int* customers; int* purchases; int* orders; double* sales; double* outside; };
-void count_purchase_cells(const int* customer, const int* period, std::size_t n, const int* cohort, std::size_t n_cohorts, const Cells& out);
-void count_order_cells(const int* customer, const int* day, const int* period, const double* sales, std::size_t n,
-                       const int* cohort, const int* first_day, std::size_t n_cohorts, const Cells& out);
+void count_purchase_cells(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, const int* cohort, std::size_t n_cohorts, const Cells& out);
+void count_order_cells(const int* customer, const int* day, const double* sales, std::size_t n, const PeriodOfDay& period,
+                       const int* cohort, int no_cohort, const int* first_day, std::size_t n_cohorts, const Cells& out);
+
+// How often each number of periods lies between consecutive purchases of one customer; `counts` has room for the largest.
+void count_gaps(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, int until, int* counts);
+
+// For each customer with an order worth at least `least`, the row of the largest line (the earliest of equals) of the first such order. Lines stand order
+// after order, `n_lines` of each. Rows are 1-based; other customers are not touched.
+struct OrderLines { const int* customer; const double* sales; const int* n_lines; std::size_t n; };
+void first_lines(const OrderLines& orders, const double* line_sales, double least, int* out);
 
 }  // namespace nubrek
