@@ -3,8 +3,8 @@
 #' Reads the rows, sets aside with a reason what cannot be used, forms orders and purchases, and sorts them once by customer
 #' and time. Everything else in the package starts from the result.
 #'
-#' @param orders `[character | data.frame]` Paths or globs of CSV, TSV (also packed with gzip), Parquet or XLSX files of one shape, or a
-#'   data frame, with one row per order line or per order. Or, alone, a folder that [save_ledger()] made.
+#' @param orders `[character | data.frame | list]` Paths or globs of CSV, TSV (also packed with gzip), Parquet or XLSX files of one shape, or a
+#'   data frame, with one row per order line or per order; or a list of such. Or, alone, a folder that [save_ledger()] made.
 #' @param columns `[nubrek_columns]` From [column_map()].
 #' @param meaning `[nubrek_meanings]` From [meanings()].
 #' @param customers,products,aliases `[nubrek_table]` From [attribute_table()], or `NULL`. `products` may give a `category`;
@@ -17,6 +17,8 @@
 #'   [prove_totals()], [remarks()], [identity_suspects()], [identified_share()]. Money inside is whole minor units, so sums agree
 #'   exactly. Invariant: rows in = rows kept + rows set aside, and so for readable money in each currency.
 #' @section Errors: `nubrek_error_file`, `_columns`, `_dates`, `_amounts`, `_currency`, `_join`, `_aliases`, `_conflict`, `_no_rows`.
+#' @section Speed: Regular text files are read by all threads of the machine; `options(nubrek.threads = 1)` sets another number. The result does not
+#'   depend on it. A long read can be interrupted at any time.
 #' @examples
 #' lines <- data.frame(who = c("A", "A", "B"), receipt = c("1", "2", "3"),
 #'                     on = c("2024-03-05", "2024-04-01", "2024-03-09"), paid = c("12.50", "8.00", "30.00"))
@@ -54,6 +56,7 @@ open_ledger <- function(orders, columns, meaning = meanings(), customers = NULL,
   ledger <- know_first_purchases(ledger, meaning)
   ledger$bands <- bands
   for (name in names(bands)) band_values(ledger, name)       # a band that cannot be cut is said now
+  ledger$source <- list(orders = located(orders), columns = columns, customers = customers, products = products, aliases = aliases, joins = joins, rates = rates, format = format)
   ledger
 }
 

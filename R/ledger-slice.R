@@ -31,6 +31,7 @@ ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL
   keep <- keep & whose[ledger$orders$customer[ledger$lines$number]] & day >= as.integer(from) & day <= as.integer(until)
   if (!any(keep)) abort_nubrek("Nothing is left in this slice.", "no_rows")
   out <- cut_orders(ledger, keep, length(lines) > 0L)
+  out$source <- out$made_from <- NULL
   out$history_start <- max(from, ledger$history_start)
   out$as_of <- min(until, ledger$as_of)
   # what came before the slice decides who is not new, if it is to count
@@ -53,8 +54,8 @@ words_of <- function(conditions) paste(names(conditions), "=", vapply(conditions
 # The ledger with only some of its lines; orders count with what is left of them.
 cut_orders <- function(ledger, keep, partly) {
   sums <- ledger$lines[keep, .(sales = sum(sales), n_lines = .N), keyby = number]
-  orders <- lapply(ledger$orders[c("customer", "day", "order")], `[`, sums$number)
-  orders <- c(orders, list(sales = sums$sales, n_lines = sums$n_lines))
+  orders <- lapply(ledger$orders[c("customer", "day", "sales", "order", "n_lines")], `[`, sums$number)
+  orders[c("sales", "n_lines")] <- list(sums$sales, sums$n_lines)
   if (!is.null(ledger$orders$cost)) {
     # the cost of an order cannot be split among its lines
     orders$cost <- if (!partly) ledger$orders$cost[sums$number]

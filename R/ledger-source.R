@@ -33,21 +33,14 @@ separators <- c(",", ";", "\t", "|")
 # One source (paths or globs, or a data frame) as a data.table of text (or of the types it has, `as_found`), the rows of each file, and how it was read.
 read_source <- function(source, format = file_format(), call = rlang::caller_env(), as_found = FALSE) {
   as_wanted <- \(table) if (as_found) table else as.data.table(lapply(table, column_as_text))
-  if (is.data.frame(source)) {
-    if (anyDuplicated(names(source))) abort_duplicate_header(names(source), "the data frame", call)
-    if (nrow(source) == 0L) abort_nubrek("The data frame has no rows.", "file", call = call)
-    return(list(table = as_wanted(source), rows = nrow(source), files = "data frame", remarks = NULL))
-  }
-  if (!checkmate::test_character(source, any.missing = FALSE, min.len = 1L, min.chars = 1L)) {
-    abort_nubrek(c("Data must be a data frame or paths of files.", "x" = "It is a {.cls {class(source)}}."), "source", call = call)
-  }
-  source <- unlist(lapply(source, expand_glob))
-  read <- lapply(source, read_one_file, format = format, call = call)
+  parts <- source_parts(source, call)
+  read <- lapply(parts, \(part) if (is.data.frame(part)) read_data_frame(part, call) else read_one_file(part, format, call))
   columns <- names(read[[1L]]$table)
+  files <- file_names(vapply(parts, \(part) if (is.data.frame(part)) "data frame" else part, ""))
   for (i in seq_along(read)) {
     odd <- c(setdiff(names(read[[i]]$table), columns), setdiff(columns, names(read[[i]]$table)))
     if (length(odd) > 0L) {
-      abort_nubrek(c("Files of one source must have the same columns.", "x" = "{.file {source[[i]]}} and {.file {source[[1]]}} differ in {.field {odd}}."),
+      abort_nubrek(c("Files of one source must have the same columns.", "x" = "{.file {files[[i]]}} and {.file {files[[1]]}} differ in {.field {odd}}."),
                    "columns", call = call)
     }
   }
@@ -55,7 +48,24 @@ read_source <- function(source, format = file_format(), call = rlang::caller_env
   # files of other types than the first one meet as text
   if (length(unique(lapply(tables, \(t) lapply(t, class)[columns]))) > 1L) tables <- lapply(tables, \(t) as.data.table(lapply(t, column_as_text)))
   list(table = as_wanted(if (length(read) == 1L) tables[[1L]] else rbindlist(tables, use.names = TRUE)), rows = vapply(read, \(r) nrow(r$table), 0L),
-       files = file_names(source), remarks = remark_table("reading", unique(vapply(read, `[[`, "", "said"))))
+       files = files, remarks = if (!all(vapply(parts, is.data.frame, NA))) remark_table("reading", unique(unlist(lapply(read, `[[`, "said")))))
+}
+
+# A source as a list of paths and data frames.
+source_parts <- function(source, call) {
+  if (is.data.frame(source)) return(list(source))
+  fine <- \(x) is.data.frame(x) || checkmate::test_character(x, any.missing = FALSE, min.len = 1L, min.chars = 1L)
+  if (!(is.list(source) && length(source) > 0L && all(vapply(source, fine, NA))) && !fine(source)) {
+    abort_nubrek(c("Data must be a data frame or paths of files.", "x" = "It is a {.cls {class(source)}}."), "source", call = call)
+  }
+  parts <- lapply(if (is.character(source)) list(source) else source, \(x) if (is.data.frame(x)) list(x) else as.list(unlist(lapply(x, expand_glob))))
+  unlist(parts, recursive = FALSE)
+}
+
+read_data_frame <- function(table, call) {
+  if (anyDuplicated(names(table))) abort_duplicate_header(names(table), "the data frame", call)
+  if (nrow(table) == 0L) abort_nubrek("The data frame has no rows.", "file", call = call)
+  list(table = as.data.table(table))
 }
 
 # How files are called in messages and the audit.

@@ -11,14 +11,18 @@ async function timed(task, sql) {
   return rows;
 }
 // CSV to ledger: read, drop equal rows, form orders, sort by customer and day, customer table
-await timed("open", `
-  create table orders as
+const open = (lines) => `
+  create or replace table orders as
   select customer, order_id, min(day) as day, sum(cents) as sales, count(*) as lines
-  from (select distinct line_id, order_id, customer, day, sku, quantity, cast(round(cast(amount as decimal(18, 2)) * 100) as bigint) as cents
-        from read_csv('${file}', header = true, columns = {line_id: 'BIGINT', order_id: 'VARCHAR', customer: 'VARCHAR', day: 'DATE', sku: 'VARCHAR', quantity: 'INTEGER', amount: 'VARCHAR'}))
+  from (select distinct line_id, order_id, customer, day, sku, quantity, cast(round(cast(amount as decimal(18, 2)) * 100) as bigint) as cents from ${lines})
   group by customer, order_id order by customer, day, order_id;
-  create table people as select customer, count(*) filter (sales > 0) as purchases, min(day) filter (sales > 0) as first, max(day) filter (sales > 0) as last, sum(sales) as sales
-  from orders group by customer order by customer;`);
+  create or replace table people as select customer, count(*) filter (sales > 0) as purchases, min(day) filter (sales > 0) as first, max(day) filter (sales > 0) as last, sum(sales) as sales
+  from orders group by customer order by customer;`;
+const csv = `read_csv('${file}', header = true, columns = {line_id: 'BIGINT', order_id: 'VARCHAR', customer: 'VARCHAR', day: 'DATE', sku: 'VARCHAR', quantity: 'INTEGER', amount: 'VARCHAR'})`;
+const parquet = file.replace(/csv$/, "parquet");
+await db.run(`copy (select * from ${csv}) to '${parquet}' (format parquet)`);
+await timed("open Parquet", open(`read_parquet('${parquet}')`));
+await timed("open", open(csv));
 const measure = async (task, sql) => { answers[task] = (await timed(task, sql))[0]; };
 await measure("customer table", `select count(*) as n, sum(purchases) as p, sum(sales) as s, sum(day_n) as d from (
   select customer, count(*) filter (sales > 0) as purchases, count(distinct day) filter (sales > 0) as day_n, min(day) filter (sales > 0) as first, max(day) filter (sales > 0) as last, sum(sales) as sales from orders group by customer)`);

@@ -11,8 +11,8 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // cpp_read_coded
-SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick);
-RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP sizeSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP) {
+SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick, int chunk_bytes);
+RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP sizeSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP, SEXP chunk_bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
@@ -21,7 +21,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type n_columns(n_columnsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Function >::type tick(tickSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, size, separator, n_columns, threads, tick));
+    Rcpp::traits::input_parameter< int >::type chunk_bytes(chunk_bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, size, separator, n_columns, threads, tick, chunk_bytes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -405,7 +406,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 6},
+    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 7},
     {"_nubrek_cpp_code_column", (DL_FUNC) &_nubrek_cpp_code_column, 1},
     {"_nubrek_cpp_any_missing", (DL_FUNC) &_nubrek_cpp_any_missing, 1},
     {"_nubrek_cpp_all_distinct", (DL_FUNC) &_nubrek_cpp_all_distinct, 2},

@@ -11,7 +11,6 @@ namespace {
 using nubrek::Block;
 using nubrek::Coder;
 
-constexpr std::size_t kChunk = 4u << 20;
 
 // A factor: codes, and the distinct texts in order of first appearance.
 SEXP coded_cells(Rcpp::IntegerVector codes, SEXP texts) {
@@ -33,7 +32,7 @@ bool readable(const nubrek::TextStore& store) {
 std::size_t count_lines(const std::string& path) {
   std::FILE* file = std::fopen(path.c_str(), "rb");
   if (!file) Rcpp::stop("cannot open %s", path);
-  std::vector<char> buffer(kChunk);
+  std::vector<char> buffer(1u << 22);
   std::size_t lines = 0;
   char last = '\n';
   for (std::size_t got; (got = std::fread(buffer.data(), 1, buffer.size(), file)) > 0;) {
@@ -55,8 +54,8 @@ struct Columns {
 // A regular file, chunk by chunk: lines are split by all threads, then columns are coded by all threads.
 class RegularFile {
  public:
-  RegularFile(const std::string& path, char separator, std::size_t n_columns, int threads)
-    : file_(std::fopen(path.c_str(), "rb")), separator_(separator), n_columns_(n_columns), threads_(threads), blocks_(static_cast<std::size_t>(threads)) {
+  RegularFile(const std::string& path, char separator, std::size_t n_columns, int threads, std::size_t chunk)
+    : file_(std::fopen(path.c_str(), "rb")), separator_(separator), n_columns_(n_columns), chunk_(chunk), threads_(threads), blocks_(static_cast<std::size_t>(threads)) {
     if (!file_) Rcpp::stop("cannot open the file");
   }
   ~RegularFile() { std::fclose(file_); }
@@ -95,8 +94,8 @@ class RegularFile {
     held_ = left;
     whole_ = 0;
     for (;;) {
-      if (buffer_.size() < held_ + kChunk) buffer_.resize(held_ + kChunk);
-      const std::size_t got = std::fread(buffer_.data() + held_, 1, kChunk, file_);
+      if (buffer_.size() < held_ + chunk_) buffer_.resize(held_ + chunk_);
+      const std::size_t got = std::fread(buffer_.data() + held_, 1, chunk_, file_);
       bytes_ += got;
       const std::size_t seen = held_;
       held_ += got;
@@ -115,7 +114,7 @@ class RegularFile {
 
   std::FILE* file_;
   const char separator_;
-  const std::size_t n_columns_;
+  const std::size_t n_columns_, chunk_;
   const int threads_;
   std::vector<Block> blocks_;
   std::vector<char> buffer_;
@@ -125,9 +124,9 @@ class RegularFile {
 }  // namespace
 
 // The columns of regular delimited files as factors and the rows of each file; NULL where a file is not regular or not UTF-8.
-// `size` is the bytes of all of them; `tick` is called with the share read so far, now and then.
+// `size` is the bytes of all of them, `chunk_bytes` how many are looked at at a time; `tick` is called with the share read so far, now and then.
 // [[Rcpp::export(rng = false)]]
-SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick) {
+SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick, int chunk_bytes = 4194304) {
   const std::size_t width = static_cast<std::size_t>(n_columns);
   std::size_t room = 0;
   for (R_xlen_t f = 0; f < paths.size(); ++f) room += count_lines(Rcpp::as<std::string>(paths[f])) - 1;      // without the header
@@ -143,7 +142,7 @@ SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separa
   Rcpp::IntegerVector rows(paths.size());
   double bytes = 0;
   for (R_xlen_t f = 0; f < paths.size(); ++f) {
-    RegularFile file(Rcpp::as<std::string>(paths[f]), separator[0], width, threads);
+    RegularFile file(Rcpp::as<std::string>(paths[f]), separator[0], width, threads, static_cast<std::size_t>(chunk_bytes));
     for (int chunk = 1; file.step(columns); ++chunk) {
       Rcpp::checkUserInterrupt();
       const double share = (bytes + static_cast<double>(file.bytes())) / size;

@@ -87,9 +87,14 @@ bool cpp_write_lines(SEXP texts, std::string path) {
   std::FILE* file = std::fopen(path.c_str(), "wb");
   if (!file) return false;
   bool fine = true;
+  std::string lines;
   for (std::size_t i = 0; fine && i < text.size(); ++i) {
     fine = !text.missing(i) && text[i].find_first_of("\r\n") == std::string_view::npos;
-    if (fine) fine = std::fwrite(text[i].data(), 1, text[i].size(), file) == text[i].size() && std::fputc('\n', file) != EOF;
+    if (!fine) break;
+    lines.append(text[i]).push_back('\n');
+    if (lines.size() < (1u << 20) && i + 1 < text.size()) continue;
+    fine = std::fwrite(lines.data(), 1, lines.size(), file) == lines.size();
+    lines.clear();
   }
   return std::fclose(file) == 0 && fine;
 }

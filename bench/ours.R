@@ -1,0 +1,28 @@
+# Our side of the benchmark, in a process of its own. Usage: ours.R FILE. Prints one JSON object.
+library(nubrek)
+file <- commandArgs(TRUE)[[1L]]
+ns <- asNamespace("nubrek")
+seconds <- answers <- list()
+clock <- function(task, code) { gc(FALSE); seconds[[task]] <<- system.time(code)[["elapsed"]] }
+peak_memory <- function() as.numeric(sub("\\D*(\\d+).*", "\\1", grep("VmHWM", readLines("/proc/self/status"), value = TRUE))) * 1024
+map <- column_map("customer", "day", order = "order_id", line = "line_id", product = "sku", quantity = "quantity", sales = "amount")
+clock("open", ledger <- open_ledger(file, map, meanings(currency = "EUR")))
+size <- as.numeric(object.size(ledger))
+peak <- peak_memory()
+clock("customer table", m <- ns$reduce_customers(ledger))
+answers[["customer table"]] <- c(nrow(m), sum(m$purchases), sum(m$sales), sum(m$purchase_days))
+clock("order counts", k <- order_counts(ledger))
+answers[["order counts"]] <- c(nrow(k), sum(k$purchases * k$customers))
+clock("cohort cells", g <- ns$reduce_cells(ledger, ns$ledger_clock(ledger, "month")))
+answers[["cohort cells"]] <- c(sum(g$orders > 0), sum(g$customers), sum(g$sales))
+folder <- file.path(dirname(file), "ledger")
+clock("save", save_ledger(ledger, folder))
+clock("reopen", again <- open_ledger(folder))
+stopifnot(identical(sum(again$orders$sales), sum(ledger$orders$sales)), identical(again$orders$order[1:9], ledger$orders$order[1:9]))
+rm(again, ledger)
+parquet <- sub("csv$", "parquet", file)
+if (file.exists(parquet)) {
+  clock("open Parquet", ledger <- open_ledger(parquet, map, meanings(currency = "EUR")))
+  stopifnot(identical(sum(ledger$orders$sales), sum(m$sales)), length(ledger$orders$sales) == sum(m$orders))
+}
+cat(jsonlite::toJSON(list(seconds = seconds, answers = answers, size = size, peak = peak), auto_unbox = TRUE, digits = NA))
