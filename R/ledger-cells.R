@@ -14,7 +14,8 @@ read_cells <- function(source, format, call) {
   read <- read %||% read_source(source, format, call, as_found = TRUE)
   if (is.null(read$n)) {
     read$n <- nrow(read$table)
-    read$table <- lapply(read$table, code_column)
+    read$table <- as.list(read$table)
+    for (name in names(read$table)) read$table[[name]] <- code_column(read$table[[name]])      # one by one: what was read may go
   }
   read
 }

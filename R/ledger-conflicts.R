@@ -82,7 +82,9 @@ keep_one_state <- function(clash, broken, read, rows, newer, duplicate, line) {
   needed <- if (is.null(line)) again else again[!duplicated(as.data.table(lapply(read$table, \(cells) as.integer(cells)[again])))]
   duplicate <- c(setdiff(duplicate, needed), if (!is.null(line)) setdiff(again, needed))
   within <- clash[!place %in% replaced & !is.na(key)]
-  within[, keeps := place == (if (newer) max(place) else min(place)), by = .(order, customer, key)]
-  replaced <- c(replaced, within$place[!within$keeps])
+  if (nrow(within) > 0L) {
+    within[, keeps := place == (if (newer) max(place) else min(place)), by = .(order, customer, key)]
+    replaced <- c(replaced, within$place[!within$keeps])
+  }
   list(duplicate = sort(unique(c(duplicate, replaced))), replaced = replaced, orders = nrow(broken))
 }

@@ -105,7 +105,7 @@ column_as_text <- function(x) {
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
   table <- tryCatch(nanoparquet::read_parquet(path), error = \(e) abort_nubrek(c("The file {.file {path}} is not Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-  list(table = as.data.table(table), said = "Parquet")
+  list(table = data.table::setDT(table), said = "Parquet")
 }
 
 # Cells come as text; numbers are brought back to the shortest text that is the same number (spreadsheets store doubles).

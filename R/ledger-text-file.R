@@ -51,7 +51,7 @@ read_regular_files <- function(paths, format, call) {
   counts <- lapply(at, header_counts)
   separator <- if (format$separator != "detect") format$separator else separators[[which.max(counts[[1L]])]]
   if (any(vapply(counts, \(n) n[[separator]] == 0L || n[[separator]] != counts[[1L]][[separator]] || which.max(n) != which.max(counts[[1L]]), NA))) return(NULL)
-  headers <- lapply(at, header_names, separator = separator)
+  headers <- lapply(at, header_names, separator = separator, n = counts[[1L]][[separator]])
   if (length(unique(headers)) != 1L || length(headers[[1L]]) != counts[[1L]][[separator]] + 1L || anyDuplicated(headers[[1L]])) return(NULL)
   read <- cpp_read_coded(at, sum(file.size(at)), separator, length(headers[[1L]]), reading_threads(), \(share) signal_progress("reading orders", share))
   if (is.null(read)) return(NULL)
@@ -60,10 +60,10 @@ read_regular_files <- function(paths, format, call) {
 }
 
 # The names in the first line as the library's reader gives them; none where it sees something unusual.
-header_names <- function(path, separator) {
+header_names <- function(path, separator, n) {
   line <- readLines(path, n = 1L, warn = FALSE, encoding = "UTF-8")
   if (length(line) == 0L || !validUTF8(line) || nchar(line) > 1e5) return(NULL)
-  text <- paste0(sub("^\ufeff", "", line), "\n", strrep(separator, nchar(gsub(paste0("[^", separator, "]"), "", line))), "\n")
+  text <- paste0(sub("^\ufeff", "", line), "\n", strrep(separator, n), "\n")
   tryCatch(names(fread(text = text, sep = separator, colClasses = "character", header = TRUE, encoding = "UTF-8", strip.white = FALSE, check.names = FALSE, data.table = TRUE)),
            error = \(e) NULL, warning = \(w) NULL)
 }

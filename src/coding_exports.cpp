@@ -197,20 +197,23 @@ SEXP cpp_code_column(SEXP x) {
     return coded_cells(out, texts);
   }
   Rcpp::NumericVector number(x);
+  bool ascending = true;                // running numbers need no look-up
+  for (R_xlen_t i = 0; ascending && i < n; ++i) ascending = i == 0 ? !ISNAN(number[0]) : number[i] > number[i - 1];
+  std::vector<double> distinct;
   for (R_xlen_t i = 0; i < n; ++i) {
     if (ISNAN(number[i])) { out[i] = NA_INTEGER; continue; }
+    if (ascending) { out[i] = static_cast<int>(i) + 1; continue; }
     const double value = number[i] == 0 ? 0 : number[i];
     std::uint64_t bits;
     std::memcpy(&bits, &value, sizeof bits);
     out[i] = coder.code(bits);
+    if (coder.size() > distinct.size()) distinct.push_back(value);
   }
+  const double* values = ascending ? number.begin() : distinct.data();
   auto store = std::make_shared<nubrek::TextStore>();
   char buffer[64];
-  for (std::size_t i = 0; i < coder.size(); ++i) {
-    double value;
-    const std::uint64_t bits = coder.key(i);
-    std::memcpy(&value, &bits, sizeof value);
-    store->add({buffer, static_cast<std::size_t>(nubrek::shortest_text(value, buffer) - buffer)});
+  for (std::size_t i = 0, all = ascending ? static_cast<std::size_t>(n) : distinct.size(); i < all; ++i) {
+    store->add({buffer, static_cast<std::size_t>(nubrek::shortest_text(values[i] == 0 ? 0 : values[i], buffer) - buffer)});
   }
   return coded_cells(out, nubrek::text_vector({store, {}}));
 }

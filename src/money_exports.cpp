@@ -86,7 +86,8 @@ Rcpp::List cpp_decimal_marks(SEXP texts) {
 
 char* nubrek::shortest_text(double x, char* buffer) {
   const double size = std::fabs(x);      // whole numbers such as ids stay free of exponents
-  const bool plain = size == 0 || (size >= 1e-5 && size < 1e17);
+  if (size < 1e15 && x == std::trunc(x)) return std::to_chars(buffer, buffer + 64, static_cast<long long>(x)).ptr;
+  const bool plain = (size >= 1e-5 && size < 1e17);
   return plain ? std::to_chars(buffer, buffer + 64, x, std::chars_format::fixed).ptr : std::to_chars(buffer, buffer + 64, x).ptr;
 }
 
