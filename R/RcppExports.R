@@ -5,6 +5,14 @@ cpp_read_coded <- function(paths, size, separator, n_columns, threads, tick, chu
     .Call(`_nubrek_cpp_read_coded`, paths, size, separator, n_columns, threads, tick, chunk_bytes)
 }
 
+cpp_parquet_texts <- function(paths, threads) {
+    .Call(`_nubrek_cpp_parquet_texts`, paths, threads)
+}
+
+cpp_codes <- function(cells) {
+    .Call(`_nubrek_cpp_codes`, cells)
+}
+
 cpp_code_column <- function(x) {
     .Call(`_nubrek_cpp_code_column`, x)
 }

@@ -10,7 +10,7 @@ reading_threads <- function() {
 # The order rows as cells: `table`, a list of factors; `n` rows; `files` and the rows of each.
 read_cells <- function(source, format, call) {
   parts <- source_parts(source, call)
-  read <- if (!any(vapply(parts, is.data.frame, NA))) read_regular_files(unlist(parts), format, call)
+  read <- if (!any(vapply(parts, is.data.frame, NA))) read_regular_files(unlist(parts), format, call) %||% read_parquet_files(unlist(parts), call)
   read <- read %||% read_source(source, format, call, as_found = TRUE)
   if (is.null(read$n)) {
     read$n <- nrow(read$table)

@@ -19,7 +19,7 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
   written <- trim_cells(role_cells(cells, map, "customer"))
   customer <- if (length(alias_of) > 0L) recode(written, resolve_aliases(levels(written), alias_of)) else written
   ids <- order_codes(if (has_role(map, "order")) trim_cells(role_cells(cells, map, "order")), read$n)
-  rows <- list(customer = as.integer(customer), order = ids$code, day = dates$day, seconds = dates$seconds, sales = amount$units)
+  rows <- list(customer = cpp_codes(customer), order = ids$code, day = dates$day, seconds = dates$seconds, sales = amount$units)
   signal_progress("looking for repeated rows")
   repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates)
   settled <- settle_conflicts(read, rows, customer, ids$texts, map, meaning, repeated$duplicate, rules, call)
@@ -47,7 +47,7 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
 order_codes <- function(cells, n) {
   if (is.null(cells)) return(list(code = integer(n), texts = character(), none = seq_len(n)))
   none <- blank_rows(cells)
-  code <- as.integer(cells)
+  code <- cpp_codes(cells)
   if (length(none) > 0L) code[none] <- 0L
   list(code = code, texts = levels(cells), none = none)
 }

@@ -108,6 +108,22 @@ read_parquet_file <- function(path, call) {
   list(table = data.table::setDT(table), said = "Parquet")
 }
 
+# Parquet files of one shape as cells: text columns by our own reader, which makes codes of their pages, all others by the library's. NULL where
+# that has to read all.
+read_parquet_files <- function(paths, call) {
+  if (!all(tolower(tools::file_ext(paths)) == "parquet") || !all(file.exists(paths))) return(NULL)
+  need_package("nanoparquet", paths[[1L]], call)
+  signal_progress("reading orders")
+  read <- cpp_parquet_texts(paths, reading_threads())
+  if (length(read$texts) == 0L || anyDuplicated(read$columns)) return(NULL)
+  others <- setdiff(read$columns, names(read$texts))
+  rest <- lapply(paths, \(path) nanoparquet::read_parquet(path, col_select = others))
+  if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
+  rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
+  table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))
+  list(table = table[read$columns], n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet"))))
+}
+
 # Cells come as text; numbers are brought back to the shortest text that is the same number (spreadsheets store doubles).
 read_sheet <- function(path, sheet, call) {
   need_package("readxl", path, call)

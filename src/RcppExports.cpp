@@ -26,6 +26,27 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_parquet_texts
+SEXP cpp_parquet_texts(Rcpp::CharacterVector paths, int threads);
+RcppExport SEXP _nubrek_cpp_parquet_texts(SEXP pathsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_parquet_texts(paths, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_codes
+Rcpp::IntegerVector cpp_codes(Rcpp::IntegerVector cells);
+RcppExport SEXP _nubrek_cpp_codes(SEXP cellsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cells(cellsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_codes(cells));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_code_column
 SEXP cpp_code_column(SEXP x);
 RcppExport SEXP _nubrek_cpp_code_column(SEXP xSEXP) {
@@ -407,6 +428,8 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 7},
+    {"_nubrek_cpp_parquet_texts", (DL_FUNC) &_nubrek_cpp_parquet_texts, 2},
+    {"_nubrek_cpp_codes", (DL_FUNC) &_nubrek_cpp_codes, 1},
     {"_nubrek_cpp_code_column", (DL_FUNC) &_nubrek_cpp_code_column, 1},
     {"_nubrek_cpp_any_missing", (DL_FUNC) &_nubrek_cpp_any_missing, 1},
     {"_nubrek_cpp_all_distinct", (DL_FUNC) &_nubrek_cpp_all_distinct, 2},

@@ -5,6 +5,7 @@
 #include "delimited.h"
 #include "lazy_text.h"
 #include "money_kernels.h"
+#include "parquet_text.h"
 #include "threads.h"
 
 namespace {
@@ -13,10 +14,16 @@ using nubrek::Coder;
 
 
 // A factor: codes, and the distinct texts in order of first appearance.
-SEXP coded_cells(Rcpp::IntegerVector codes, SEXP texts) {
+Rcpp::IntegerVector coded_cells(Rcpp::IntegerVector codes, const Rcpp::RObject& texts) {
   codes.attr("levels") = texts;
   codes.attr("class") = "factor";
   return codes;
+}
+
+Rcpp::IntegerVector coded_cells(Rcpp::IntegerVector codes, std::shared_ptr<nubrek::TextStore> store) {
+  store->trim_room();
+  const Rcpp::RObject texts(nubrek::text_vector({store, {}}));
+  return coded_cells(codes, texts);
 }
 
 bool readable(const nubrek::TextStore& store) {
@@ -161,11 +168,60 @@ SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separa
     if (columns.rows < room) codes = Rcpp::IntegerVector(codes.begin(), codes.begin() + columns.rows);      // there were blank lines
     auto store = columns.coders[k].store();
     columns.coders[k] = Coder();
-    store->trim_room();
-    out[static_cast<R_xlen_t>(k)] = coded_cells(codes, nubrek::text_vector({store, {}}));
+    out[static_cast<R_xlen_t>(k)] = coded_cells(codes, store);
   }
   return Rcpp::List::create(Rcpp::_["columns"] = out, Rcpp::_["rows"] = rows);
 }
+
+// Parquet files of one shape: the names of their columns, the rows of each file, and their text columns as factors, by name; those that hold anything
+// unusual are left out. NULL where a file cannot be looked into or has other columns.
+// [[Rcpp::export(rng = false)]]
+SEXP cpp_parquet_texts(Rcpp::CharacterVector paths, int threads) {
+  std::vector<std::string> files = Rcpp::as<std::vector<std::string>>(paths);
+  std::vector<nubrek::ParquetTable> tables;
+  try { for (const auto& file : files) tables.push_back(nubrek::parquet_table(file)); }
+  catch (const std::exception&) { return R_NilValue; }
+  std::vector<std::string> names;
+  for (const auto& column : tables[0].columns) if (column.text) names.push_back(column.name);
+  std::vector<Coder> coders(names.size());
+  std::vector<std::vector<int>> codes(names.size());
+  std::vector<char> fine(names.size(), 0);
+  nubrek::run_tasks(names.size(), threads, [&](std::size_t k) {
+    try {
+      for (std::size_t f = 0; f < files.size(); ++f) {
+        const nubrek::ParquetColumn* mine = nullptr;
+        for (const auto& column : tables[f].columns) if (column.text && column.name == names[k]) mine = &column;
+        if (!mine) return;
+        codes[k].reserve(codes[k].size() + static_cast<std::size_t>(tables[f].rows));
+        const std::size_t before = codes[k].size();
+        nubrek::code_parquet_column(files[f], *mine, NA_INTEGER, coders[k], codes[k]);
+        if (codes[k].size() - before != static_cast<std::size_t>(tables[f].rows)) return;
+      }
+      fine[k] = readable(*coders[k].store());
+    } catch (const std::exception&) {}      // refused, or more memory than there is: the library's reader says what is wrong
+  });
+  std::vector<std::string> all;
+  std::vector<int> rows;
+  for (const auto& column : tables[0].columns) all.push_back(column.name);
+  for (const auto& table : tables) {
+    if (table.rows > 2147483646 || table.columns.size() != all.size()) return R_NilValue;
+    for (std::size_t k = 0; k < all.size(); ++k) if (table.columns[k].name != all[k]) return R_NilValue;
+    rows.push_back(static_cast<int>(table.rows));
+  }
+  Rcpp::List out;
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    if (!fine[k]) continue;
+    auto store = coders[k].store();
+    coders[k] = Coder();
+    out.push_back(coded_cells(Rcpp::IntegerVector(codes[k].begin(), codes[k].end()), store), names[k]);
+    std::vector<int>().swap(codes[k]);
+  }
+  return Rcpp::List::create(Rcpp::_["columns"] = all, Rcpp::_["rows"] = rows, Rcpp::_["texts"] = out);
+}
+
+// The bare codes of a factor.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_codes(Rcpp::IntegerVector cells) { return Rcpp::IntegerVector(cells.begin(), cells.end()); }
 
 // Any column as a factor of its distinct texts. Strings are told apart by their address (R holds each once per encoding), numbers by
 // value; numbers become the shortest text that reads back as the same.
@@ -182,7 +238,7 @@ SEXP cpp_code_column(SEXP x) {
       const std::string_view one = text.missing(at) ? std::string_view() : text[at];
       if (text.missing(at)) out[i] = NA_INTEGER; else texts.code(&one, 1, &out[i]);
     }
-    return coded_cells(out, nubrek::text_vector({texts.store(), {}}));
+    return coded_cells(out, texts.store());
   }
   if (TYPEOF(x) == STRSXP) {
     std::vector<R_xlen_t> first;
@@ -194,7 +250,7 @@ SEXP cpp_code_column(SEXP x) {
     }
     Rcpp::CharacterVector texts(static_cast<R_xlen_t>(first.size()));
     for (std::size_t i = 0; i < first.size(); ++i) texts[static_cast<R_xlen_t>(i)] = STRING_ELT(x, first[i]);
-    return coded_cells(out, texts);
+    return coded_cells(out, Rcpp::RObject(texts));
   }
   Rcpp::NumericVector number(x);
   bool ascending = true;                // running numbers need no look-up
@@ -215,7 +271,7 @@ SEXP cpp_code_column(SEXP x) {
   for (std::size_t i = 0, all = ascending ? static_cast<std::size_t>(n) : distinct.size(); i < all; ++i) {
     store->add({buffer, static_cast<std::size_t>(nubrek::shortest_text(values[i] == 0 ? 0 : values[i], buffer) - buffer)});
   }
-  return coded_cells(out, nubrek::text_vector({store, {}}));
+  return coded_cells(out, store);
 }
 
 // Whether any cell of a coded column is missing.

@@ -59,3 +59,30 @@ test_that("many different texts stay bytes, and behave as text", {
   typed <- data.frame(i = c(3L, NA, 3L), d = c(0.1 + 0.2, 1e15, -0), l = c(TRUE, NA, FALSE), t = as.Date("2024-02-28") + 0:2, f = factor(c("x", "y", "x")))
   expect_identical(lapply(typed, \(x) as.character(code_column(x))), lapply(typed, column_as_text))
 })
+
+test_that("Parquet files read the same by both readers, and broken ones are left alone", {
+  skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
+  folder <- withr::local_tempdir()
+  withr::local_seed(1)
+  n <- 5000L
+  table <- data.frame(id = sprintf("K%05d", sample(n)), word = sample(c("a", "", "\u00e9\u20ac", NA), n, TRUE), n = sample(c(1:9, NA), n, TRUE), day = as.Date("2024-01-01") + sample(400L, n, TRUE),
+                      gone = NA_character_, level = factor(sample(c("x", "y"), n, TRUE)), x = runif(n))
+  for (compression in c("snappy", "uncompressed", "zstd", "gzip")) for (group in c(700L, 100000L)) for (version in 1:2) {
+    path <- file.path(folder, paste0(compression, group, version, ".parquet"))
+    nanoparquet::write_parquet(table, path, compression = compression, options = nanoparquet::parquet_options(num_rows_per_row_group = group, write_data_page_version = version))
+    fast <- cpp_parquet_texts(path, 2L)
+    expect_identical(names(fast$texts), if (compression %in% c("snappy", "uncompressed")) c("id", "word", "gone", "level") else NULL)
+    read <- read_cells(c(path, path), file_format(), NULL)
+    expect_equal(as_text(read), as.data.frame(by_library(c(path, path))$table, optional = TRUE), label = basename(path))
+    expect_identical(read[c("rows", "files", "remarks")], by_library(c(path, path))[c("rows", "files", "remarks")])
+  }
+  whole <- readBin(file.path(folder, "snappy7001.parquet"), "raw", 1e7)
+  for (i in 1:300) {
+    broken <- whole
+    at <- if (i %% 2L) sample(length(whole), 3L) else length(whole) - sample(0:2500, 3L)
+    broken[at] <- as.raw(sample(0:255, 3L))
+    path <- file_of_text(if (i %% 5L) broken else whole[seq_len(sample(length(whole), 1L))])
+    read <- cpp_parquet_texts(path, 2L)
+    expect_true(is.null(read) || is.list(read))
+  }
+})
