@@ -5,7 +5,9 @@ abort_nubrek <- function(message, class, ..., call = rlang::caller_env(), .envir
   cli::cli_abort(message, class = c(paste0("nubrek_error_", class), "nubrek_error"), ..., call = call, .envir = .envir)
 }
 
-# Long work says where it stands; a face may draw it, everybody else is not disturbed.
+# Long work says where it stands: as a condition, and to whoever the option `nubrek.progress` names. A face may draw it, everybody else is not disturbed.
 signal_progress <- function(step, share = NA_real_) {
   rlang::signal("", class = "nubrek_progress", step = step, share = share)
+  draw <- getOption("nubrek.progress")
+  if (is.function(draw)) draw(step, share)
 }

@@ -28,7 +28,7 @@ draw_progress <- function(code, quiet) {
   if (quiet || !isatty(stderr())) return(withCallingHandlers(code, nubrek_progress = \(c) NULL))
   erase <- \() cat("\r", strrep(" ", 60L), "\r", sep = "", file = stderr())
   on.exit(erase())
-  withCallingHandlers(code, nubrek_progress = \(c) { erase(); cat(c$step, "\u2026", file = stderr()) })
+  withCallingHandlers(code, nubrek_progress = \(c) { erase(); cat(progress_text(c$step, c$share), file = stderr()) })
 }
 
 # Each command does its work and gives back what is to be said about it, as a function.

@@ -24,24 +24,26 @@ money_roles <- c("sales", "quantity", "unit_price", "gross", "discount", "tax", 
 #' guess_columns(data.frame(KundenNr = c("A1", "B2"), Datum = c("05.03.2024", "25.04.2024"), Betrag = c("1,50", "22,00")))
 #' @export
 guess_columns <- function(source, format = file_format()) {
-  read <- read_source(source, format)
+  read <- read_cells(source, format, rlang::current_env())
   seen <- lapply(read$table, look_at)
   pick <- \(name) unlist(lapply(seen, `[[`, name), use.names = FALSE)
   role <- assign_roles(names(read$table), pick("dates"), pick("numbers"), pick("codes"), pick("blank"))
   new_result(list(column = names(read$table), role = role, dates = pick("dates"), numbers = pick("numbers"), blank = pick("blank"),
-                  distinct = pick("distinct"), examples = pick("examples")), "guess", remarks = read$remarks, basis = list(rows = nrow(read$table), file = read$files[[1L]]))
+                  distinct = pick("distinct"), examples = pick("examples")), "guess", remarks = read$remarks, basis = list(rows = read$n, file = read$files[[1L]]))
 }
 
-# What the cells of a column look like.
-look_at <- function(text) {
-  said <- trim_text(text[!is_blank(text)])
+# What the cells of a column look like: each distinct text (of very many, a part of them) weighs as often as it stands.
+look_at <- function(cells) {
+  text <- levels(cells)
+  said <- which(!is_blank(text))
   some <- if (length(said) > 20000L) said[round(seq(1, length(said), length.out = 20000L))] else said
-  share <- \(hit) if (length(some) == 0L) 0 else mean(hit)
-  orders <- cpp_date_orders(some)
-  dates <- if (length(some) == 0L) 0 else max(orders$year_first, orders$year_first + c(orders$day_first, orders$month_first)) / length(some)
-  numbers <- share(!parse_minor(some, 6L, ".")$unreadable | !parse_minor(some, 6L, ",")$unreadable)
-  list(dates = dates, numbers = numbers, codes = share(grepl("^[A-Z]{3}$", some)), blank = if (length(text) == 0L) 1 else 1 - length(said) / length(text),
-       distinct = uniqueN(said), examples = paste(utils::head(unique(some), 3L), collapse = " | "))
+  times <- tabulate(cells, length(text))
+  share <- \(hit) if (length(some) == 0L) 0 else sum(times[some][hit]) / sum(times[some])
+  words <- trim_text(text[some])
+  dates <- max(vapply(c("day-first", "month-first"), \(order) share(!is.na(cpp_read_days(words, order)$day)), 0))
+  numbers <- share(!parse_minor(words, 6L, ".")$unreadable | !parse_minor(words, 6L, ",")$unreadable)
+  list(dates = dates, numbers = numbers, codes = share(grepl("^[A-Z]{3}$", words)), blank = 1 - sum(times[said]) / length(cells),
+       distinct = if (length(said) > length(some)) length(said) else uniqueN(words), examples = paste(utils::head(unique(words), 3L), collapse = " | "))
 }
 
 header_words <- function(name) {

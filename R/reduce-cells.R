@@ -11,8 +11,7 @@ reduce_cells <- function(ledger, clock) {
   measures <- reduce_customers(ledger)
   number <- period_number(first_purchase_day(ledger, measures), clock)
   cohorts <- seq.int(min(number, frame$number[[1L]], na.rm = TRUE), frame$number[[length(frame$number)]])
-  cohort <- match(number, cohorts)
-  first_day <- ifelse(is.na(cohort), NA_integer_, measures$first)
-  cells <- cpp_cohort_cells(ledger$orders, ledger$purchases, cohort, first_day, frame$row_of_day, frame$first_day, length(cohorts), length(frame$number))
+  cohort <- number - cohorts[[1L]] + 1L
+  cells <- cpp_cohort_cells(ledger$orders, ledger$purchases, cohort, measures$first, frame$row_of_day, frame$first_day, length(cohorts), length(frame$number))
   c(cells, list(frame = frame, cohorts = cohorts, size = tabulate(cohort, length(cohorts)), cohort = cohort))
 }

@@ -3,7 +3,7 @@
 # Per customer code: purchases, orders, purchase_days, first, last (days), sales, sales_purchases, sales_first and, where it is
 # known, cost (minor units).
 reduce_customers <- function(ledger) {
-  m <- as.data.table(cpp_customer_measures(ledger$orders, ledger$purchases, n_customers(ledger)))
+  m <- data.table::setDT(cpp_customer_measures(ledger$orders, ledger$purchases, n_customers(ledger)))
   if (is.null(ledger$orders$cost)) return(m)
   m[, cost := cpp_group_sums(ledger$orders$cost, ledger$orders$customer, 0L, n_customers(ledger))$sums][]
 }

@@ -51,6 +51,37 @@ study_table <- function(study, section, attributes = \(part) part$attributes %||
 }
 
 open_study_ledger <- function(study) {
+  ledger <- if (is.null(study$data$keep)) build_study_ledger(study) else kept_study_ledger(study, study_files(study, study$data$keep))
+  if (is.null(study$slice)) ledger else do.call(ledger_slice, c(list(ledger), study$slice))
+}
+
+# With `data: keep` the ledger is saved, and opened from there as long as nothing it was made from has changed. A new export beside the others (a glob finds
+# it) is a change.
+kept_study_ledger <- function(study, folder) {
+  made_from <- study_fingerprint(study)
+  if (is_saved_ledger(folder) && identical(tryCatch(saved_facts(folder)$made_from, error = \(e) NULL), made_from)) {
+    kept <- tryCatch(open_ledger(folder), nubrek_error_file = \(e) NULL)           # what is damaged is made again
+    if (!is.null(kept)) return(kept)
+  }
+  ledger <- build_study_ledger(study)
+  ledger$made_from <- made_from
+  save_ledger(ledger, folder, exports = FALSE)
+  ledger
+}
+
+# What the ledger of a study depends on: what the study says of it, and the place, size and time of its files.
+study_fingerprint <- function(study) {
+  files <- unlist(lapply(study_files(study, unlist(lapply(study$data[names(study$data) != "keep"], files_named))), expand_glob))
+  rlang::hash(list(as.character(utils::packageVersion("nubrek")), study$data, study$meanings, study$bands, normalizePath(files, mustWork = FALSE), file.size(files), as.double(file.mtime(files))))
+}
+
+# The files that a part of the data names, at any depth.
+files_named <- function(part) {
+  if (!is.list(part)) return(character())
+  c(part$files, unlist(lapply(part[names(part) != "files"], files_named), use.names = FALSE))
+}
+
+build_study_ledger <- function(study) {
   orders <- study$data$orders
   columns <- do.call(column_map, c(as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)))
   said <- study$meanings %||% list()
@@ -58,10 +89,9 @@ open_study_ledger <- function(study) {
   joins <- lapply(study$data$joins, \(part) join_table(study_files(study, part$files), unname_same(part$by), study_format(part)))
   rates <- study$data$rates
   if (!is.null(rates)) rates <- do.call(currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"]))
-  ledger <- open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = study_table(study, "customers"), products = study_table(study, "products"),
+  open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = study_table(study, "customers"), products = study_table(study, "products"),
               aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)), joins = unname(joins), rates = rates,
               bands = lapply(study$bands, \(rule) do.call(band, rule)), format = study_format(orders))
-  if (is.null(study$slice)) ledger else do.call(ledger_slice, c(list(ledger), study$slice))
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

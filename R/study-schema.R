@@ -34,7 +34,7 @@ study_schema <- function() list(
     orders = c(list(files = leaf_texts(), columns = stats::setNames(lapply(column_roles, \(role) leaf_text()), column_roles), attributes = leaf_columns()), format_keys()),
     joins = each(c(list(files = leaf_texts(), by = leaf_columns()), format_keys())),
     customers = table_section(), products = table_section(), aliases = c(list(files = leaf_texts(), key = leaf_text(), same_as = leaf_text()), format_keys()),
-    rates = list(files = leaf_texts(), date = leaf_text(), currency = leaf_text(), rate = leaf_text())),
+    rates = list(files = leaf_texts(), date = leaf_text(), currency = leaf_text(), rate = leaf_text()), keep = leaf_text()),
   meanings = c(lapply(meaning_choices, leaf_choice), list(
     currency = leaf_text(), minimum_sales = leaf_number(0, 1e9), cost_rate = leaf_text(), as_of = leaf_day(), time_zone = leaf_text(), clock = leaf_choice(names(clocks)),
     fiscal_start = leaf_whole(1, 12), history_start = leaf_day(), first_purchase_known = leaf_text(), registered = leaf_text(),

@@ -21,7 +21,7 @@ test_that("files that are no tables, and columns that are not there, are refused
     dates = file_with(row("A,1,01/02/2024,5", "B,2,03/04/2024,5")), dates = file_with(row("A,1,25/02/2024,5", "B,2,02/25/2024,5")), dates = file_with(row("A,1,2024-01-01T10:00:00+02:00,5")),
     dates = file_with(row("A,1,2024-01-01 10:00:00Z,5")), amounts = file_with(row('A,1,2024-01-01,"1,234"')), amounts = file_with(row("A,1,2024-01-01,1.234", "B,2,2024-01-01,5.678")),
     no_rows = file_with(row("A,1,never,5")), no_rows = file_with(row(",1,2024-01-01,5")), no_rows = file_with(row("A,1,2024-01-01,")), no_rows = file_with(row("A,1,0000-01-01,5")),
-    no_rows = file_with(row("A,1,2024-01-01,1e400")), source = 1, source = list("a"), source = NA_character_, source = character())
+    no_rows = file_with(row("A,1,2024-01-01,1e400")), source = 1, source = list(1), file = list("a"), source = NA_character_, source = character())
   absent <- c(parquet = "nanoparquet", xlsx = "readxl")
   absent <- names(absent)[!vapply(absent, requireNamespace, NA, quietly = TRUE)]
   names(cases)[vapply(cases, \(x) length(x) > 0L && tools::file_ext(as.character(x[[1L]])) %in% absent, NA)] <- "package"      # then it says which package it needs

@@ -6,7 +6,9 @@ test_that("a saved ledger opens as the one that was saved, for any meanings", {
     if (seed == 5L) ledger <- ledger_slice(ledger, lines = list(channel = "Mill"))
     save_ledger(ledger, folder)
     again <- open_ledger(folder)
-    for (part in setdiff(names(ledger), c("returns", "source"))) expect_equal(again[[part]], ledger[[part]], ignore_attr = c("row.names", "index", "sorted", ".internal.selfref"), label = paste("seed", seed, part))
+    for (part in setdiff(names(ledger), c("returns", "source"))) {
+      expect_equal(again[[part]], ledger[[part]], ignore_attr = c("row.names", "index", "sorted", ".internal.selfref"), label = paste("seed", seed, part))
+    }
     expect_identical(customers(again), customers(ledger), label = paste("seed", seed))
     expect_true(all(prove_totals(again)$exact))
     expect_length(list.files(folder, "^version-"), 1L)

@@ -69,3 +69,34 @@ test_that("one customer, nobody repeats, unreadable dates: classed errors, nothi
   }
   expect_identical(run_study(write_small(cases[[2L]]))[["repeat"]]$rate, 0)      # without a forecast the rest can be shown
 })
+
+test_that("a study keeps its ledger, and makes it again when anything it came from has changed", {
+  skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
+  folder <- withr::local_tempdir()
+  study <- sub("files: orders.csv", "files: '*.csv'", sub("data:", "data:\n  keep: kept", small_study, fixed = TRUE), fixed = TRUE)
+  path <- write_small(c("007;1;05.03.2024;12,50", "8;2;25.04.2024;7,00"), study, folder)
+  current <- \() readLines(file.path(folder, "kept", "current"))
+  steps <- \() { said <- character(); ledger <- withCallingHandlers(open_study_ledger(read_study(path)), nubrek_progress = \(c) said <<- c(said, c$step)); list(ledger = ledger, said = said) }
+  first <- steps()
+  version <- current()
+  again <- steps()
+  expect_identical(current(), version)
+  expect_identical(unique(again$said), "opening the saved ledger")
+  expect_identical(customers(again$ledger), customers(first$ledger))
+  writeLines(c("Kunde;Beleg;Datum;Betrag", "8;2;25.04.2024;7,00", "007;3;01.05.2024;2,00"), file.path(folder, "orders-may.csv"))
+  grown <- steps()
+  expect_false(current() == version)
+  expect_identical(customers(grown$ledger)$sales, c(14.5, 7))
+  writeLines(sub("currency: EUR", "as_of: 2024-04-30", readLines(path)), path)
+  expect_identical(customers(steps()$ledger)$sales, c(12.5, 7))
+  unlink(file.path(folder, "kept", current(), "orders.parquet"))
+  expect_identical(customers(steps()$ledger)$sales, c(12.5, 7))                       # what is damaged is made again
+})
+
+test_that("long work says where it stands to whoever asks", {
+  said <- data.frame()
+  withr::local_options(nubrek.progress = \(step, share) said <<- rbind(said, data.frame(step, share)))
+  open_study_ledger(read_study(system.file("pellmere", "study.yaml", package = "nubrek")))
+  expect_true(all(c("reading orders", "reading amounts and dates", "forming orders") %in% said$step))
+  expect_identical(progress_text("reading orders", 0.256), "reading orders, 26 %\u2026")
+})
