@@ -89,6 +89,22 @@ cpp_gap_counts <- function(purchases, period_of_day, first_day, until) {
     .Call(`_nubrek_cpp_gap_counts`, purchases, period_of_day, first_day, until)
 }
 
+cpp_gap_measures <- function(purchases, n_customers) {
+    .Call(`_nubrek_cpp_gap_measures`, purchases, n_customers)
+}
+
+cpp_nth_days <- function(days, nth, n_customers) {
+    .Call(`_nubrek_cpp_nth_days`, days, nth, n_customers)
+}
+
+cpp_customer_periods <- function(orders, purchases, period_of_day, first_day) {
+    .Call(`_nubrek_cpp_customer_periods`, orders, purchases, period_of_day, first_day)
+}
+
+cpp_arrivals <- function(active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days) {
+    .Call(`_nubrek_cpp_arrivals`, active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days)
+}
+
 cpp_simulate_value <- function(customers, draws, individual, horizon, delta, lower, upper, seed) {
     .Call(`_nubrek_cpp_simulate_value`, customers, draws, individual, horizon, delta, lower, upper, seed)
 }

@@ -101,7 +101,7 @@ write_csv <- function(x) data.table::fwrite(as.data.table(lapply(plain_table(x),
 
 command_draw <- function(job) {
   result <- study_part(job)
-  tall <- if (job$part == "cohorts") 2.6 + 0.24 * length(unique(result$cohort)) else 6.5
+  tall <- if (job$part %in% c("cohorts", "waits")) 2.6 + 0.24 * length(unique(result$cohort)) else 6.5
   write_figure(result, job$to, height = max(4, tall))
   \() writeLines(paste("Figure:", job$to))
 }

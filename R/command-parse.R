@@ -8,7 +8,7 @@ command_verbs <- list(
   show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N]", arguments = 2L),
   draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE", arguments = 2L))
 
-figure_parts <- c("audit", "counts", "cohorts", "tiers", "backtest")
+figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "tiers", "backtest")
 
 command_options <- function(verb) {
   option <- optparse::make_option

@@ -3,6 +3,8 @@
 palette_of <- c(ink = "#22313f", petrol = "#1f6f78", ochre = "#c98a1b", brick = "#b4472f", moss = "#6b8e3d", mauve = "#7d5a86",
                 paper = "#faf7f2", rule = "#d9d2c5")
 
+new_colours <- c(new = palette_of[["ochre"]], returning = palette_of[["petrol"]], reactivated = palette_of[["mauve"]])
+
 theme_nubrek <- function(base = 13) {
   ink <- palette_of[["ink"]]
   ggplot2::theme_minimal(base_size = base) + ggplot2::theme(
@@ -34,7 +36,7 @@ ink_on <- function(fill) {
 #'
 #' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in the caption.
 #'
-#' @param object A result: `nubrek_counts`, `nubrek_grid` or `nubrek_measure`, `nubrek_tiers`, `nubrek_backtest`.
+#' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_tiers`, `nubrek_backtest`.
 #' @param ... Not used (grid: passed on).
 #' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
 #' @param measure `[character(1)]` See [grid_measure()].

@@ -3,14 +3,15 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param fold_from `[integer(1)]` Put all customers with this many purchases or more into one last row; default none, the full
 #'   distribution.
+#' @param during `[character]` A part of time, as in [repeat_rate()].
 #' @return A `nubrek_counts`, one row per number of purchases that occurs, ascending: `purchases`, `customers`, `share` of all
 #'   customers with a purchase, `cumulative_share`. A folded last row has the attribute `folded`.
 #'   Invariant: `sum(customers)` is the number of customers with a purchase.
 #' @examples
 #' order_counts(example_ledger())
 #' @export
-order_counts <- function(ledger, fold_from = NULL) {
-  check_ledger(ledger)
+order_counts <- function(ledger, fold_from = NULL, during = NULL) {
+  ledger <- ledger_during(ledger, during)
   check_whole(fold_from, lower = 2L, null = TRUE)
   check_purchases(ledger)
   number <- tabulate(reduce_counts(ledger))

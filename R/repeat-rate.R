@@ -6,34 +6,41 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]); a missing value is the
 #'   group `"(missing)"`.
+#' @param during `[character]` A part of time: `"2024"`, `"2024 Q2"`, `"2024-05"` or two days. Customers are then those with a purchase in it, and only purchases in it
+#'   count; attributes stay those of all time. Default: all of the history.
 #' @return A `nubrek_rate`, one row per group, largest first (bands and cohorts in their own order): the columns of `by`; `customers`, `repeat_customers`; `same_day_only`,
 #'   repeat customers whose purchases all fell on one day; `rate`, `lower`, `upper` in `[0, 1]`; and money in major units: `sales`
 #'   = `sales_repeat` + `sales_one_time` + `sales_no_purchase` (by kind of customer) = `sales_first` + `sales_later` +
-#'   `sales_outside` (by kind of order).
+#'   `sales_outside` (by kind of order); `mean_repeat`, `mean_one_time`, `mean_first`, `mean_later`: the mean purchase of each kind.
 #' @references Wilson, E. B. (1927), Probable inference, the law of succession, and statistical inference, Journal of the
 #'   American Statistical Association 22, 209-212.
 #' @examples
 #' repeat_rate(example_ledger())
 #' repeat_rate(example_ledger(), by = "first_channel")
 #' @export
-repeat_rate <- function(ledger, by = NULL) {
+repeat_rate <- function(ledger, by = NULL, during = NULL) {
   check_ledger(ledger)
+  whole <- ledger
+  ledger <- ledger_during(ledger, during)
   m <- reduce_customers(ledger)
   m <- m[, .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)]
-  group <- if (is.null(by)) NULL else group_of(ledger, by)
+  group <- if (is.null(by)) NULL else group_of(whole, by)
   m <- if (is.null(group)) m else cbind(group, m)
   m <- m[orders > 0L]
   out <- m[, .(
     customers = sum(purchases >= 1L), repeat_customers = sum(purchases >= 2L),
     same_day_only = sum(purchases >= 2L & purchase_days == 1L), sales = sum(sales),
     sales_repeat = sum(sales[purchases >= 2L]), sales_one_time = sum(sales[purchases == 1L]), sales_no_purchase = sum(sales[purchases == 0L]),
-    sales_first = sum(first), sales_later = sum(inside - first), sales_outside = sum(sales - inside)), by = by]
+    sales_first = sum(first), sales_later = sum(inside - first), sales_outside = sum(sales - inside), of_repeat = sum(purchases[purchases >= 2L]), of_later = sum(pmax(0L, purchases - 1L))), by = by]
   if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
-  if (length(by) == 1L) out <- out[order(match(out[[by]], c(natural_order(ledger, by), "(missing)")))]
+  if (length(by) == 1L) out <- out[order(match(out[[by]], c(natural_order(whole, by), "(missing)")))]
   share <- share_interval(out$repeat_customers, out$customers)
   money <- grep("^sales", names(out), value = TRUE)
   for (name in money) data.table::set(out, NULL, name, major(ledger, out[[name]]))
-  columns <- c(as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")], share, as.list(out)[money])
+  mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
+  means <- list(mean_repeat = mean_of(out$sales_repeat, out$of_repeat), mean_one_time = mean_of(out$sales_one_time, out$customers - out$repeat_customers),
+                mean_first = mean_of(out$sales_first, out$customers), mean_later = mean_of(out$sales_later, out$of_later))
+  columns <- c(as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")], share, as.list(out)[money], means)
   same_day <- sum(out$same_day_only)
   new_result(columns, "rate", ledger, rbind(carried(ledger), if (same_day > 0L) remark_table("same day", sprintf(
     "%s made all their purchases on one day.", n_of(same_day, "repeat customer")))), by = by)

@@ -5,6 +5,11 @@ study_parts <- list(
   suspects = \(study, ledger) do.call(identity_suspects, c(list(ledger), study$suspects)),
   `repeat` = \(study, ledger) repeat_rate(ledger),
   counts = \(study, ledger) order_counts(ledger),
+  gaps = \(study, ledger) purchase_gaps(ledger),
+  waits = \(study, ledger) do.call(next_purchase, c(list(ledger), study$waits[names(study$waits) != "by"])),
+  curve = \(study, ledger) waiting_curve(ledger, study$waits$nth %||% 2L, study$waits$by),
+  new = \(study, ledger) do.call(new_returning, c(list(ledger), study$new)),
+  sales = \(study, ledger) do.call(sales_by, c(list(ledger), study$sales %||% list(by = "cohort"))),
   cohorts = \(study, ledger) do.call(cohort_grid, c(list(ledger), study$cohorts)),
   rfm = \(study, ledger) do.call(score_rfm, c(list(ledger), study$rfm)),
   tiers = \(study, ledger) do.call(assign_tiers, c(list(ledger), study$tiers)),
@@ -22,7 +27,7 @@ wanted_parts <- function(study) setdiff(names(study_parts), if (!"forecast" %in%
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the study file. `NA` writes nothing.
-#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `cohorts`, `rfm`, `tiers`,
+#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `rfm`, `tiers`,
 #'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
 #' @examples
 #' \donttest{
@@ -73,7 +78,7 @@ study_lists <- function(run) {
   c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
     list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger)),
-         "suspects.csv" = plain_table(run$suspects)))
+         "suspects.csv" = plain_table(run$suspects), "overdue.csv" = carry(gap_tail(run$gaps, "overdue"))))
 }
 
 #' @export

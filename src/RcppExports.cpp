@@ -278,6 +278,60 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_gap_measures
+Rcpp::List cpp_gap_measures(Rcpp::List purchases, int n_customers);
+RcppExport SEXP _nubrek_cpp_gap_measures(SEXP purchasesSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_gap_measures(purchases, n_customers));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_nth_days
+Rcpp::List cpp_nth_days(Rcpp::List days, int nth, int n_customers);
+RcppExport SEXP _nubrek_cpp_nth_days(SEXP daysSEXP, SEXP nthSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type nth(nthSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_nth_days(days, nth, n_customers));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_customer_periods
+Rcpp::List cpp_customer_periods(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector period_of_day, int first_day);
+RcppExport SEXP _nubrek_cpp_customer_periods(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP period_of_daySEXP, SEXP first_daySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type period_of_day(period_of_daySEXP);
+    Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_customer_periods(orders, purchases, period_of_day, first_day));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_arrivals
+Rcpp::List cpp_arrivals(Rcpp::List active, Rcpp::List history, Rcpp::List money, Rcpp::IntegerVector known, Rcpp::IntegerVector period_of_day, int first_day, int n_periods, int lookback_periods, int lookback_days);
+RcppExport SEXP _nubrek_cpp_arrivals(SEXP activeSEXP, SEXP historySEXP, SEXP moneySEXP, SEXP knownSEXP, SEXP period_of_daySEXP, SEXP first_daySEXP, SEXP n_periodsSEXP, SEXP lookback_periodsSEXP, SEXP lookback_daysSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type active(activeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type history(historySEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type money(moneySEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type known(knownSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type period_of_day(period_of_daySEXP);
+    Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
+    Rcpp::traits::input_parameter< int >::type n_periods(n_periodsSEXP);
+    Rcpp::traits::input_parameter< int >::type lookback_periods(lookback_periodsSEXP);
+    Rcpp::traits::input_parameter< int >::type lookback_days(lookback_daysSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_arrivals(active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_simulate_value
 Rcpp::List cpp_simulate_value(Rcpp::List customers, Rcpp::NumericMatrix draws, int individual, double horizon, double delta, double lower, double upper, double seed);
 RcppExport SEXP _nubrek_cpp_simulate_value(SEXP customersSEXP, SEXP drawsSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP seedSEXP) {
@@ -449,6 +503,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_cohort_cells", (DL_FUNC) &_nubrek_cpp_cohort_cells, 8},
     {"_nubrek_cpp_first_lines", (DL_FUNC) &_nubrek_cpp_first_lines, 4},
     {"_nubrek_cpp_gap_counts", (DL_FUNC) &_nubrek_cpp_gap_counts, 4},
+    {"_nubrek_cpp_gap_measures", (DL_FUNC) &_nubrek_cpp_gap_measures, 2},
+    {"_nubrek_cpp_nth_days", (DL_FUNC) &_nubrek_cpp_nth_days, 3},
+    {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
+    {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},

@@ -1,0 +1,127 @@
+#' Gaps between purchases
+#'
+#' Two different audiences: customers with a *slow rhythm* (few visits a year) and customers with a *long silence* (a long open gap, measured against
+#' their own rhythm as `overdue`). Gaps are calendar days between consecutive purchases; 0 is possible where a purchase is an order.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param during `[character]` Only purchases of a part of time: see [repeat_rate()].
+#' @return A `nubrek_gaps`, one row per customer with a purchase, by id: `customer`; `gaps`, how many; `mean_gap`, `median_gap`, `longest_gap`, `spread` (standard
+#'   deviation, from two gaps on) in days; `visits_per_year`, gaps times 365.25 by the days from first to last purchase; `open_gap`, days since the last purchase;
+#'   `expected_gap` and `overdue`, open gap by expected gap; `same_day_only` `[logical]`, all repeats fell on the first day; `mean_sales`, mean money of a purchase.
+#'   Missing where a customer has no gap (or all fell on one day).
+#' @section Expected gap: On logs of (gap + 1 day): (n times the customer's own mean + m times everybody's) by (n + m), n the customer's gaps; m = variance within customers by variance
+#'   between them, by moments (analysis of variance); without variance between them, or with one gap each, everybody gets the common mean. Customers with one purchase get it too. m is in the print.
+#' @seealso [all_gaps()], [gap_tail()]
+#' @examples
+#' purchase_gaps(example_ledger())
+#' @export
+purchase_gaps <- function(ledger, during = NULL) {
+  ledger <- ledger_during(ledger, during)
+  check_purchases(ledger)
+  m <- reduce_customers(ledger)
+  g <- cpp_gap_measures(ledger$purchases, n_customers(ledger))
+  known <- g$gaps > 0L
+  rhythm <- common_rhythm(g)
+  own <- ifelse(known, g$log_sum / g$gaps, 0)
+  expected <- expm1(ifelse(known & is.finite(rhythm$m), (g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m), rhythm$mean))
+  span <- m$last - m$first
+  open <- as.integer(ledger$as_of) - m$last
+  shown <- which(m$purchases > 0L)
+  columns <- list(customer = ledger$ids, gaps = g$gaps, mean_gap = ifelse(known, g$sum / g$gaps, NA_real_), median_gap = g$median, longest_gap = ifelse(known, g$longest, NA_integer_),
+                  spread = ifelse(g$gaps > 1L, sqrt(pmax(0, g$squares - g$sum^2 / g$gaps) / (g$gaps - 1)), NA_real_),
+                  visits_per_year = ifelse(known & span > 0L, g$gaps * 365.25 / span, NA_real_), open_gap = open, expected_gap = expected,
+                  overdue = ifelse(expected > 0, open / expected, NA_real_), same_day_only = known & m$purchase_days == 1L, mean_sales = major(ledger, m$sales_purchases) / m$purchases)
+  columns <- lapply(columns, `[`, shown)
+  same <- sum(columns$same_day_only)
+  new_result(columns, "gaps", ledger, rbind(carried(ledger), if (same > 0L) remark_table("same day", sprintf("%s made all their purchases on one day; their gaps are 0.", n_of(same, "repeat customer"))),
+               remark_table("expected gap", rhythm_words(rhythm))),
+             basis = list(m = rhythm$m, common_gap = expm1(rhythm$mean), all_gaps = sum(g$gaps), mean_of_gaps = sum(g$sum) / max(1L, sum(g$gaps)), median_of_gaps = middle_gap(ledger)),
+             counts = gap_counts(ledger))
+}
+
+rhythm_words <- function(rhythm) {
+  if (is.na(rhythm$mean)) return("Nobody has come back, so no gap can be expected.")
+  sprintf("A customer's own gaps are drawn towards everybody's (%s) as if %s more had been seen of it.", n_of(round(expm1(rhythm$mean)), "day"),
+          if (is.finite(rhythm$m)) paste(format(round(rhythm$m, 2)), "gaps") else "endlessly many")
+}
+
+# The common mean of log(gap + 1), and m: the variance within customers by that between them (one-way analysis of variance, by moments).
+common_rhythm <- function(g) {
+  use <- g$gaps > 0L
+  n <- as.double(g$gaps[use])
+  total <- sum(n)
+  k <- length(n)
+  if (k == 0L) return(list(mean = NA_real_, m = Inf))
+  mean <- g$log_sum[use] / n
+  overall <- sum(g$log_sum[use]) / total
+  within <- if (total > k) sum(pmax(0, g$log_squares[use] - n * mean^2)) / (total - k) else NA_real_
+  spread <- total - sum(n^2) / total
+  between <- if (k > 1L && spread > 0) (sum(n * (mean - overall)^2) - (k - 1) * within) / spread else NA_real_
+  m <- if (is.na(within) || is.na(between) || between <= 0) Inf else within / between
+  weight <- if (is.finite(m)) n / (n + m) else n
+  list(mean = sum(weight * mean) / sum(weight), m = m)
+}
+
+# How many gaps are 0, 1, 2 ... days long.
+gap_counts <- function(ledger) {
+  days <- seq.int(as.integer(ledger$history_start), as.integer(ledger$as_of))
+  cpp_gap_counts(ledger$purchases, seq_along(days), days[[1L]], as.integer(ledger$as_of))
+}
+
+# The median of all gaps (the mean of the middle two, which type 7 says too).
+middle_gap <- function(ledger) {
+  counts <- gap_counts(ledger)
+  n <- sum(counts)
+  if (n == 0L) return(NA_real_)
+  at <- findInterval(c(floor((n + 1) / 2), ceiling((n + 1) / 2)) - 1, cumsum(as.double(counts))) 
+  mean(at)
+}
+
+#' Every gap
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @return A `nubrek_all_gaps`, one row per gap, by customer and time: `customer`, `from`, `to` `[Date]`, `gap` in days.
+#' @examples
+#' all_gaps(example_ledger())
+#' @export
+all_gaps <- function(ledger) {
+  check_ledger(ledger)
+  customer <- ledger$purchases$customer
+  day <- ledger$purchases$day
+  at <- which(c(FALSE, diff(customer) == 0L)[seq_along(customer)])
+  new_result(list(customer = ledger$ids[customer[at]], from = as.Date(day[at - 1L], origin = "1970-01-01"), to = as.Date(day[at], origin = "1970-01-01"), gap = day[at] - day[at - 1L]), "all_gaps", ledger)
+}
+
+gap_measures <- c(open_gap = 1, overdue = 1, mean_gap = 1, median_gap = 1, longest_gap = 1, visits_per_year = -1)
+
+#' The slowest, or the longest silent
+#'
+#' Customers having the measure whose share of strictly longer ones is below `share`: ties come along. For `visits_per_year` the fewest are the tail.
+#'
+#' @param gaps `[nubrek_gaps]` From [purchase_gaps()].
+#' @param measure `[character(1)]` `"open_gap"` (default), `"overdue"`, `"mean_gap"`, `"median_gap"`, `"longest_gap"` or `"visits_per_year"`.
+#' @param share `[double(1)]` Percent of the customers that have the measure. Default 10.
+#' @param least_gaps `[integer(1)]` Only customers with at least so many gaps. Default 1, and 0 for `"open_gap"`.
+#' @param margin_rate `[double(1)]` Margin by sales, to say what a closed gap would be worth in margin; default: in sales.
+#' @return A `nubrek_tail`: rows of `gaps`, the longest first (ids decide ties). The print says what one purchase more from a tenth of them would be worth.
+#' @examples
+#' gap_tail(purchase_gaps(example_ledger()), "visits_per_year", share = 25)
+#' @export
+gap_tail <- function(gaps, measure = "open_gap", share = 10, least_gaps = if (measure == "open_gap") 0L else 1L, margin_rate = NULL) {
+  throw_unless(checkmate::check_class(gaps, "nubrek_gaps"), "gaps", rlang::current_env())
+  check_choice(measure, names(gap_measures))
+  check_number(share, lower = 0, upper = 100)
+  check_whole(least_gaps, lower = 0L)
+  check_number(margin_rate, lower = 0, upper = 1, null = TRUE)
+  value <- gaps[[measure]] * gap_measures[[measure]]
+  has <- which(!is.na(value) & gaps$gaps >= least_gaps)
+  longer <- strictly_better(value[has])
+  picked <- has[longer * 100 < share * length(has)]
+  picked <- picked[order(-value[picked], picked)]
+  out <- gaps[picked, ]
+  n <- length(picked)
+  worth <- mean(out$mean_sales) * n / 10
+  structure(out, class = c("nubrek_tail", "nubrek_result", "data.frame"), remarks = remarks(gaps)[remarks(gaps)$about == "as of", ],
+            basis = utils::modifyList(attr(gaps, "basis"), list(measure = measure, share = share, having = length(has), least_gaps = least_gaps,
+              visits = stats::median(out$visits_per_year, na.rm = TRUE), worth = if (is.null(margin_rate)) worth else worth * margin_rate, worth_in = if (is.null(margin_rate)) "sales" else "margin")))
+}

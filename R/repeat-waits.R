@@ -1,0 +1,147 @@
+#' The wait for the next purchase
+#'
+#' For each cohort, how many customers made their `nth` purchase after how many periods, and how many have not yet. Customers who have not had the
+#' time are not customers who did not come: beside the counts stands the number at risk, and [waiting_curve()] gives the share by days.
+#'
+#' Purchases count on different days. Waits are differences of calendar periods. Customers who may have bought before the history
+#' (a known earlier first purchase) are left out: their second purchase is not known.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param nth `[integer(1)]` The purchase waited for. Default 2.
+#' @param clock `[character(1)]` Period; default the ledger's.
+#' @return A `nubrek_waits`, one row per cohort and wait that could be observed at least in part, and one for those not back yet: `cohort` `[Date]`; `waited` in periods, missing for
+#'   "not yet"; `customers`; `at_risk`, of the cohort, not back before it and observed through it (missing where the period is not over); `share_of_row`, of the cohort;
+#'   `share_of_column`, of all with this wait; `share_of_table`. Totals both ways: [waiting_totals()].
+#' @examples
+#' next_purchase(example_ledger())
+#' waiting_totals(next_purchase(example_ledger()))
+#' waiting_curve(example_ledger())
+#' @export
+next_purchase <- function(ledger, nth = 2L, clock = NULL) {
+  check_ledger(ledger)
+  check_whole(nth, lower = 2L)
+  check_purchases(ledger)
+  clock <- ledger_clock(ledger, clock)
+  w <- reduce_waits(ledger, nth)
+  frame <- period_frame(ledger, clock)
+  n <- length(frame$number)
+  cohort <- period_row(frame, w$first)
+  waited <- ifelse(is.na(w$nth), NA_integer_, period_row(frame, w$nth) - cohort)
+  back <- waiting_grid(cohort, waited, n)
+  size <- tabulate(cohort, n)
+  over <- period_end(frame$number, clock) <= ledger$as_of
+  at <- expand.grid(waited = 0:(n - 1L), cohort = which(size > 0L))
+  at <- at[at$cohort + at$waited <= n, ]
+  before <- back_before(back, at$cohort, at$waited)
+  found <- back[cbind(at$cohort, at$waited + 1L)]
+  rows <- data.table(cohort = at$cohort, waited = at$waited, customers = found, at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_))
+  missing <- size - rowSums(back)
+  open <- which(size > 0L)
+  rows <- rbind(rows, data.table(cohort = open, waited = NA_integer_, customers = as.integer(missing[open]), at_risk = NA_integer_))
+  data.table::setorderv(rows, c("cohort", "waited"), na.last = TRUE)
+  rows[, column := sum(customers), by = waited]
+  left_out <- sum(w$known)
+  new_result(list(cohort = frame$start[rows$cohort], waited = rows$waited, customers = rows$customers, at_risk = rows$at_risk, share_of_row = rows$customers / size[rows$cohort],
+                  share_of_column = ifelse(rows$column > 0L, rows$customers / rows$column, NA_real_), share_of_table = rows$customers / sum(size)), "waits", ledger,
+             rbind(carried(ledger, c("as of", "history start")), if (left_out > 0L) remark_table("known earlier", sprintf("%s with a purchase known from before the data left out.", n_of(left_out, "customer"))),
+                   remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"), if (sum(missing) == 1) "1 is not" else paste(format_count(sum(missing)), "are not")))),
+             basis = list(nth = nth, clock = clock))
+}
+
+# First and nth purchase day of the customers whose first purchase is known to lie in the data.
+reduce_waits <- function(ledger, nth) {
+  days <- cpp_nth_days(ledger$days, nth, n_customers(ledger))
+  known <- !is.na(days$first) & !is.na(ledger$known_first) & ledger$known_first < days$first
+  use <- which(!is.na(days$first) & !known)
+  list(code = use, first = days$first[use], nth = days$nth[use], known = known)
+}
+
+waiting_grid <- function(cohort, waited, n) {
+  at <- !is.na(waited)
+  matrix(tabulate(cohort[at] + n * waited[at], n * n), n)
+}
+
+# How many of each cohort were back before a wait.
+back_before <- function(back, cohort, waited) {
+  sums <- t(apply(cbind(0L, back), 1L, cumsum))
+  as.integer(sums[cbind(cohort, waited + 1L)])
+}
+
+#' Totals of a waiting table, both ways
+#'
+#' @param waits `[nubrek_waits]` From [next_purchase()].
+#' @return A data frame: `cohort` (missing in the totals of the waits), `waited` (missing for "not yet" and in the totals of the cohorts), `total_of` (`"cohort"`, `"wait"` or `"not yet"`),
+#'   `customers`, `share`, of all.
+#' @rdname next_purchase
+#' @export
+waiting_totals <- function(waits) {
+  throw_unless(checkmate::check_class(waits, "nubrek_waits"), "waits", rlang::current_env())
+  table <- as.data.table(plain_table(waits))
+  by_cohort <- table[, .(customers = sum(customers)), by = cohort]
+  by_wait <- table[, .(customers = sum(customers)), keyby = waited]
+  all <- sum(table$customers)
+  out <- rbind(data.frame(cohort = by_cohort$cohort, waited = NA_integer_, total_of = "cohort", customers = by_cohort$customers),
+               data.frame(cohort = as.Date(NA), waited = by_wait$waited, total_of = ifelse(is.na(by_wait$waited), "not yet", "wait"), customers = by_wait$customers))
+  out$share <- out$customers / all
+  out
+}
+
+#' @param by `[character(1)]` A customer or first-order attribute: one curve for each group, and a log-rank comparison.
+#' @param level `[double(1)]` Of the interval. Default 0.95.
+#' @return [waiting_curve()]: a `nubrek_curve`, one row per group and day on which somebody came: `group`; `days` since the first purchase; `share` who have come by then (Kaplan and Meier 1958); `lower`,
+#'   `upper` (Greenwood's variance on the log-log scale); `at_risk` that day. Missing beyond the longest time seen. `attr(, "logrank")`: `chi_square`, `df`, `p` over all groups.
+#' @rdname next_purchase
+#' @export
+waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
+  check_ledger(ledger)
+  check_whole(nth, lower = 2L)
+  check_number(level, lower = 0.5, upper = 0.999)
+  check_text(by, null = TRUE)
+  check_purchases(ledger)
+  w <- reduce_waits(ledger, nth)
+  time <- ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
+  group <- if (is.null(by)) rep("all", length(time)) else group_of(ledger, by)[[1L]][w$code]
+  table <- data.table(group, time, event = !is.na(w$nth))[, .(events = sum(event), left = .N), keyby = .(group, time)]
+  table[, at_risk := rev(cumsum(rev(left))), by = group]
+  curve <- table[, kaplan_meier(time, events, at_risk, level), by = group]
+  names_in_order <- unique(c(if (!is.null(by)) natural_order(ledger, by), curve$group))
+  curve <- curve[order(match(group, names_in_order), days)]
+  new_result(list(group = curve$group, days = curve$days, share = curve$share, lower = curve$lower, upper = curve$upper, at_risk = curve$at_risk), "curve", ledger, carried(ledger, c("as of", "history start")),
+             basis = list(nth = nth, by = by, level = level, longest = max(time), customers = length(time), back = sum(table$events)), logrank = if (!is.null(by)) log_rank(table))
+}
+
+# Events before censoring on equal days; the share by a day includes the day. Greenwood's variance on the log-log scale.
+kaplan_meier <- function(time, events, at_risk, level) {
+  stay <- cumprod(1 - events / at_risk)
+  spread <- sqrt(cumsum(ifelse(at_risk > events, events / (at_risk * (at_risk - events)), 0))) / abs(log(stay))
+  z <- stats::qnorm((1 + level) / 2)
+  inside <- stay > 0 & stay < 1
+  bound <- \(sign) ifelse(inside, 1 - stay^exp(sign * z * spread), NA_real_)
+  came <- events > 0L
+  list(days = time[came], share = (1 - stay)[came], lower = bound(-1)[came], upper = bound(1)[came], at_risk = at_risk[came])
+}
+
+# The log-rank comparison of all groups (Mantel 1966; Peto and Peto 1972).
+log_rank <- function(table) {
+  groups <- unique(table$group)
+  k <- length(groups)
+  if (k < 2L) return(NULL)
+  times <- sort(unique(table$time[table$events > 0L]))
+  at <- function(g) {
+    mine <- table[table$group == g]
+    upto <- findInterval(times - 0.5, mine$time) + 1L
+    list(risk = c(mine$at_risk, 0)[upto], events = { e <- integer(length(times)); place <- match(mine$time, times); e[place[!is.na(place)]] <- mine$events[!is.na(place)]; e })
+  }
+  cells <- lapply(groups, at)
+  risk <- vapply(cells, `[[`, numeric(length(times)), "risk") |> matrix(ncol = k)
+  events <- vapply(cells, \(c) as.double(c$events), numeric(length(times))) |> matrix(ncol = k)
+  n <- rowSums(risk)
+  d <- rowSums(events)
+  expected <- risk * (d / n)
+  factor <- ifelse(n > 1, d * (n - d) / (n - 1), 0)
+  share <- risk / n
+  variance <- diag(colSums(factor * share), k) - crossprod(share * factor, share)
+  difference <- colSums(events - expected)[-k]
+  chi_square <- if (any(diag(variance)[-k] > 0)) sum(difference * qr.solve(variance[-k, -k, drop = FALSE], difference)) else NA_real_
+  list(chi_square = chi_square, df = k - 1L, p = stats::pchisq(chi_square, k - 1L, lower.tail = FALSE))
+}
