@@ -56,11 +56,12 @@ autoplot.nubrek_waits <- function(object, ...) {
 
 #' @rdname autoplot.nubrek
 #' @export
-autoplot.nubrek_curve <- function(object, ..., groups = 4L) {
+autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
   rlang::check_dots_empty()
   data <- plain_table(object)
   big <- tapply(data$at_risk, factor(data$group, unique(data$group)), max)
-  shown <- names(sort(big, decreasing = TRUE))[seq_len(min(groups, length(big)))]
+  far <- by_day_90(data)
+  shown <- unique(c(names(far)[c(which.max(far), which.min(far))], names(sort(big, decreasing = TRUE))))[seq_len(min(groups, length(big)))]      # those the title speaks of, and the largest
   data <- data[data$group %in% shown, ]
   start <- data.frame(group = unique(data$group), days = 0L, share = 0, lower = 0, upper = 0, at_risk = NA_integer_)
   data <- rbind(start[!start$group %in% data$group[data$days == 0L], ], data)
@@ -79,7 +80,7 @@ autoplot.nubrek_curve <- function(object, ..., groups = 4L) {
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.05))) +
     figure_words(object, sprintf("Share of customers with a %s purchase by days since the first (Kaplan-Meier), band: %s interval", ordinal(basis_of(object, "nth")), present_share(basis_of(object, "level"))),
                  caption = sprintf("n = %s customers, of whom %s have made it; the others count as long as they were seen.%s", format_count(basis_of(object, "customers")), format_count(basis_of(object, "back")),
-                                   if (length(big) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), length(big)) else "")) +
+                                   if (length(big) > length(shown)) sprintf(" Of %d groups the highest, the lowest and the largest.", length(big)) else "")) +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab("days since the first purchase")
 }
 

@@ -21,7 +21,7 @@ theme_nubrek <- function(base = 13) {
 figure_words <- function(x, shows, title = describe(x)$finding, caption = NULL) {
   said <- remarks(x)$remark
   ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(shows, "; ", basis_line(x), "."), 122),
-                caption = wrap_words(paste(c(caption, said), collapse = " "), 150), x = NULL, y = NULL)
+                caption = wrap_words(paste(c(caption, said), collapse = " "), 138), x = NULL, y = NULL)
 }
 
 wrap_words <- function(text, width) if (is.null(text) || !nzchar(text)) NULL else paste(strwrap(text, width), collapse = "\n")

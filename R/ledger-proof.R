@@ -43,6 +43,8 @@ prove_customers <- function(ledger) {
     claim("ledger = sum over customers", sum(ledger$orders$sales), sum(m$sales)),
     claim("ledger = repeat + one-time customers + no purchase", sum(ledger$orders$sales), units(rate$sales_repeat) + units(rate$sales_one_time) + units(rate$sales_no_purchase)),
     claim("ledger = first + later purchases + outside purchases", sum(ledger$orders$sales), units(rate$sales_first) + units(rate$sales_later) + units(rate$sales_outside)),
+    claim("purchases = customers with one + gaps", length(ledger$purchases$sales), sum(m$purchases > 0L) + sum(cpp_gap_measures(ledger$purchases, n_customers(ledger))$gaps), FALSE),
+    if (bought_any(ledger)) claim("customers = back for a second + not yet + known earlier", sum(m$purchases > 0L), sum(next_purchase(ledger)$customers) + sum(reduce_waits(ledger, 2L)$known), FALSE),
     if (bought_any(ledger)) claim("purchases = sum over order counts", length(ledger$purchases$sales), { k <- order_counts(ledger); sum(k$purchases * k$customers) }, FALSE))
 }
 
@@ -62,11 +64,18 @@ prove_cells <- function(ledger, clock) {
   idle <- sum(ledger$orders$sales[!here])
   per_period <- tabulate(period[bought][!duplicated(pairs$unit[bought])], length(frame$number))
   diagonal <- colSums(cells$customers)
+  fresh <- new_returning(ledger, clock, lookback = 1L)
+  parts <- fresh$sales_new + fresh$sales_returning + fresh$sales_reactivated + fresh$sales_not_active
+  per_customer <- cpp_customer_periods(ledger$orders, ledger$purchases, frame$row_of_day, frame$first_day)
   list(
     claim(paste0(label, "ledger = cohort cells + no cohort"), sum(ledger$orders$sales), sum(cells$sales) + sum(cells$outside)),
     claim(paste0(label, "ledger = active customers + not active"), sum(ledger$orders$sales), active + idle),
     claim(paste0(label, "cohort sizes = customers with a purchase"), sum(cells$size), uniqueN(ledger$purchases$customer), FALSE),
-    claim(paste0(label, "active customers = diagonals of the cohort grid"), sum(per_period), sum(per_period) + sum(abs(per_period - diagonal)), FALSE))
+    claim(paste0(label, "active customers = diagonals of the cohort grid"), sum(per_period), sum(per_period) + sum(abs(per_period - diagonal)), FALSE),
+    claim(paste0(label, "active customers = new + returning + reactivated"), sum(per_period), sum(per_period) + sum(abs(per_period - fresh$new - fresh$returning - fresh$reactivated)), FALSE),
+    claim(paste0(label, "ledger = new + returning + reactivated + not active"), sum(ledger$orders$sales), sum(round(parts * 10^ledger$decimals))),
+    claim(paste0(label, "ledger = customers by period"), sum(ledger$orders$sales), sum(per_customer$sales)),
+    claim(paste0(label, "new customers + known from before = customers with a purchase"), sum(fresh$new) + length(intersect(known_before(ledger), ledger$purchases$customer)), sum(cells$size), FALSE))
 }
 
 bought_any <- function(ledger) length(ledger$purchases$sales) > 0L

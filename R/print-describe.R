@@ -41,8 +41,8 @@ in_words <- function(n) if (n >= 1L && n <= 12L) c("one", "two", "three", "four"
 #' @export
 describe.nubrek_gaps <- function(x) {
   list(heading = "Gaps between purchases", finding = if (basis_of(x, "all_gaps") == 0L) "Nobody has come back yet." else
-    sprintf("Half of all %s gaps are over within %s; the mean is %s. %s overdue: silent for more than twice the gap expected of them.", format_count(basis_of(x, "all_gaps")),
-            n_of(basis_of(x, "median_of_gaps"), "day"), n_of(round(basis_of(x, "mean_of_gaps")), "day"), is_are(sum(x$overdue > 2, na.rm = TRUE), "customer")),
+    sprintf("Half of all %s gaps are over within %s (mean %s). %s silent for more than twice the gap expected of them.", format_count(basis_of(x, "all_gaps")),
+            n_of(basis_of(x, "median_of_gaps"), "day"), format(round(basis_of(x, "mean_of_gaps"))), is_are(sum(x$overdue > 2, na.rm = TRUE), "customer")),
     table = plain_columns(x, c("customer", "gaps", "mean_gap", "median_gap", "longest_gap", "visits_per_year", "open_gap", "expected_gap", "overdue")))
 }
 
@@ -60,7 +60,7 @@ describe.nubrek_tail <- function(x) {
   measure <- basis_of(x, "measure")
   often <- basis_of(x, "visits")
   list(heading = paste0("The ", tail_words[[measure]], " ", format(basis_of(x, "share")), " % of ", format_count(basis_of(x, "having")), " customers"),
-    finding = sprintf("These %s%s; one purchase more from a tenth of them is %s of %s.", n_of(nrow(x), "customer"),
+    finding = if (nrow(x) == 0L) "Nobody has this measure." else sprintf("These %s%s; one purchase more from a tenth of them is %s of %s.", n_of(nrow(x), "customer"),
       if (is.na(often)) " have no rhythm yet" else sprintf(" come %s times a year (median)", format(round(often, 1))), format_money(basis_of(x, "worth"), basis_of(x, "currency")), basis_of(x, "worth_in")),
     table = plain_columns(x, unique(c("customer", measure, "gaps", "mean_gap", "visits_per_year", "open_gap", "expected_gap", "overdue"))))
 }
@@ -74,11 +74,15 @@ describe.nubrek_periods <- function(x) list(heading = paste("Customers by", basi
 #' @export
 describe.nubrek_waits <- function(x) {
   all <- sum(x$customers)
-  within <- x[!is.na(x$waited) & x$waited <= 1L, ]
-  list(heading = sprintf("How many %ss until the %s purchase", basis_of(x, "clock"), ordinal(basis_of(x, "nth"))),
-       finding = sprintf("%s of %s customers made their %s purchase in the same %s or the one after; %s have not made it yet.", present_share(sum(within$customers) / all), format_count(all),
-                         ordinal(basis_of(x, "nth")), basis_of(x, "clock"), present_share(sum(x$customers[is.na(x$waited)]) / all)),
-       table = waiting_triangle(x), after = c("", paste0("Percent of the cohort by ", basis_of(x, "clock"), "s waited; * period observed in part. Counts, customers at risk and other shares: ", all_hint())))
+  seen <- x$cohort[x$waited %in% 1L & !is.na(x$at_risk)]              # cohorts that had the time
+  those <- plain_table(x)[x$cohort %in% seen, ]
+  nth <- ordinal(basis_of(x, "nth"))
+  not_yet <- sprintf("%s of all %s have not made it yet", present_share(sum(x$customers[is.na(x$waited)]) / all), n_of(all, "customer"))
+  list(heading = sprintf("How many %ss until the %s purchase", basis_of(x, "clock"), nth),
+       finding = if (all == 0L) "Every customer is known from before the data." else if (length(seen) == 0L) sprintf("No cohort has been seen for two %ss; %s.", basis_of(x, "clock"), not_yet)
+         else sprintf("%s of customers seen that long made their %s purchase in the same %s or the one after; %s.", present_share(sum(those$customers[those$waited %in% 0:1]) / sum(those$customers)), nth,
+                      basis_of(x, "clock"), not_yet),
+       table = if (all > 0L) waiting_triangle(x) else x, after = c("", paste0("Percent of the cohort by ", basis_of(x, "clock"), "s waited; * period observed in part. Counts, customers at risk and other shares: ", all_hint())))
 }
 
 # Cohorts down, waits across, percent of the cohort.
@@ -100,12 +104,12 @@ waiting_triangle <- function(x) {
 describe.nubrek_curve <- function(x) {
   nth <- ordinal(basis_of(x, "nth"))
   by <- basis_of(x, "by")
-  at <- vapply(split(x, factor(x$group, unique(x$group))), \(g) { k <- sum(g$days <= 90); c(if (k > 0L) g$share[[k]] else 0, max(g$days)) }, numeric(2L))
+  at <- by_day_90(plain_table(x))
   test <- attr(x, "logrank")
-  finding <- if (is.null(by)) sprintf("%s of customers have made their %s purchase by day 90 after the first.", present_share(at[1L, 1L]), nth)
-    else { low <- which.min(at[1L, ]); high <- which.max(at[1L, ]); sprintf("By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.", present_share(at[1L, high]), colnames(at)[[high]], nth,
-      present_share(at[1L, low]), colnames(at)[[low]], if (is.null(test) || is.na(test$p)) "" else sprintf(" (log-rank over all groups: %s)", p_words(test$p))) }
-  list(heading = paste("Share who have made their", nth, "purchase, by days since the first"), finding = finding, table = curve_table(x))
+  finding <- if (nrow(x) == 0L) sprintf("Nobody has made a %s purchase yet.", nth) else if (is.null(by)) sprintf("%s of customers have made their %s purchase by day 90 after the first.", present_share(at[[1L]]), nth)
+    else { low <- which.min(at); high <- which.max(at); sprintf("By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.", present_share(at[[high]]), names(at)[[high]], nth,
+      present_share(at[[low]]), names(at)[[low]], if (is.null(test) || is.na(test$p)) "" else sprintf(" (log-rank over all groups: %s)", p_words(test$p))) }
+  list(heading = paste("Share who have made their", nth, "purchase, by days since the first"), finding = finding, table = if (nrow(x) > 0L) curve_table(x) else x)
 }
 
 # The share by some days, for each group.
@@ -116,6 +120,8 @@ curve_table <- function(x, days = c(30L, 60L, 90L, 180L, 365L, 730L)) {
   })
   do.call(rbind, unname(rows))
 }
+
+by_day_90 <- function(table) vapply(split(table, factor(table$group, unique(table$group))), \(g) c(0, g$share)[[sum(g$days <= 90) + 1L]], 0)
 
 p_words <- function(p) if (p < 0.001) "p < 0.001" else paste("p =", format(round(p, 3)))
 

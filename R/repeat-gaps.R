@@ -73,7 +73,7 @@ middle_gap <- function(ledger) {
   counts <- gap_counts(ledger)
   n <- sum(counts)
   if (n == 0L) return(NA_real_)
-  at <- findInterval(c(floor((n + 1) / 2), ceiling((n + 1) / 2)) - 1, cumsum(as.double(counts))) 
+  at <- findInterval(c(floor((n + 1) / 2), ceiling((n + 1) / 2)) - 1, cumsum(as.double(counts)))
   mean(at)
 }
 
@@ -119,8 +119,7 @@ gap_tail <- function(gaps, measure = "open_gap", share = 10, least_gaps = if (me
   picked <- has[longer * 100 < share * length(has)]
   picked <- picked[order(-value[picked], picked)]
   out <- gaps[picked, ]
-  n <- length(picked)
-  worth <- mean(out$mean_sales) * n / 10
+  worth <- sum(out$mean_sales) / 10      # the mean, times a tenth of them
   structure(out, class = c("nubrek_tail", "nubrek_result", "data.frame"), remarks = remarks(gaps)[remarks(gaps)$about == "as of", ],
             basis = utils::modifyList(attr(gaps, "basis"), list(measure = measure, share = share, having = length(has), least_gaps = least_gaps,
               visits = stats::median(out$visits_per_year, na.rm = TRUE), worth = if (is.null(margin_rate)) worth else worth * margin_rate, worth_in = if (is.null(margin_rate)) "sales" else "margin")))

@@ -52,7 +52,9 @@ arrivals <- function(ledger, clock, lookback, unit, lines, scope) {
   inside <- if (length(lines) > 0L) slice_or_none(ledger, lines) else ledger
   n <- length(frame$number)
   endless <- is.null(lookback)
-  known <- if (scope == "within" && length(lines) > 0L) rep(NA_integer_, n_customers(ledger)) else ledger$known_first
+  # who is known from before the history is not new; the rest is not observed, so the first day stands for it
+  known <- rep(NA_integer_, n_customers(ledger))
+  if (scope == "any" || length(lines) == 0L) known[known_before(ledger)] <- as.integer(ledger$history_start)
   active <- bought_days(inside)
   found <- cpp_arrivals(active, if (scope == "any") bought_days(ledger) else active, inside$orders, known, frame$row_of_day, frame$first_day, n,
                         if (endless || unit == "days") -1L else as.integer(lookback), if (endless || unit == "periods") -1L else as.integer(lookback))
@@ -62,6 +64,8 @@ arrivals <- function(ledger, clock, lookback, unit, lines, scope) {
   c(list(period = frame$start, active = found$new + found$returning + found$reactivated), found[c("new", "returning", "reactivated")], lapply(found[money], \(x) major(ledger, x)),
     list(partial = frame$partial, reactivation_possible = possible))
 }
+
+known_before <- function(ledger) which(ledger$known_first < as.integer(ledger$history_start))
 
 bought_days <- function(ledger) ledger$purchases[c("customer", "day")]
 

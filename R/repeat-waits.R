@@ -37,14 +37,14 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   rows <- data.table(cohort = at$cohort, waited = at$waited, customers = found, at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_))
   missing <- size - rowSums(back)
   open <- which(size > 0L)
-  rows <- rbind(rows, data.table(cohort = open, waited = NA_integer_, customers = as.integer(missing[open]), at_risk = NA_integer_))
+  rows <- rbind(rows, data.table(cohort = open, waited = rep(NA_integer_, length(open)), customers = as.integer(missing[open]), at_risk = rep(NA_integer_, length(open))))
   data.table::setorderv(rows, c("cohort", "waited"), na.last = TRUE)
   rows[, column := sum(customers), by = waited]
   left_out <- sum(w$known)
   new_result(list(cohort = frame$start[rows$cohort], waited = rows$waited, customers = rows$customers, at_risk = rows$at_risk, share_of_row = rows$customers / size[rows$cohort],
                   share_of_column = ifelse(rows$column > 0L, rows$customers / rows$column, NA_real_), share_of_table = rows$customers / sum(size)), "waits", ledger,
              rbind(carried(ledger, c("as of", "history start")), if (left_out > 0L) remark_table("known earlier", sprintf("%s with a purchase known from before the data left out.", n_of(left_out, "customer"))),
-                   remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"), if (sum(missing) == 1) "1 is not" else paste(format_count(sum(missing)), "are not")))),
+                   if (sum(size) > 0L) remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"), if (sum(missing) == 1) "1 is not" else paste(format_count(sum(missing)), "are not")))),
              basis = list(nth = nth, clock = clock))
 }
 

@@ -48,11 +48,9 @@ report_repeat <- function(run) html_section("repeat", "Do customers come back?",
   html_figure(run$counts),
   lapply(names(run$by), \(name) html_table(run$by[[name]][, c(name, "customers", "repeat_customers", "rate", "lower", "upper", "sales", "sales_repeat", "sales_one_time")], 30L,
     paste0("By ", gsub("_", " ", name), "; lower and upper: 95 % interval of the rate"))),
-  html_subject("How long until the second?", describe(run$waits)$finding), html_figure(run$curve),
+  html_subject("How long until the next?", describe(run$waits)$finding), if (nrow(run$curve) > 0L) html_figure(run$curve),
   html_figure(run$waits, height = max(4, 2.6 + 0.24 * length(unique(run$waits$cohort)))),
-  html_subject("Who is slow, who has stopped?", describe(run$gaps)$finding), html_figure(run$gaps, height = 5),
-  { late <- gap_tail(run$gaps, "overdue"); htmltools::tagList(htmltools::tags$p(describe(late)$finding), html_table(with_contact(run, describe(late)$table[, c("customer", "overdue", "gaps", "visits_per_year", "open_gap",
-    "expected_gap")]), 10L, paste0(describe(late)$heading, "; all of them stand in overdue.csv"))) },
+  html_subject("Who is slow, who has stopped?", describe(run$gaps)$finding), report_late(run),
   html_subject("New or returning?", NULL), html_figure(run$new), html_subject("Where do the sales come from?", NULL), html_figure(run$sales, height = 2.4 + 0.36 * min(12L, nrow(run$sales))),
   html_remarks(run[["repeat"]], run$counts, run$gaps, run$curve, run$new, run$sales),
   html_terms(`repeat rate` = "Customers with two or more purchases, by customers with at least one.", interval = "Wilson's, 95 %: rates of small groups are uncertain.",
@@ -60,6 +58,14 @@ report_repeat <- function(run) html_section("repeat", "Do customers come back?",
              `open gap, overdue` = "Days since the last purchase; the same by the gap that the customer's own rhythm lets expect.",
              `new, returning, reactivated` = "First purchase in the period; bought before within the look-back; bought before, but longer ago.",
              `(missing)` = "Customers for whom the attribute is not known; a group of its own, so that nobody is lost."))
+
+report_late <- function(run) {
+  if (basis_of(run$gaps, "all_gaps") == 0L) return(NULL)
+  late <- gap_tail(run$gaps, "overdue")
+  said <- describe(late)
+  htmltools::tagList(html_figure(run$gaps, height = 5), htmltools::tags$p(said$finding),
+    html_table(with_contact(run, late[, c("customer", "overdue", "gaps", "visits_per_year", "open_gap", "expected_gap")]), 10L, paste0(said$heading, "; all of them stand in overdue.csv")))
+}
 
 report_cohorts <- function(run) html_section("cohorts", "First-purchase cohorts",
   html_figure(run$cohorts, height = max(4, 2.6 + 0.24 * length(unique(run$cohorts$cohort)))), html_remarks(run$cohorts),

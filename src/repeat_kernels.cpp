@@ -55,9 +55,7 @@ void count_arrivals(const Events& active, const Events& history, const Events& m
       while (h < history.n && history.customer[h] == c && period(history.day[h]) < p) last = history.day[h++];
       Kind is = fresh;
       if (last != no_day) {
-        // what is known from before the data lies before the first period
-        const int before = last < period.first_day ? 0 : period(last);
-        const bool near = lookback.days >= 0 ? day - last <= lookback.days : lookback.periods < 0 || before >= p - lookback.periods;
+        const bool near = lookback.days >= 0 ? day - last <= lookback.days : lookback.periods < 0 || period(last) >= p - lookback.periods;
         is = near ? returning : reactivated;
       }
       const std::size_t at = static_cast<std::size_t>(p) - 1;

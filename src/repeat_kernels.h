@@ -16,7 +16,7 @@ void measure_gaps(const Events& purchases, const GapMeasures& out);
 void nth_days(const Events& days, int nth, int* first, int* nth_day);
 
 // New, returning and reactivated customers of each period, with their money. `active` are purchases (in the filter), `history` those that decide who is not
-// new, `money` all orders (in the filter); `known` a day per customer from before (or `no_day`). A look-back below 0 is endless.
+// new, `money` all orders (in the filter); `known` a day per customer who is not new from the start (or `no_day`). A look-back below 0 is endless.
 struct Lookback { int periods; int days; };
 struct Arrivals { int *fresh, *returning, *reactivated; double *fresh_sales, *returning_sales, *reactivated_sales, *idle_sales; };
 void count_arrivals(const Events& active, const Events& history, const Events& money, const double* sales, const int* known, int no_day, const PeriodOfDay& period,

@@ -29,7 +29,7 @@ test_that("a file with other names, day-first dates and semicolons needs only th
   expect_identical(run[["repeat"]]$repeat_customers, 1L)
   expect_identical(run[["repeat"]]$sales, 1032)
   expect_true(all(run$proof$exact))
-  expect_setequal(basename(run$files), c("report.html", "tiers.csv", "rfm.csv", "customers.csv", "cohorts.csv", "set-aside.csv", "suspects.csv"))
+  expect_setequal(basename(run$files), c("report.html", "tiers.csv", "rfm.csv", "customers.csv", "cohorts.csv", "set-aside.csv", "suspects.csv", "overdue.csv"))
   expect_setequal(list.files(file.path(dirname(path), "out"), all.files = TRUE, no.. = TRUE), basename(run$files))
   expect_identical(utils::read.csv(run$files[[2L]], colClasses = "character", fileEncoding = "UTF-8-BOM")$customer, c("007", "8"))
 })
