@@ -6,6 +6,7 @@ autoplot.nubrek_gaps <- function(object, ...) {
   rlang::check_dots_empty()
   counts <- attr(object, "counts")
   total <- sum(counts)
+  nothing_to_draw(total == 0L, object)
   longest <- max(1L, which(cumsum(counts) >= 0.98 * total)[[1L]])
   width <- max(1L, ceiling(longest / 60))
   bin <- (seq_along(counts) - 1L) %/% width
@@ -17,7 +18,8 @@ autoplot.nubrek_gaps <- function(object, ...) {
   ggplot2::ggplot(data, ggplot2::aes(.data$from + width / 2, .data$n)) +
     ggplot2::geom_col(fill = palette_of[["petrol"]], width = width * 0.9) +
     ggplot2::annotate("segment", x = c(middle, mean), xend = c(middle, mean), y = 0, yend = top * c(1.08, 0.92), colour = palette_of[["ink"]], linewidth = 0.5, linetype = "22") +
-    ggplot2::annotate("text", x = c(middle, mean) + longest / 100, y = top * c(1.06, 0.9), label = c(paste("median", n_of(middle, "day")), paste("mean", n_of(round(mean), "day"))), hjust = 0, size = 4.2,
+    ggplot2::annotate("text", x = c(middle, mean) + longest / 100, y = top * c(1.06, 0.9), label = c(paste("median", n_of(middle, "day")), paste("mean", n_of(round(mean), "day"))), hjust = 0,
+        size = 4.2,
                       colour = palette_of[["ink"]]) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.02))) + ggplot2::scale_y_continuous(limits = c(0, top * 1.12), expand = ggplot2::expansion(0), labels = format_count) +
     figure_words(object, paste0("Gaps between consecutive purchases, in bars of ", n_of(width, "day")),
@@ -29,6 +31,7 @@ autoplot.nubrek_gaps <- function(object, ...) {
 #' @export
 autoplot.nubrek_waits <- function(object, ...) {
   rlang::check_dots_empty()
+  nothing_to_draw(nrow(object) == 0L, object)
   clock <- basis_of(object, "clock")
   data <- plain_table(object)
   cohorts <- utils::tail(sort(unique(data$cohort)), 36L)
@@ -36,7 +39,8 @@ autoplot.nubrek_waits <- function(object, ...) {
   size <- tapply(data$customers, factor(format(data$cohort), format(cohorts)), sum)
   last <- max(data$waited, 0L, na.rm = TRUE)
   data$x <- ifelse(is.na(data$waited), last + 1.6, data$waited)
-  data$row <- factor(paste0(period_label(data$cohort, clock), "  (", format_count(size[format(data$cohort)]), ")"), rev(paste0(period_label(cohorts, clock), "  (", format_count(as.integer(size)), ")")))
+  data$row <- factor(paste0(period_label(data$cohort, clock), "  (", format_count(size[format(data$cohort)]), ")"), rev(paste0(period_label(cohorts, clock), "  (",
+      format_count(as.integer(size)), ")")))
   back <- !is.na(data$waited)
   place <- pmin(1, data$share_of_row / max(data$share_of_row[back], 1e-9))^0.8
   hue <- grDevices::colorRamp(c("#e9efe9", "#8fb8b5", palette_of[["petrol"]], "#123f46"))
@@ -49,8 +53,10 @@ autoplot.nubrek_waits <- function(object, ...) {
     ggplot2::geom_tile(data = partial, fill = NA, colour = palette_of[["brick"]], linetype = "22", linewidth = 0.4, width = 0.9, height = 0.84) +
     ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = .data$ink), size = max(2.2, min(3.6, 96 / length(cohorts), 120 / (last + 2)))) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(position = "top", breaks = c(seq(0, last, by = if (last > 18) 3 else 1), last + 1.6), labels = c(seq(0, last, by = if (last > 18) 3 else 1), "not yet"), expand = ggplot2::expansion(0.005)) +
-    figure_words(object, sprintf("Percent of each first-purchase cohort by %ss until the %s purchase; cohort size in brackets", clock, ordinal(basis_of(object, "nth"))), caption = "Dashed: period observed in part. Empty: not observed yet.") +
+    ggplot2::scale_x_continuous(position = "top", breaks = c(seq(0, last, by = if (last > 18) 3 else 1), last + 1.6), labels = c(seq(0, last, by = if (last > 18) 3 else 1), "not yet"),
+        expand = ggplot2::expansion(0.005)) +
+    figure_words(object, sprintf("Percent of each first-purchase cohort by %ss until the %s purchase; cohort size in brackets", clock, ordinal(basis_of(object, "nth"))),
+        caption = "Dashed: period observed in part. Empty: not observed yet.") +
     theme_nubrek(12) + ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(hjust = 0, size = 9))
 }
 
@@ -58,6 +64,7 @@ autoplot.nubrek_waits <- function(object, ...) {
 #' @export
 autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
   rlang::check_dots_empty()
+  nothing_to_draw(nrow(object) == 0L, object)
   data <- plain_table(object)
   big <- tapply(data$at_risk, factor(data$group, unique(data$group)), max)
   far <- by_day_90(data)
@@ -69,19 +76,26 @@ autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
   tone <- stats::setNames(palette_of[c("petrol", "ochre", "mauve", "moss", "brick", "ink")][seq_along(shown)], shown)
   ends <- do.call(rbind, lapply(split(data, factor(data$group, shown)), utils::tail, 1L))
   ends$label <- if (length(shown) > 1L) paste0(ends$group, " ", present_share(ends$share)) else present_share(ends$share)
-  ends$y <- spread_labels(ends$share, 0.034 * max(data$share))
+  ends$y <- spread_labels(ends$share, 0.055 * max(data$share))
   longest <- max(data$days)
   ggplot2::ggplot(data, ggplot2::aes(.data$days, .data$share, colour = .data$group, fill = .data$group)) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), alpha = 0.16, colour = NA, na.rm = TRUE) +
     ggplot2::geom_step(linewidth = 0.8) +
     ggplot2::geom_text(data = ends, ggplot2::aes(x = longest * 1.012, y = .data$y, label = .data$label), hjust = 0, size = 4.2) +
     ggplot2::scale_colour_manual(values = tone) + ggplot2::scale_fill_manual(values = tone) +
-    ggplot2::scale_x_continuous(limits = c(0, longest * if (length(shown) > 1L) 1.24 else 1.09), breaks = c(0, 30, 90, 180, 365, 548, 730, 1095)[c(0, 30, 90, 180, 365, 548, 730, 1095) <= longest], expand = ggplot2::expansion(c(0.01, 0))) +
+    ggplot2::scale_x_continuous(limits = c(0, longest * if (length(shown) > 1L) 1.24 else 1.09), breaks = c(0, 30, 90, 180, 365, 548, 730, 1095)[c(0, 30, 90, 180, 365, 548, 730,
+        1095) <= longest], expand = ggplot2::expansion(c(0.01, 0))) +
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.05))) +
-    figure_words(object, sprintf("Share of customers with a %s purchase by days since the first (Kaplan-Meier), band: %s interval", ordinal(basis_of(object, "nth")), present_share(basis_of(object, "level"))),
-                 caption = sprintf("n = %s customers, of whom %s have made it; the others count as long as they were seen.%s", format_count(basis_of(object, "customers")), format_count(basis_of(object, "back")),
+    figure_words(object, sprintf("Share of customers with a %s purchase by days since the first (Kaplan-Meier), band: %s interval", ordinal(basis_of(object, "nth")),
+        present_share(basis_of(object, "level"))),
+                 caption = sprintf("n = %s customers, of whom %s have made it; the others count as long as they were seen.%s", format_count(basis_of(object, "customers")),
+                     format_count(basis_of(object, "back")),
                                    if (length(big) > length(shown)) sprintf(" Of %d groups the highest, the lowest and the largest.", length(big)) else "")) +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab("days since the first purchase")
+}
+
+nothing_to_draw <- function(empty, x, call = rlang::caller_env()) {
+  if (empty) abort_nubrek(c("There is nothing to draw.", "x" = "{describe(x)$finding}"), "no_purchases", call = call)
 }
 
 # Labels at the right, moved apart so that none covers another.
@@ -106,10 +120,13 @@ autoplot.nubrek_new <- function(object, ...) {
   plot <- ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$n)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$kind, alpha = .data$partial), width = width) +
     ggplot2::scale_fill_manual(values = new_colours, breaks = kinds) + ggplot2::scale_alpha_manual(values = c(`FALSE` = 1, `TRUE` = 0.45), guide = "none") +
-    ggplot2::scale_y_continuous(labels = format_count, limits = c(0, max(tall) * 1.05), expand = ggplot2::expansion(0)) + ggplot2::scale_x_date(date_labels = "%b\n%Y", expand = ggplot2::expansion(0.01)) +
+    ggplot2::scale_y_continuous(labels = format_count, limits = c(0, max(tall) * 1.05), expand = ggplot2::expansion(0)) + ggplot2::scale_x_date(date_labels = "%b\n%Y",
+        expand = ggplot2::expansion(0.01)) +
     figure_words(object, paste0("Customers with a purchase, by ", basis_of(object, "clock"), if (!is.null(basis_of(object, "lookback"))) sprintf("; returning: last purchase within %s before",
-                 n_of(basis_of(object, "lookback"), if (basis_of(object, "unit") == "days") "day" else basis_of(object, "clock")))), caption = if (any(table$partial)) "Pale: period observed in part.") +
-    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), legend.position = "top", legend.justification = 0, legend.title = ggplot2::element_blank(), legend.margin = ggplot2::margin(0, 0, 0, 0),
+                 n_of(basis_of(object, "lookback"), if (basis_of(object, "unit") == "days") "day" else basis_of(object, "clock")))),
+                     caption = if (any(table$partial)) "Pale: period observed in part.") +
+    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), legend.position = "top", legend.justification = 0, legend.title = ggplot2::element_blank(),
+        legend.margin = ggplot2::margin(0, 0, 0, 0),
                                     strip.text = ggplot2::element_text(hjust = 0, size = 11))
   if (is.null(by)) plot else plot + ggplot2::facet_wrap(~ group)
 }
@@ -130,7 +147,8 @@ autoplot.nubrek_sales <- function(object, ..., groups = 12L) {
   ggplot2::ggplot(data, ggplot2::aes(.data$sales, .data$label)) +
     ggplot2::geom_col(fill = palette_of[["petrol"]], width = 0.62) +
     (if (compared) ggplot2::geom_errorbarh(ggplot2::aes(xmin = .data$sales_before, xmax = .data$sales_before), height = 0.8, linewidth = 1.2, colour = palette_of[["ochre"]])) +
-    ggplot2::geom_text(ggplot2::aes(x = if (compared) pmax(.data$sales, .data$sales_before, 0) else pmax(.data$sales, 0), label = .data$text), hjust = -0.03, size = 4, colour = palette_of[["ink"]]) +
+    ggplot2::geom_text(ggplot2::aes(x = if (compared) pmax(.data$sales, .data$sales_before, 0) else pmax(.data$sales, 0), label = .data$text), hjust = -0.03, size = 4,
+        colour = palette_of[["ink"]]) +
     ggplot2::scale_x_continuous(limits = c(min(0, data$sales), top * 1.42), labels = \(v) format_count(round(v)), expand = ggplot2::expansion(c(0, 0))) +
     figure_words(object, paste0("Net sales by ", paste(gsub("_", " ", by), collapse = " and "), if (compared) "; ochre line: the earlier time"),
                  caption = if (nrow(object) > nrow(data)) sprintf("The %d largest of %d groups.", nrow(data), nrow(object))) +

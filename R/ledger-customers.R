@@ -3,6 +3,9 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param everybody `[logical(1)]` Also those who stand only in the customer table? Default `FALSE`: customers with an order,
 #'   purchases or not, so that `sales` adds up to the ledger.
+#' @param at_least `[numeric]` Thresholds by column: `c(purchases = 3, sales = 100)` keeps the customers that reach all of them.
+#' @param within `[character]` Attributes that make groups: the totals of each customer's group stand beside the row (before thresholds), as `customers_of_group`,
+#'   `sales_of_group` and `share_of_group`.
 #' @return A `nubrek_customers`, one row per customer, sorted by id: `customer` `[character]`; `purchases`, `orders`,
 #'   `purchase_days` `[integer]`; `first`, `last` `[Date]`, days of the first and last purchase, missing without one; `sales`
 #'   `[double]`, net, in major units; `mean_sales`, net sales by purchases; `mean_purchase_sales`, mean of the purchases
@@ -11,8 +14,9 @@
 #'   Invariant: `sum(sales)` is the ledger's total.
 #' @examples
 #' head(customers(example_ledger()))
+#' customers(example_ledger(), at_least = c(purchases = 3), within = "first_channel")
 #' @export
-customers <- function(ledger, everybody = FALSE) {
+customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL) {
   check_ledger(ledger)
   throw_unless(checkmate::check_flag(everybody), "everybody", rlang::current_env())
   m <- reduce_customers(ledger)
@@ -25,10 +29,20 @@ customers <- function(ledger, everybody = FALSE) {
                 open_gap = as.integer(ledger$as_of) - m$last)
   table <- Filter(Negate(is.null), table)
   extra <- known_attributes(ledger)
-  table <- c(table, extra[setdiff(names(extra), names(table))])
   shown <- everybody | m$orders > 0L
+  if (!is.null(within)) table <- c(table, group_totals(ledger, within, m$sales, shown))
+  table <- c(table, extra[setdiff(names(extra), names(table))])
   none <- sum(!bought)
   if (!all(shown)) table <- lapply(table, `[`, which(shown))
-  new_result(table, "customers", ledger, if (none > 0L) remark_table("no purchase", sprintf(
-    "%s without a purchase (only returns, or only in the customer table).", n_of(none, "customer"))))
+  table <- reach(table, at_least, c("purchases", "orders", "purchase_days", "sales", "mean_sales", "open_gap", "margin"))
+  new_result(table, "customers", ledger, rbind(if (none > 0L) remark_table("no purchase", sprintf(
+    "%s without a purchase (only returns, or only in the customer table).", n_of(none, "customer"))), threshold_remark(at_least)))
+}
+
+# Customers and sales of the group that each customer belongs to.
+group_totals <- function(ledger, within, units, shown) {
+  throw_unless(checkmate::check_character(within, any.missing = FALSE, min.len = 1L), "within", rlang::caller_env())
+  group <- group_of(ledger, within)[, .GRP, by = within][group_of(ledger, within), on = within]$GRP
+  sums <- cpp_group_sums(ifelse(shown, units, 0), ifelse(shown, group, NA_integer_), 0L, max(group))
+  list(customers_of_group = sums$rows[group], sales_of_group = major(ledger, sums$sums[group]), share_of_group = ifelse(sums$sums[group] > 0, units / sums$sums[group], NA_real_))
 }

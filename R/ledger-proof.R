@@ -72,10 +72,10 @@ prove_cells <- function(ledger, clock) {
     claim(paste0(label, "ledger = active customers + not active"), sum(ledger$orders$sales), active + idle),
     claim(paste0(label, "cohort sizes = customers with a purchase"), sum(cells$size), uniqueN(ledger$purchases$customer), FALSE),
     claim(paste0(label, "active customers = diagonals of the cohort grid"), sum(per_period), sum(per_period) + sum(abs(per_period - diagonal)), FALSE),
-    claim(paste0(label, "active customers = new + returning + reactivated"), sum(per_period), sum(per_period) + sum(abs(per_period - fresh$new - fresh$returning - fresh$reactivated)), FALSE),
-    claim(paste0(label, "ledger = new + returning + reactivated + not active"), sum(ledger$orders$sales), sum(round(parts * 10^ledger$decimals))),
+    claim(paste0(label, "active = new + returning + reactivated"), sum(per_period), sum(per_period) + sum(abs(per_period - fresh$new - fresh$returning - fresh$reactivated)), FALSE),
+    claim(paste0(label, "ledger = new, returning, reactivated, not active"), sum(ledger$orders$sales), sum(round(parts * 10^ledger$decimals))),
     claim(paste0(label, "ledger = customers by period"), sum(ledger$orders$sales), sum(per_customer$sales)),
-    claim(paste0(label, "new customers + known from before = customers with a purchase"), sum(fresh$new) + length(intersect(known_before(ledger), ledger$purchases$customer)), sum(cells$size), FALSE))
+    claim(paste0(label, "new + known before = customers with a purchase"), sum(fresh$new) + length(intersect(known_before(ledger), ledger$purchases$customer)), sum(cells$size), FALSE))
 }
 
 bought_any <- function(ledger) length(ledger$purchases$sales) > 0L
@@ -140,9 +140,37 @@ pick_rows <- function(result, ..., call = rlang::caller_env()) {
   plain_table(result)[keep, , drop = FALSE]
 }
 
-orders_of <- function(ledger, codes) {
-  at <- which(ledger$orders$customer %in% codes)
+orders_of <- function(ledger, codes) order_rows(ledger, which(ledger$orders$customer %in% codes))
+
+order_rows <- function(ledger, at) {
   data.frame(customer = ledger$ids[ledger$orders$customer[at]], order = ledger$orders$order[at],
              day = as.Date(ledger$orders$day[at], origin = "1970-01-01"), sales = major(ledger, ledger$orders$sales[at]),
              purchase = ledger$orders$sales[at] >= ledger$least)
+}
+
+# The customers who waited so long (all their orders), or have not come yet.
+#' @export
+rows_behind.nubrek_waits <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  w <- reduce_waits(ledger, basis_of(result, "nth"))
+  frame <- period_frame(ledger, basis_of(result, "clock"))
+  cohort <- period_row(frame, w$first)
+  waited <- ifelse(is.na(w$nth), NA_integer_, period_row(frame, w$nth) - cohort)
+  orders_of(ledger, w$code[paste(frame$start[cohort], waited) %in% paste(picked$cohort, picked$waited)])
+}
+
+# The orders of the groups, of the time that the result is about.
+#' @export
+rows_behind.nubrek_sales <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  by <- basis_of(result, "by")
+  group <- sales_groups(ledger, by)
+  wanted <- do.call(paste, c(lapply(by, \(name) group$labels[[name]]), sep = "\r")) %in% do.call(paste, c(lapply(by, \(name) picked[[name]]), sep = "\r"))
+  hit <- which(wanted[group$code])
+  rows <- unique(if (group$lines) ledger$lines$number[hit] else hit)
+  span <- as.integer(basis_of(result, "during"))
+  rows <- sort(rows[ledger$orders$day[rows] >= span[[1L]] & ledger$orders$day[rows] <= span[[2L]]])
+  order_rows(ledger, rows)
 }

@@ -61,7 +61,8 @@ describe.nubrek_tail <- function(x) {
   often <- basis_of(x, "visits")
   list(heading = paste0("The ", tail_words[[measure]], " ", format(basis_of(x, "share")), " % of ", format_count(basis_of(x, "having")), " customers"),
     finding = if (nrow(x) == 0L) "Nobody has this measure." else sprintf("These %s%s; one purchase more from a tenth of them is %s of %s.", n_of(nrow(x), "customer"),
-      if (is.na(often)) " have no rhythm yet" else sprintf(" come %s times a year (median)", format(round(often, 1))), format_money(basis_of(x, "worth"), basis_of(x, "currency")), basis_of(x, "worth_in")),
+      if (is.na(often)) " have no rhythm yet" else sprintf(" come %s times a year (median)", format(round(often, 1))), format_money(basis_of(x, "worth"), basis_of(x, "currency")), basis_of(x,
+          "worth_in")),
     table = plain_columns(x, unique(c("customer", measure, "gaps", "mean_gap", "visits_per_year", "open_gap", "expected_gap", "overdue"))))
 }
 
@@ -80,9 +81,11 @@ describe.nubrek_waits <- function(x) {
   not_yet <- sprintf("%s of all %s have not made it yet", present_share(sum(x$customers[is.na(x$waited)]) / all), n_of(all, "customer"))
   list(heading = sprintf("How many %ss until the %s purchase", basis_of(x, "clock"), nth),
        finding = if (all == 0L) "Every customer is known from before the data." else if (length(seen) == 0L) sprintf("No cohort has been seen for two %ss; %s.", basis_of(x, "clock"), not_yet)
-         else sprintf("%s of customers seen that long made their %s purchase in the same %s or the one after; %s.", present_share(sum(those$customers[those$waited %in% 0:1]) / sum(those$customers)), nth,
+         else sprintf("%s of customers seen that long made their %s purchase in the same %s or the one after; %s.",
+             present_share(sum(those$customers[those$waited %in% 0:1]) / sum(those$customers)), nth,
                       basis_of(x, "clock"), not_yet),
-       table = if (all > 0L) waiting_triangle(x) else x, after = c("", paste0("Percent of the cohort by ", basis_of(x, "clock"), "s waited; * period observed in part. Counts, customers at risk and other shares: ", all_hint())))
+       table = if (all > 0L) waiting_triangle(x) else x, after = c("", paste0("Percent of the cohort by ", basis_of(x, "clock"),
+           "s waited; * period observed in part. Counts, customers at risk and other shares: ", all_hint())))
 }
 
 # Cohorts down, waits across, percent of the cohort.
@@ -106,8 +109,10 @@ describe.nubrek_curve <- function(x) {
   by <- basis_of(x, "by")
   at <- by_day_90(plain_table(x))
   test <- attr(x, "logrank")
-  finding <- if (nrow(x) == 0L) sprintf("Nobody has made a %s purchase yet.", nth) else if (is.null(by)) sprintf("%s of customers have made their %s purchase by day 90 after the first.", present_share(at[[1L]]), nth)
-    else { low <- which.min(at); high <- which.max(at); sprintf("By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.", present_share(at[[high]]), names(at)[[high]], nth,
+  finding <- if (nrow(x) == 0L) sprintf("Nobody has made a %s purchase yet.", nth) else if (is.null(by)) sprintf("%s of customers have made their %s purchase by day 90 after the first.",
+      present_share(at[[1L]]), nth)
+    else { low <- which.min(at); high <- which.max(at); sprintf("By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.", present_share(at[[high]]),
+        names(at)[[high]], nth,
       present_share(at[[low]]), names(at)[[low]], if (is.null(test) || is.na(test$p)) "" else sprintf(" (log-rank over all groups: %s)", p_words(test$p))) }
   list(heading = paste("Share who have made their", nth, "purchase, by days since the first"), finding = finding, table = if (nrow(x) > 0L) curve_table(x) else x)
 }
@@ -116,7 +121,8 @@ describe.nubrek_curve <- function(x) {
 curve_table <- function(x, days = c(30L, 60L, 90L, 180L, 365L, 730L)) {
   rows <- lapply(split(plain_table(x), factor(x$group, unique(x$group))), \(g) {
     at <- findInterval(days[days <= max(g$days)], g$days)
-    data.frame(group = g$group[[1L]], by_day = days[seq_along(at)], share = c(0, g$share)[at + 1L], lower = c(NA, g$lower)[at + 1L], upper = c(NA, g$upper)[at + 1L], at_risk = c(g$at_risk[[1L]], g$at_risk)[at + 1L])
+    data.frame(group = rep(g$group[[1L]], length(at)), by_day = days[seq_along(at)], share = c(0, g$share)[at + 1L], lower = c(NA, g$lower)[at + 1L], upper = c(NA, g$upper)[at + 1L],
+        at_risk = c(g$at_risk[[1L]], g$at_risk)[at + 1L])
   })
   do.call(rbind, unname(rows))
 }
@@ -135,9 +141,11 @@ describe.nubrek_new <- function(x) {
   active <- sum(last$active)
   when <- period_label(max(full$period), clock)
   list(heading = paste0("New and returning customers by ", clock, if (!is.null(by)) paste(" and", by)),
-       finding = if (active == 0L) sprintf("Nobody bought in %s.", when) else if (is.null(by)) sprintf("In %s %s of %s active customers were new, %s returning%s.", when, present_share(sum(last$new) / active), format_count(active),
+       finding = if (active == 0L) sprintf("Nobody bought in %s.", when) else if (is.null(by)) sprintf("In %s %s of %s active customers were new, %s returning%s.", when,
+           present_share(sum(last$new) / active), format_count(active),
          present_share(sum(last$returning) / active), if (any(x$reactivation_possible)) sprintf(", %s reactivated", present_share(sum(last$reactivated) / active)) else "")
-         else { most <- which.max(ifelse(last$active >= 30L | all(last$active < 30L), last$new / pmax(1L, last$active), -1)); sprintf("In %s the share of new customers was highest in \u201c%s\u201d: %s of %s.", when, last[[by]][[most]],
+         else { most <- which.max(ifelse(last$active >= 30L | all(last$active < 30L), last$new / pmax(1L, last$active),
+             -1)); sprintf("In %s the share of new customers was highest in \u201c%s\u201d: %s of %s.", when, last[[by]][[most]],
            present_share(last$new[[most]] / last$active[[most]]), format_count(last$active[[most]])) })
 }
 
@@ -151,8 +159,10 @@ describe.nubrek_sales <- function(x) {
     up <- which.max(x$change)
     down <- which.min(x$change)
     all <- basis_of(x, "total") - basis_of(x, "total_before")
-    sprintf("Sales %s by %s; \u201c%s\u201d %s most (%s%s%s).", if (all >= 0) "grew" else "fell", format_money(abs(all), currency), label(if (all >= 0) up else down), if (all >= 0) "grew" else "fell",
-            if (all >= 0) "+" else "", format_money(if (all >= 0) x$change[[up]] else x$change[[down]], currency), { p <- x$change_percent[[if (all >= 0) up else down]]; if (is.na(p)) "" else paste0(", ", present_share(p)) })
+    sprintf("Sales %s by %s; \u201c%s\u201d %s most (%s%s%s).", if (all >= 0) "grew" else "fell", format_money(abs(all), currency), label(if (all >= 0) up else down),
+        if (all >= 0) "grew" else "fell",
+            if (all >= 0) "+" else "", format_money(if (all >= 0) x$change[[up]] else x$change[[down]], currency),
+                { p <- x$change_percent[[if (all >= 0) up else down]]; if (is.na(p)) "" else paste0(", ", present_share(p)) })
   }
   list(heading = paste("Sales by", paste(gsub("_", " ", by), collapse = " and ")), finding = finding,
        table = if (is.null(basis_of(x, "against"))) x else plain_columns(x, c(by, "sales", "sales_before", "change", "change_percent", "share_of_growth", "rank_change")))

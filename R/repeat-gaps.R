@@ -33,7 +33,8 @@ purchase_gaps <- function(ledger, during = NULL) {
                   overdue = ifelse(expected > 0, open / expected, NA_real_), same_day_only = known & m$purchase_days == 1L, mean_sales = major(ledger, m$sales_purchases) / m$purchases)
   columns <- lapply(columns, `[`, shown)
   same <- sum(columns$same_day_only)
-  new_result(columns, "gaps", ledger, rbind(carried(ledger), if (same > 0L) remark_table("same day", sprintf("%s made all their purchases on one day; their gaps are 0.", n_of(same, "repeat customer"))),
+  new_result(columns, "gaps", ledger, rbind(carried(ledger), if (same > 0L) remark_table("same day", sprintf("%s made all their purchases on one day; their gaps are 0.", n_of(same,
+      "repeat customer"))),
                remark_table("expected gap", rhythm_words(rhythm))),
              basis = list(m = rhythm$m, common_gap = expm1(rhythm$mean), all_gaps = sum(g$gaps), mean_of_gaps = sum(g$sum) / max(1L, sum(g$gaps)), median_of_gaps = middle_gap(ledger)),
              counts = gap_counts(ledger))
@@ -89,7 +90,8 @@ all_gaps <- function(ledger) {
   customer <- ledger$purchases$customer
   day <- ledger$purchases$day
   at <- which(c(FALSE, diff(customer) == 0L)[seq_along(customer)])
-  new_result(list(customer = ledger$ids[customer[at]], from = as.Date(day[at - 1L], origin = "1970-01-01"), to = as.Date(day[at], origin = "1970-01-01"), gap = day[at] - day[at - 1L]), "all_gaps", ledger)
+  new_result(list(customer = ledger$ids[customer[at]], from = as.Date(day[at - 1L], origin = "1970-01-01"), to = as.Date(day[at], origin = "1970-01-01"), gap = day[at] - day[at - 1L]),
+      "all_gaps", ledger)
 }
 
 gap_measures <- c(open_gap = 1, overdue = 1, mean_gap = 1, median_gap = 1, longest_gap = 1, visits_per_year = -1)
@@ -122,5 +124,6 @@ gap_tail <- function(gaps, measure = "open_gap", share = 10, least_gaps = if (me
   worth <- sum(out$mean_sales) / 10      # the mean, times a tenth of them
   structure(out, class = c("nubrek_tail", "nubrek_result", "data.frame"), remarks = remarks(gaps)[remarks(gaps)$about == "as of", ],
             basis = utils::modifyList(attr(gaps, "basis"), list(measure = measure, share = share, having = length(has), least_gaps = least_gaps,
-              visits = stats::median(out$visits_per_year, na.rm = TRUE), worth = if (is.null(margin_rate)) worth else worth * margin_rate, worth_in = if (is.null(margin_rate)) "sales" else "margin")))
+              visits = stats::median(out$visits_per_year, na.rm = TRUE), worth = if (is.null(margin_rate)) worth else worth * margin_rate,
+                  worth_in = if (is.null(margin_rate)) "sales" else "margin")))
 }

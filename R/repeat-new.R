@@ -32,7 +32,8 @@ new_returning <- function(ledger, clock = NULL, lookback = NULL, unit = "periods
   if (!is.null(by)) columns <- c(stats::setNames(list(rep(unlist(lapply(groups, `[[`, by)), each = length(parts[[1L]]$period))), by), columns)
   filtered <- length(lines) > 0L || !is.null(by)
   said <- rbind(carried(ledger, c("as of", "history start")), partial_remark(parts[[1L]], clock),
-    if (filtered) remark_table("scope", if (scope == "within") "History means purchases inside the filter: who bought other things before may be new here." else "History means purchases of anything."))
+    if (filtered) remark_table("scope",
+        if (scope == "within") "History means purchases inside the filter: who bought other things before may be new here." else "History means purchases of anything."))
   new_result(columns, "new", ledger, said, basis = list(clock = clock, lookback = lookback, unit = unit, scope = if (filtered) scope, by = by, lines = lines))
 }
 

@@ -32,5 +32,6 @@ reach <- function(columns, at_least, allowed, call = rlang::caller_env()) {
 }
 
 threshold_remark <- function(at_least) {
-  if (!is.null(at_least)) remark_table("threshold", sprintf("Only rows with %s; totals beside them are of all.", paste("at least", format(at_least, trim = TRUE), names(at_least), collapse = " and ")))
+  if (!is.null(at_least)) remark_table("threshold", sprintf("Only rows with %s; totals beside them are of all.", paste("at least", format(at_least, trim = TRUE), names(at_least),
+      collapse = " and ")))
 }

@@ -9,7 +9,8 @@
 #' @param at_least `[numeric]` Thresholds on the result by column, such as `c(customers = 30)`.
 #' @param least_base `[integer(1)]` `change_percent` is left out where fewer customers than this stand behind the earlier sales: a large percent on a small base says little. Default 30.
 #' @return A `nubrek_sales`, one row per group, most sales first: the group columns (`"(missing)"` is a group); `customers`, `orders`, `sales`; `mean_sales`, sales by orders; `share`, of all sales;
-#'   `running_share`; with `against` also `customers_before`, `sales_before`, `change`, `change_percent`, `rank_before`, `rank_change` (up is positive), `share_of_growth`, change by the change of all sales (missing where
+#'   `running_share`; with `against` also `customers_before`, `sales_before`, `change`, `change_percent`, `rank_before`, `rank_change` (up is positive), `share_of_growth`, change by the
+#'   change of all sales (missing where
 #'   that is 0). Invariant: without thresholds `sales` and `sales_before` add up to those of their time.
 #' @examples
 #' sales_by(example_ledger(), "channel")
@@ -31,12 +32,14 @@ sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL,
     change <- now$units - then$units
     columns <- c(columns, list(customers_before = then$customers, sales_before = major(ledger, then$units), change = major(ledger, change),
       change_percent = ifelse(then$customers >= least_base & then$units > 0, change / then$units, NA_real_), rank_before = sales_rank(then$units, then$orders > 0L),
-      rank_change = sales_rank(then$units, then$orders > 0L) - sales_rank(now$units, now$orders > 0L), share_of_growth = if (sum(change) != 0) change / sum(change) else rep(NA_real_, length(change))))
+      rank_change = sales_rank(then$units, then$orders > 0L) - sales_rank(now$units, now$orders > 0L), share_of_growth = if (sum(change) != 0) change / sum(change) else rep(NA_real_,
+          length(change))))
   }
   columns <- lapply(columns, `[`, which(shown))
   columns <- lapply(columns, `[`, do.call(order, c(list(-columns$sales), unname(columns[by]), list(method = "radix"))))
   all <- sum(now$units) / 10^ledger$decimals
-  columns <- append(columns, list(share = if (all > 0) columns$sales / all else rep(NA_real_, length(columns$sales)), running_share = if (all > 0) cumsum(columns$sales) / all else rep(NA_real_, length(columns$sales))),
+  columns <- append(columns, list(share = if (all > 0) columns$sales / all else rep(NA_real_, length(columns$sales)),
+      running_share = if (all > 0) cumsum(columns$sales) / all else rep(NA_real_, length(columns$sales))),
                     match("mean_sales", names(columns)))
   small <- if (!is.null(before)) sum(is.na(columns$change_percent) & columns$customers_before > 0L) else 0L
   columns <- reach(columns, at_least, intersect(c("customers", "orders", "sales", "mean_sales", "share", "change", "change_percent", "sales_before"), names(columns)))

@@ -43,8 +43,10 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   left_out <- sum(w$known)
   new_result(list(cohort = frame$start[rows$cohort], waited = rows$waited, customers = rows$customers, at_risk = rows$at_risk, share_of_row = rows$customers / size[rows$cohort],
                   share_of_column = ifelse(rows$column > 0L, rows$customers / rows$column, NA_real_), share_of_table = rows$customers / sum(size)), "waits", ledger,
-             rbind(carried(ledger, c("as of", "history start")), if (left_out > 0L) remark_table("known earlier", sprintf("%s with a purchase known from before the data left out.", n_of(left_out, "customer"))),
-                   if (sum(size) > 0L) remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"), if (sum(missing) == 1) "1 is not" else paste(format_count(sum(missing)), "are not")))),
+             rbind(carried(ledger, c("as of", "history start")), if (left_out > 0L) remark_table("known earlier", sprintf("%s with a purchase known from before the data left out.",
+                 n_of(left_out, "customer"))),
+                   if (sum(size) > 0L) remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"),
+                       if (sum(missing) == 1) "1 is not" else paste(format(sum(missing), big.mark = "\u202f"), "are not")))),
              basis = list(nth = nth, clock = clock))
 }
 
@@ -88,7 +90,8 @@ waiting_totals <- function(waits) {
 
 #' @param by `[character(1)]` A customer or first-order attribute: one curve for each group, and a log-rank comparison.
 #' @param level `[double(1)]` Of the interval. Default 0.95.
-#' @return [waiting_curve()]: a `nubrek_curve`, one row per group and day on which somebody came: `group`; `days` since the first purchase; `share` who have come by then (Kaplan and Meier 1958); `lower`,
+#' @return [waiting_curve()]: a `nubrek_curve`, one row per group and day on which somebody came: `group`; `days` since the first purchase; `share` who have come by then (Kaplan and Meier
+#'   1958); `lower`,
 #'   `upper` (Greenwood's variance on the log-log scale); `at_risk` that day. Missing beyond the longest time seen. `attr(, "logrank")`: `chi_square`, `df`, `p` over all groups.
 #' @rdname next_purchase
 #' @export
@@ -106,7 +109,8 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   curve <- table[, kaplan_meier(time, events, at_risk, level), by = group]
   names_in_order <- unique(c(if (!is.null(by)) natural_order(ledger, by), curve$group))
   curve <- curve[order(match(group, names_in_order), days)]
-  new_result(list(group = curve$group, days = curve$days, share = curve$share, lower = curve$lower, upper = curve$upper, at_risk = curve$at_risk), "curve", ledger, carried(ledger, c("as of", "history start")),
+  new_result(list(group = curve$group, days = curve$days, share = curve$share, lower = curve$lower, upper = curve$upper, at_risk = curve$at_risk), "curve", ledger, carried(ledger, c("as of",
+      "history start")),
              basis = list(nth = nth, by = by, level = level, longest = max(time), customers = length(time), back = sum(table$events)), logrank = if (!is.null(by)) log_rank(table))
 }
 

@@ -42,15 +42,15 @@ identified_words <- function(identified) {
   paste(describe(identified)$finding, if (length(share) > 1L) paste0("By year: ", paste(names(share), present_share(share, 1L), collapse = ", "), "."))
 }
 
-html_subject <- function(title, finding) htmltools::tagList(htmltools::tags$h3(title), htmltools::tags$p(finding))
+html_subject <- function(title, finding) htmltools::tagList(htmltools::tags$h3(title), if (!is.null(finding)) htmltools::tags$p(finding))
 
 report_repeat <- function(run) html_section("repeat", "Do customers come back?", finding = describe(run[["repeat"]])$finding,
   html_figure(run$counts),
   lapply(names(run$by), \(name) html_table(run$by[[name]][, c(name, "customers", "repeat_customers", "rate", "lower", "upper", "sales", "sales_repeat", "sales_one_time")], 30L,
     paste0("By ", gsub("_", " ", name), "; lower and upper: 95 % interval of the rate"))),
-  html_subject("How long until the next?", describe(run$waits)$finding), if (nrow(run$curve) > 0L) html_figure(run$curve),
+  html_subject("How long until the next?", if (nrow(run$curve) == 0L) describe(run$waits)$finding), if (nrow(run$curve) > 0L) html_figure(run$curve),
   html_figure(run$waits, height = max(4, 2.6 + 0.24 * length(unique(run$waits$cohort)))),
-  html_subject("Who is slow, who has stopped?", describe(run$gaps)$finding), report_late(run),
+  html_subject("Who is slow, who has stopped?", if (basis_of(run$gaps, "all_gaps") == 0L) describe(run$gaps)$finding), report_late(run),
   html_subject("New or returning?", NULL), html_figure(run$new), html_subject("Where do the sales come from?", NULL), html_figure(run$sales, height = 2.4 + 0.36 * min(12L, nrow(run$sales))),
   html_remarks(run[["repeat"]], run$counts, run$gaps, run$curve, run$new, run$sales),
   html_terms(`repeat rate` = "Customers with two or more purchases, by customers with at least one.", interval = "Wilson's, 95 %: rates of small groups are uncertain.",

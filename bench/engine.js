@@ -31,4 +31,9 @@ await measure("order counts", `select count(*) as n, sum(purchases * customers) 
 await measure("cohort cells", `select count(*) as n, sum(active) as p, sum(sales) as s from (
   select date_trunc('month', first) as cohort, date_trunc('month', day) as period, count(distinct o.customer) filter (o.sales > 0) as active, sum(o.sales) as sales
   from orders o join (select customer, min(day) as first from orders where sales > 0 group by customer) f on o.customer = f.customer where o.day >= first group by 1, 2)`);
+await measure("gaps by customer", `select sum(n) as n, sum(longest) as l, round(sum(middle) * 2) as m from (select customer, count(gap) as n, avg(gap) as mean, coalesce(median(gap), 0) as middle, coalesce(max(gap), 0) as longest from (
+  select customer, day - lag(day) over (partition by customer order by day, order_id) as gap from orders where sales > 0) group by customer)`);
+await measure("customer x month", `select count(*) as n, sum(p) as p, sum(s) as s from (select customer, date_trunc('month', day) as period, count(*) filter (sales > 0) as p, sum(sales) as s from orders group by 1, 2)`);
+await measure("new and returning", `with a as (select customer, date_trunc('month', day) as p from orders where sales > 0 group by 1, 2), b as (select p, lag(p) over (partition by customer order by p) as last from a)
+  select sum(n) as n, sum(r) as r, sum(b) as b from (select p, count(*) filter (last is null) as n, count(*) filter (last >= p - interval 6 month) as r, count(*) filter (last < p - interval 6 month) as b from b group by p)`);
 console.log(JSON.stringify({ seconds, answers }));

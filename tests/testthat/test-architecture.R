@@ -41,16 +41,18 @@ test_that("the example of the README works when pasted", {
   skip_if_not(file.exists(path), "sources not at hand")
   text <- readLines(path)
   code <- text[(which(text == "```r") + 1L):(which(text == "```")[[1L]] - 1L)]
-  expect_lte(length(code), 11L)
+  expect_lte(length(code), 12L)
   printed <- gsub("^([a-z_]+\\(ledger.*)$", "print(\\1\n)", code)
   shown <- capture.output(eval(parse(text = c("local({", printed, "})")), globalenv()))
-  expect_match(shown, "All 15 checks are exact", all = FALSE)
+  expect_match(shown, "All 21 checks are exact", all = FALSE)
   for (link in unlist(regmatches(text, gregexpr("(?<=\\()[A-Za-z/.-]+(?=\\))", text, perl = TRUE)))) if (grepl("[.]", link)) expect_true(file.exists(test_path("../..", link)), label = link)
 })
 
 test_that("the code of the vignettes runs as printed", {
   pages <- list.files(test_path("../../vignettes"), "[.]Rmd$", full.names = TRUE)
   skip_if(length(pages) == 0L, "sources not at hand")
+  grDevices::png(withr::local_tempfile(), type = "cairo")
+  withr::defer(grDevices::dev.off())
   for (page in pages) {
     text <- readLines(page)
     inside <- cumsum(grepl("^```", text)) %% 2L == 1L & !grepl("^```", text)

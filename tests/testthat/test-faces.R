@@ -56,7 +56,7 @@ test_that("the report of the demo world opens in a browser, has all sections, an
 
 test_that("figures say their finding, name what is left out, and hold the numbers of the result", {
   counts <- ggplot2::autoplot(pellmere()$counts)
-  expect_match(counts$labels$title, "^The most common number of purchases is 1")
+  expect_match(counts$labels$title, "^The most common number of purchases is one")
   expect_identical(sum(counts$data$customers), sum(pellmere()$counts$customers))
   grid <- ggplot2::autoplot(pellmere()$cohorts)
   expect_match(grid$labels$caption, "may hold older customers")

@@ -2,7 +2,8 @@ test_that("a saved ledger opens as the one that was saved, for any meanings", {
   skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
   folder <- file.path(withr::local_tempdir(), "ledger")
   for (seed in 1:12) {
-    ledger <- random_ledger(seed, purchase_unit = c("order", "day")[[1L + seed %% 2L]], history_start = if (seed %% 3L == 0L) "2024-05-05", excluded_ids = if (seed %% 2L == 0L) "C01" else character())
+    ledger <- random_ledger(seed, purchase_unit = c("order", "day")[[1L + seed %% 2L]], history_start = if (seed %% 3L == 0L) "2024-05-05",
+        excluded_ids = if (seed %% 2L == 0L) "C01" else character())
     if (seed == 5L) ledger <- ledger_slice(ledger, lines = list(channel = "Mill"))
     save_ledger(ledger, folder)
     again <- open_ledger(folder)

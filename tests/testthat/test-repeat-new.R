@@ -49,6 +49,11 @@ test_that("customers by period add up, and thresholds leave the totals alone", {
   expect_identical(some$sales_of_customer, c(35, 35, 26))
   expect_identical(some$sales_of_period, c(30, 44, 44))
   expect_error(customer_periods(paper_ledger(), at_least = c(money = 3)), class = "nubrek_error_argument")
+  people <- customers(paper_ledger(), at_least = c(purchases = 2), within = "first_channel")
+  expect_identical(people$customer, c("A", "B"))                     # of D's two orders one is worth nothing
+  expect_identical(people$sales_of_group, c(73, 73))
+  expect_identical(people$customers_of_group, c(3L, 3L))
+  expect_equal(people$share_of_group, c(30, 35) / 73)
 })
 
 test_that("sales by attribute, and against an earlier time (traps: growth on a tiny base, this year so far against the whole last year)", {
@@ -107,4 +112,18 @@ test_that("the passes agree with slow ones on random ledgers", {
     expect_equal(g$mean_gap, vapply(mine[g$customer], \(d) if (length(d) > 1L) mean(diff(d)) else NA_real_, 0), ignore_attr = TRUE)
     expect_equal(g$median_gap, vapply(mine[g$customer], \(d) if (length(d) > 1L) stats::median(diff(d)) else NA_real_, 0), ignore_attr = TRUE)
   }
+})
+
+test_that("the orders behind waits and sales add up to them", {
+  ledger <- paper_ledger()
+  waits <- next_purchase(ledger)
+  for (i in which(waits$customers > 0L)) {
+    rows <- rows_behind(waits, ledger, cohort = waits$cohort[[i]], waited = waits$waited[[i]])
+    expect_identical(length(unique(rows$customer)), waits$customers[[i]])
+  }
+  sales <- sales_by(ledger, "first_channel", during = c("2024-02-01", "2024-05-31"))
+  for (i in seq_len(nrow(sales))) expect_identical(sum(rows_behind(sales, ledger, first_channel = sales$first_channel[[i]])$sales), sales$sales[[i]])
+  expect_identical(nrow(rows_behind(sales_by(ledger, "category"), ledger, category = "Kits")), 3L)
+  gaps <- purchase_gaps(ledger)
+  expect_identical(unique(rows_behind(gap_tail(gaps, "open_gap", 20), ledger)$customer), "C")
 })
