@@ -44,7 +44,8 @@ prove_customers <- function(ledger) {
     claim("ledger = repeat + one-time customers + no purchase", sum(ledger$orders$sales), units(rate$sales_repeat) + units(rate$sales_one_time) + units(rate$sales_no_purchase)),
     claim("ledger = first + later purchases + outside purchases", sum(ledger$orders$sales), units(rate$sales_first) + units(rate$sales_later) + units(rate$sales_outside)),
     claim("purchases = customers with one + gaps", length(ledger$purchases$sales), sum(m$purchases > 0L) + sum(cpp_gap_measures(ledger$purchases, n_customers(ledger))$gaps), FALSE),
-    if (bought_any(ledger)) claim("customers = back for a second + not yet + known earlier", sum(m$purchases > 0L), sum(next_purchase(ledger)$customers) + sum(reduce_waits(ledger, 2L)$known), FALSE),
+    if (bought_any(ledger)) claim("customers = back for a second + not yet + known earlier", sum(m$purchases > 0L), sum(next_purchase(ledger)$customers) + sum(reduce_waits(ledger, 2L)$known),
+        FALSE),
     if (bought_any(ledger)) claim("purchases = sum over order counts", length(ledger$purchases$sales), { k <- order_counts(ledger); sum(k$purchases * k$customers) }, FALSE))
 }
 
@@ -158,6 +159,31 @@ rows_behind.nubrek_waits <- function(result, ledger, ...) {
   cohort <- period_row(frame, w$first)
   waited <- ifelse(is.na(w$nth), NA_integer_, period_row(frame, w$nth) - cohort)
   orders_of(ledger, w$code[paste(frame$start[cohort], waited) %in% paste(picked$cohort, picked$waited)])
+}
+
+# The orders of the period's customers, of one kind if asked.
+#' @param kind `[character]` Of a result of [new_returning()]: only customers who are `"new"`, `"returning"` or `"reactivated"`.
+#' @rdname rows_behind
+#' @export
+rows_behind.nubrek_new <- function(result, ledger, ..., kind = NULL) {
+  check_ledger(ledger)
+  for (one in kind) check_choice(one, c("new", "returning", "reactivated"), "kind")
+  picked <- pick_rows(result, ...)
+  by <- basis_of(result, "by")
+  lines <- basis_of(result, "lines")
+  frame <- period_frame(ledger, basis_of(result, "clock"))
+  groups <- if (is.null(by)) list(NULL) else as.list(unique(picked[[by]]))
+  rows <- lapply(groups, \(value) {
+    filter <- if (is.null(value)) lines else c(lines[names(lines) != by], stats::setNames(list(value), by))
+    inside <- if (length(filter) > 0L) slice_or_none(ledger, filter) else ledger
+    cells <- arrival_kinds(ledger, inside, frame, basis_of(result, "lookback"), basis_of(result, "unit"), length(filter) == 0L || basis_of(result, "scope") == "any")
+    wanted <- if (is.null(value)) picked else picked[picked[[by]] == value, ]
+    keep <- frame$start[cells$row] %in% wanted$period & (is.null(kind) | cells$kind %in% kind)
+    cells <- cells[keep]
+    at <- paste(inside$orders$customer, period_row(frame, inside$orders$day)) %in% paste(cells$customer, cells$row)
+    order_rows(inside, which(at))
+  })
+  do.call(rbind, rows)
 }
 
 # The orders of the groups, of the time that the result is about.

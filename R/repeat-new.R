@@ -66,6 +66,18 @@ arrivals <- function(ledger, clock, lookback, unit, lines, scope) {
     list(partial = frame$partial, reactivation_possible = possible))
 }
 
+# For each customer and period with a purchase, which kind of customer it is there: the same by look-up, for the orders behind a number.
+arrival_kinds <- function(ledger, inside, frame, lookback, unit, any) {
+  day <- inside$purchases$day
+  active <- unique(data.table(customer = inside$purchases$customer, row = period_row(frame, day), day), by = c("customer", "row"))
+  history <- if (any) ledger$purchases else inside$purchases
+  at <- findInterval(active$customer * 1e6 + as.integer(frame$start[active$row]) - 0.5, history$customer * 1e6 + history$day)
+  last <- ifelse(at > 0L & history$customer[pmax(at, 1L)] == active$customer, history$day[pmax(at, 1L)], NA_integer_)
+  if (any) last[is.na(last) & active$customer %in% known_before(ledger)] <- as.integer(ledger$history_start)
+  near <- if (is.null(lookback)) TRUE else if (unit == "days") active$day - last <= lookback else active$row - period_row(frame, last) <= lookback
+  active[, kind := ifelse(is.na(last), "new", ifelse(near, "returning", "reactivated"))][]
+}
+
 known_before <- function(ledger) which(ledger$known_first < as.integer(ledger$history_start))
 
 bought_days <- function(ledger) ledger$purchases[c("customer", "day")]

@@ -61,7 +61,7 @@ report_repeat <- function(run) html_section("repeat", "Do customers come back?",
 
 report_late <- function(run) {
   if (basis_of(run$gaps, "all_gaps") == 0L) return(NULL)
-  late <- gap_tail(run$gaps, "overdue")
+  late <- overdue_tail(run)
   said <- describe(late)
   htmltools::tagList(html_figure(run$gaps, height = 5), htmltools::tags$p(said$finding),
     html_table(with_contact(run, late[, c("customer", "overdue", "gaps", "visits_per_year", "open_gap", "expected_gap")]), 10L, paste0(said$heading, "; all of them stand in overdue.csv")))

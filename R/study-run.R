@@ -78,8 +78,10 @@ study_lists <- function(run) {
   c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
     list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger)),
-         "suspects.csv" = plain_table(run$suspects), "overdue.csv" = carry(gap_tail(run$gaps, "overdue"))))
+         "suspects.csv" = plain_table(run$suspects), "overdue.csv" = carry(overdue_tail(run))))
 }
+
+overdue_tail <- function(run) gap_tail(run$gaps, "overdue", margin_rate = run$study$economics$margin_rate)
 
 #' @export
 print.nubrek_run <- function(x, ...) {

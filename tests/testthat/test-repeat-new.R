@@ -124,6 +124,16 @@ test_that("the orders behind waits and sales add up to them", {
   sales <- sales_by(ledger, "first_channel", during = c("2024-02-01", "2024-05-31"))
   for (i in seq_len(nrow(sales))) expect_identical(sum(rows_behind(sales, ledger, first_channel = sales$first_channel[[i]])$sales), sales$sales[[i]])
   expect_identical(nrow(rows_behind(sales_by(ledger, "category"), ledger, category = "Kits")), 3L)
+  for (seed in 1:12) {
+    random <- random_ledger(seed, history_start = if (seed %% 3L == 0L) "2024-05-05")
+    filter <- if (seed %% 2L) list() else list(channel = "Mill")
+    new <- new_returning(random, "quarter", lookback = if (seed %% 4L) seed %% 4L, unit = if (seed %% 5L) "periods" else "days", lines = filter, scope = if (seed %% 3L) "any" else "within")
+    for (kind in c("new", "returning", "reactivated")) for (i in seq_len(nrow(new))) {
+      rows <- rows_behind(new, random, period = new$period[[i]], kind = kind)
+      expect_identical(length(unique(rows$customer)), new[[kind]][[i]], label = paste("seed", seed, kind, i))
+      expect_equal(sum(rows$sales), new[[paste0("sales_", kind)]][[i]], label = paste("seed", seed, kind, i))
+    }
+  }
   gaps <- purchase_gaps(ledger)
   expect_identical(unique(rows_behind(gap_tail(gaps, "open_gap", 20), ledger)$customer), "C")
 })
