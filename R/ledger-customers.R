@@ -36,7 +36,7 @@ customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL)
   if (!all(shown)) table <- lapply(table, `[`, which(shown))
   table <- reach(table, at_least, c("purchases", "orders", "purchase_days", "sales", "mean_sales", "open_gap", "margin"))
   new_result(table, "customers", ledger, rbind(if (none > 0L) remark_table("no purchase", sprintf(
-    "%s without a purchase (only returns, or only in the customer table).", n_of(none, "customer"))), threshold_remark(at_least)))
+    "%s without a purchase (only returns, or only in the customer table).", n_of(none, "customer"))), threshold_remark(at_least, !is.null(within))))
 }
 
 # Customers and sales of the group that each customer belongs to.

@@ -31,7 +31,8 @@ reach <- function(columns, at_least, allowed, call = rlang::caller_env()) {
   lapply(columns, `[`, keep)
 }
 
-threshold_remark <- function(at_least) {
-  if (!is.null(at_least)) remark_table("threshold", sprintf("Only rows with %s; totals beside them are of all.", paste("at least", format(at_least, trim = TRUE), names(at_least),
-      collapse = " and ")))
+threshold_remark <- function(at_least, totals = TRUE) {
+  if (is.null(at_least)) return(NULL)
+  remark_table("threshold", sprintf("Only rows with %s%s.", paste("at least", format(at_least, trim = TRUE), names(at_least), collapse = " and "),
+                                    if (totals) "; totals beside them are of all" else ""))
 }

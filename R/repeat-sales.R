@@ -8,7 +8,8 @@
 #' @param against `[character]` An earlier part of time to compare with, in the same forms, or `"year before"`: the same days a year before.
 #' @param at_least `[numeric]` Thresholds on the result by column, such as `c(customers = 30)`.
 #' @param least_base `[integer(1)]` `change_percent` is left out where fewer customers than this stand behind the earlier sales: a large percent on a small base says little. Default 30.
-#' @return A `nubrek_sales`, one row per group, most sales first: the group columns (`"(missing)"` is a group); `customers`, `orders`, `sales`; `mean_sales`, sales by orders; `share`, of all sales;
+#' @return A `nubrek_sales`, one row per group, most sales first: the group columns (`"(missing)"` is a group); `customers`, `orders`, `purchases` (of line columns: orders whose lines
+#'   inside are worth it); `sales`; `mean_sales`, net sales by purchases; `share`, of all sales;
 #'   `running_share`; with `against` also `customers_before`, `sales_before`, `change`, `change_percent`, `rank_before`, `rank_change` (up is positive), `share_of_growth`, change by the
 #'   change of all sales (missing where
 #'   that is 0). Invariant: without thresholds `sales` and `sales_before` add up to those of their time.
@@ -24,7 +25,8 @@ sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL,
   before <- if (!is.null(against)) earlier_span(against, span, ledger)
   group <- sales_groups(ledger, by)
   now <- group_sales(ledger, group, span)
-  columns <- c(as.list(group$labels), now[c("customers", "orders")], list(sales = major(ledger, now$units), mean_sales = ifelse(now$orders > 0L, major(ledger, now$units) / now$orders, NA_real_)))
+  columns <- c(as.list(group$labels), now[c("customers", "orders", "purchases")],
+               list(sales = major(ledger, now$units), mean_sales = ifelse(now$purchases > 0L, major(ledger, now$units) / now$purchases, NA_real_)))
   shown <- now$orders > 0L
   if (!is.null(before)) {
     then <- group_sales(ledger, group, before)
@@ -42,7 +44,7 @@ sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL,
       running_share = if (all > 0) cumsum(columns$sales) / all else rep(NA_real_, length(columns$sales))),
                     match("mean_sales", names(columns)))
   small <- if (!is.null(before)) sum(is.na(columns$change_percent) & columns$customers_before > 0L) else 0L
-  columns <- reach(columns, at_least, intersect(c("customers", "orders", "sales", "mean_sales", "share", "change", "change_percent", "sales_before"), names(columns)))
+  columns <- reach(columns, at_least, intersect(c("customers", "orders", "purchases", "sales", "mean_sales", "share", "change", "change_percent", "sales_before"), names(columns)))
   new_result(columns, "sales", ledger, rbind(carried(ledger), threshold_remark(at_least), so_far_remark(span, before),
     if (group$lines && anyDuplicated(ledger$lines$number) > 0L) remark_table("lines", "An order with lines in several groups counts in each; customers and orders do not add up."),
     if (small > 0L) remark_table("small base", sprintf("%s without a percent: fewer than %d customers (or no sales) behind the earlier time.", n_of(small, "group"), least_base))),
@@ -89,9 +91,9 @@ sales_rank <- function(units, there) {
 }
 
 # The group of each order, or (where a line column is among them) of each line: codes into a table of labels.
-sales_groups <- function(ledger, by) {
+sales_groups <- function(ledger, by, call = rlang::caller_env()) {
   of_lines <- by %in% setdiff(names(ledger$lines), c("number", "sales"))
-  known <- if (!all(of_lines)) group_of(ledger, by[!of_lines])
+  known <- if (!all(of_lines)) group_of(ledger, by[!of_lines], call)
   customer <- if (any(of_lines)) ledger$orders$customer[ledger$lines$number] else ledger$orders$customer
   cells <- lapply(stats::setNames(nm = by), \(name) if (name %in% by[of_lines]) named_missing(ledger$lines[[name]]) else spread_group(code_column(known[[name]]), customer))
   code <- cpp_codes(cells[[1L]])
@@ -117,6 +119,10 @@ group_sales <- function(ledger, group, span) {
   code <- group$code[at]
   order <- if (group$lines) ledger$lines$number[at] else at
   units <- (if (group$lines) ledger$lines$sales else ledger$orders$sales)[at]
-  distinct <- \(x) { pairs <- cpp_number_pairs(code, x, 0L)$unit; tabulate(code[!duplicated(pairs)], group$n) }
-  list(customers = distinct(ledger$orders$customer[order]), orders = if (group$lines) distinct(order) else tabulate(code, group$n), units = cpp_group_sums(units, code, 0L, group$n)$sums)
+  pairs <- cpp_number_pairs(code, order, 0L)
+  first <- which(!duplicated(pairs$unit))
+  worth <- cpp_group_sums(units, pairs$unit, 0L, pairs$n)$sums
+  people <- cpp_number_pairs(code, ledger$orders$customer[order], 0L)$unit
+  list(customers = tabulate(code[!duplicated(people)], group$n), orders = tabulate(code[first], group$n), purchases = tabulate(code[first[worth >= ledger$least]], group$n),
+       units = cpp_group_sums(units, code, 0L, group$n)$sums)
 }

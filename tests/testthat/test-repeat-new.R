@@ -61,6 +61,8 @@ test_that("sales by attribute, and against an earlier time (traps: growth on a t
   expect_identical(x$category, c("Yarn", "Kits"))
   expect_identical(x$sales, c(76, 23))
   expect_identical(x$customers, c(4L, 3L))
+  expect_identical(x$purchases, c(6L, 2L))                           # returns and D's kits are none
+  expect_equal(x$mean_sales, c(76 / 6, 23 / 2))
   expect_equal(x$running_share, c(76, 99) / 99)
   y <- sales_by(paper_ledger(), "first_channel", during = c("2024-03-01", "2024-05-31"), against = c("2024-01-01", "2024-02-29"), least_base = 2L)
   expect_identical(y$first_channel, c("Web", "Mill"))
