@@ -105,6 +105,10 @@ cpp_arrivals <- function(active, history, money, known, period_of_day, first_day
     .Call(`_nubrek_cpp_arrivals`, active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days)
 }
 
+cpp_group_sales <- function(code, by_customer, order, orders, units, n_groups, from, until, least) {
+    .Call(`_nubrek_cpp_group_sales`, code, by_customer, order, orders, units, n_groups, from, until, least)
+}
+
 cpp_simulate_value <- function(customers, draws, individual, horizon, delta, lower, upper, seed) {
     .Call(`_nubrek_cpp_simulate_value`, customers, draws, individual, horizon, delta, lower, upper, seed)
 }

@@ -20,18 +20,27 @@ purchase_gaps <- function(ledger, during = NULL) {
   check_purchases(ledger)
   m <- reduce_customers(ledger)
   g <- cpp_gap_measures(ledger$purchases, n_customers(ledger))
-  known <- g$gaps > 0L
   rhythm <- common_rhythm(g)
-  own <- ifelse(known, g$log_sum / g$gaps, 0)
-  expected <- expm1(ifelse(known & is.finite(rhythm$m), (g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m), rhythm$mean))
+  # without a gap everything about gaps is missing; without a purchase the customer is
+  n <- g$gaps
+  n[n == 0L] <- NA_integer_
   span <- m$last - m$first
+  span[span == 0L] <- NA_integer_
   open <- as.integer(ledger$as_of) - m$last
+  # drawn towards the common mean; with an endless m that is all that is left
+  expected <- if (is.finite(rhythm$m)) expm1((g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m)) else rep(expm1(rhythm$mean), length(n))
+  expected[is.na(n)] <- expm1(rhythm$mean)
+  several <- n
+  several[n == 1L] <- NA_integer_
+  overdue <- open / expected
+  overdue[which(expected <= 0)] <- NA_real_
+  longest <- g$longest
+  longest[is.na(n)] <- NA_integer_
   shown <- which(m$purchases > 0L)
-  columns <- list(customer = ledger$ids, gaps = g$gaps, mean_gap = ifelse(known, g$sum / g$gaps, NA_real_), median_gap = g$median, longest_gap = ifelse(known, g$longest, NA_integer_),
-                  spread = ifelse(g$gaps > 1L, sqrt(pmax(0, g$squares - g$sum^2 / g$gaps) / (g$gaps - 1)), NA_real_),
-                  visits_per_year = ifelse(known & span > 0L, g$gaps * 365.25 / span, NA_real_), open_gap = open, expected_gap = expected,
-                  overdue = ifelse(expected > 0, open / expected, NA_real_), same_day_only = known & m$purchase_days == 1L, mean_sales = major(ledger, m$sales_purchases) / m$purchases)
-  columns <- lapply(columns, `[`, shown)
+  columns <- list(customer = ledger$ids, gaps = g$gaps, mean_gap = g$sum / n, median_gap = g$median, longest_gap = longest, spread = sqrt(pmax(0, g$squares - g$sum^2 / several) / (several - 1L)),
+                  visits_per_year = n * 365.25 / span, open_gap = open, expected_gap = expected, overdue = overdue, same_day_only = g$gaps > 0L & m$purchase_days == 1L,
+                  mean_sales = major(ledger, m$sales_purchases) / m$purchases)
+  if (length(shown) < length(n)) columns <- lapply(columns, `[`, shown)
   same <- sum(columns$same_day_only)
   new_result(columns, "gaps", ledger, rbind(carried(ledger), if (same > 0L) remark_table("same day", sprintf("%s made all their purchases on one day; their gaps are 0.", n_of(same,
       "repeat customer"))),

@@ -90,17 +90,21 @@ sales_rank <- function(units, there) {
   out
 }
 
-# The group of each order, or (where a line column is among them) of each line: codes into a table of labels.
+# The group of each customer, or (where a line column is among them) of each line: codes into a table of labels.
 sales_groups <- function(ledger, by, call = rlang::caller_env()) {
   of_lines <- by %in% setdiff(names(ledger$lines), c("number", "sales"))
   known <- if (!all(of_lines)) group_of(ledger, by[!of_lines], call)
-  customer <- if (any(of_lines)) ledger$orders$customer[ledger$lines$number] else ledger$orders$customer
-  cells <- lapply(stats::setNames(nm = by), \(name) if (name %in% by[of_lines]) named_missing(ledger$lines[[name]]) else spread_group(code_column(known[[name]]), customer))
+  whose <- if (any(of_lines)) ledger$orders$customer[ledger$lines$number]
+  cells <- lapply(stats::setNames(nm = by), \(name) {
+    if (name %in% by[of_lines]) return(named_missing(ledger$lines[[name]]))
+    mine <- code_column(known[[name]])
+    if (any(of_lines)) structure(cpp_codes(mine)[whose], levels = levels(mine), class = "factor") else mine
+  })
+  if (length(by) == 1L) return(list(code = cells[[1L]], labels = lapply(cells, \(cell) as.character(levels(cell))), lines = any(of_lines), n = length(levels(cells[[1L]]))))
   code <- cpp_codes(cells[[1L]])
   for (cell in cells[-1L]) code <- cpp_number_pairs(code, cpp_codes(cell), 0L)$unit
-  if (length(cells) > 1L) first <- match(seq_len(max(code)), code) else first <- match(seq_along(levels(cells[[1L]])), code)
-  there <- which(!is.na(first))
-  list(code = match(code, there), labels = lapply(cells, \(cell) as.character(cell[first[there]])), lines = any(of_lines), n = length(there))
+  first <- which(!duplicated(code))
+  list(code = code, labels = lapply(cells, \(cell) as.character(cell[first])), lines = any(of_lines), n = length(first))
 }
 
 named_missing <- function(cells) {
@@ -110,19 +114,8 @@ named_missing <- function(cells) {
   structure(codes, levels = c(levels(cells), "(missing)"), class = "factor")
 }
 
-spread_group <- function(cells, customer) structure(cpp_codes(cells)[customer], levels = levels(cells), class = "factor")
-
-# Per group: customers, orders and minor units of a part of time.
+# Per group: customers, orders, purchases and minor units of a part of time.
 group_sales <- function(ledger, group, span) {
-  day <- if (group$lines) ledger$orders$day[ledger$lines$number] else ledger$orders$day
-  at <- which(day >= as.integer(span$from) & day <= as.integer(span$until))
-  code <- group$code[at]
-  order <- if (group$lines) ledger$lines$number[at] else at
-  units <- (if (group$lines) ledger$lines$sales else ledger$orders$sales)[at]
-  pairs <- cpp_number_pairs(code, order, 0L)
-  first <- which(!duplicated(pairs$unit))
-  worth <- cpp_group_sums(units, pairs$unit, 0L, pairs$n)$sums
-  people <- cpp_number_pairs(code, ledger$orders$customer[order], 0L)$unit
-  list(customers = tabulate(code[!duplicated(people)], group$n), orders = tabulate(code[first], group$n), purchases = tabulate(code[first[worth >= ledger$least]], group$n),
-       units = cpp_group_sums(units, code, 0L, group$n)$sums)
+  cpp_group_sales(group$code, !group$lines, if (group$lines) ledger$lines$number else integer(), ledger$orders, if (group$lines) ledger$lines$sales else ledger$orders$sales, group$n,
+                  as.integer(span$from), as.integer(span$until), ledger$least)
 }

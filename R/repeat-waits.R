@@ -116,13 +116,15 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
 
 # Events before censoring on equal days; the share by a day includes the day. Greenwood's variance on the log-log scale.
 kaplan_meier <- function(time, events, at_risk, level) {
+  seen <- at_risk
+  at_risk <- as.double(at_risk)          # products go beyond whole numbers
   stay <- cumprod(1 - events / at_risk)
   spread <- sqrt(cumsum(ifelse(at_risk > events, events / (at_risk * (at_risk - events)), 0))) / abs(log(stay))
   z <- stats::qnorm((1 + level) / 2)
   inside <- stay > 0 & stay < 1
   bound <- \(sign) ifelse(inside, 1 - stay^exp(sign * z * spread), NA_real_)
   came <- events > 0L
-  list(days = time[came], share = (1 - stay)[came], lower = bound(-1)[came], upper = bound(1)[came], at_risk = at_risk[came])
+  list(days = time[came], share = (1 - stay)[came], lower = bound(-1)[came], upper = bound(1)[came], at_risk = seen[came])
 }
 
 # The log-rank comparison of all groups (Mantel 1966; Peto and Peto 1972).

@@ -332,6 +332,24 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_group_sales
+Rcpp::List cpp_group_sales(Rcpp::IntegerVector code, bool by_customer, Rcpp::IntegerVector order, Rcpp::List orders, Rcpp::NumericVector units, int n_groups, int from, int until, double least);
+RcppExport SEXP _nubrek_cpp_group_sales(SEXP codeSEXP, SEXP by_customerSEXP, SEXP orderSEXP, SEXP ordersSEXP, SEXP unitsSEXP, SEXP n_groupsSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP leastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type code(codeSEXP);
+    Rcpp::traits::input_parameter< bool >::type by_customer(by_customerSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type units(unitsSEXP);
+    Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< int >::type until(untilSEXP);
+    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_sales(code, by_customer, order, orders, units, n_groups, from, until, least));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_simulate_value
 Rcpp::List cpp_simulate_value(Rcpp::List customers, Rcpp::NumericMatrix draws, int individual, double horizon, double delta, double lower, double upper, double seed);
 RcppExport SEXP _nubrek_cpp_simulate_value(SEXP customersSEXP, SEXP drawsSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP seedSEXP) {
@@ -507,6 +525,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_nth_days", (DL_FUNC) &_nubrek_cpp_nth_days, 3},
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
+    {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 9},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},

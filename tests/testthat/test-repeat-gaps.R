@@ -87,6 +87,9 @@ test_that("the curve is Kaplan and Meier's, its interval Greenwood's on the log-
   se <- sqrt(cumsum(1 / (c(5, 4, 3) * c(4, 3, 2)))) / abs(log(stay))
   expect_equal(x$lower, 1 - stay^exp(-stats::qnorm(0.975) * se))
   expect_equal(x$upper, 1 - stay^exp(stats::qnorm(0.975) * se))
+  many <- kaplan_meier(1:2, c(60000L, 50000L), c(200000L, 140000L), 0.95)             # beyond whole numbers
+  expect_equal(many$share, 1 - c(0.7, 0.7 * 9 / 14))
+  expect_false(anyNA(c(many$lower, many$upper)))
   groups <- waiting_curve(paper_ledger(), by = "first_channel")
   test <- attr(groups, "logrank")
   # Web: A 10, C 89+, E 40; Mill: B 60, D 70+. At 10: 5 at risk, 3 Web; at 40: 4, 2 Web; at 60: 3, 1 Web
