@@ -36,4 +36,6 @@ await measure("gaps by customer", `select sum(n) as n, sum(longest) as l, round(
 await measure("customer x month", `select count(*) as n, sum(p) as p, sum(s) as s from (select customer, date_trunc('month', day) as period, count(*) filter (sales > 0) as p, sum(sales) as s from orders group by 1, 2)`);
 await measure("new and returning", `with a as (select customer, date_trunc('month', day) as p from orders where sales > 0 group by 1, 2), b as (select p, lag(p) over (partition by customer order by p) as last from a)
   select sum(n) as n, sum(r) as r, sum(b) as b from (select p, count(*) filter (last is null) as n, count(*) filter (last >= p - interval 6 month) as r, count(*) filter (last < p - interval 6 month) as b from b group by p)`);
+await measure("wait for the second", `with r as (select customer, day, row_number() over (partition by customer order by day) as k from (select distinct customer, day from orders where sales > 0))
+  select count(*) as n, sum(w) as w from (select a.customer, datediff('month', a.day, b.day) as w from r a left join r b on a.customer = b.customer and b.k = 2 where a.k = 1)`);
 console.log(JSON.stringify({ seconds, answers }));

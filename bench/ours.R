@@ -23,6 +23,8 @@ answers[["customer x month"]] <- c(length(p$sales), sum(p$purchases), sum(p$sale
 rm(p, g)
 clock("new and returning", x <- new_returning(ledger, "month", lookback = 6L))
 answers[["new and returning"]] <- c(sum(x$new), sum(x$returning), sum(x$reactivated))
+clock("wait for the second", w <- next_purchase(ledger, clock = "month"))
+answers[["wait for the second"]] <- c(sum(w$customers), sum(w$waited * w$customers, na.rm = TRUE))
 folder <- file.path(dirname(file), "ledger")
 clock("save", save_ledger(ledger, folder))
 clock("reopen", again <- open_ledger(folder))
