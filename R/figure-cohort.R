@@ -21,9 +21,7 @@ autoplot.nubrek_measure <- function(object, ...) {
   # at age 0 everybody is active; the ramp serves the ages after it
   ramp <- data$age > 0L | !share
   top <- max(data$value[ramp], 1e-9, na.rm = TRUE)
-  place <- pmin(1, pmax(0, data$value / top))^0.8
-  hue <- grDevices::colorRamp(c("#e9efe9", "#8fb8b5", palette_of[["petrol"]], "#123f46"))
-  data$fill <- ifelse(ramp & !is.na(data$value), grDevices::rgb(hue(ifelse(is.na(place), 0, place)), maxColorValue = 255), "#efe9dd")
+  data$fill <- ifelse(ramp & !is.na(data$value), grid_fill(data$value / top), "#efe9dd")
   data$text <- if (share) formatC(100 * data$value, format = "f", digits = 0L) else formatC(round(data$value), format = "f", digits = 0L, big.mark = "\u202f")
   data$ink <- ink_on(data$fill)
   size <- min(3.6, 96 / length(unique(data$row)), 120 / (max(data$age) + 1))

@@ -42,9 +42,7 @@ autoplot.nubrek_waits <- function(object, ...) {
   data$row <- factor(paste0(period_label(data$cohort, clock), "  (", format_count(size[format(data$cohort)]), ")"), rev(paste0(period_label(cohorts, clock), "  (",
       format_count(as.integer(size)), ")")))
   back <- !is.na(data$waited)
-  place <- pmin(1, data$share_of_row / max(data$share_of_row[back], 1e-9))^0.8
-  hue <- grDevices::colorRamp(c("#e9efe9", "#8fb8b5", palette_of[["petrol"]], "#123f46"))
-  data$fill <- ifelse(back, grDevices::rgb(hue(place), maxColorValue = 255), palette_of[["rule"]])
+  data$fill <- ifelse(back, grid_fill(data$share_of_row / max(data$share_of_row[back], 1e-9)), palette_of[["rule"]])
   data$text <- formatC(100 * data$share_of_row, format = "f", digits = 0L)
   data$ink <- ink_on(data$fill)
   partial <- data[back & is.na(data$at_risk), ]

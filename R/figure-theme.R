@@ -26,6 +26,13 @@ figure_words <- function(x, shows, title = describe(x)$finding, caption = NULL) 
 
 wrap_words <- function(text, width) if (is.null(text) || !nzchar(text)) NULL else paste(strwrap(text, width), collapse = "\n")
 
+# The one-hue ramp of grids, for values from 0 to 1; nothing is the palest.
+grid_fill <- function(place) {
+  place <- pmin(1, pmax(0, place))^0.8
+  hue <- grDevices::colorRamp(c("#e9efe9", "#8fb8b5", palette_of[["petrol"]], "#123f46"))
+  grDevices::rgb(hue(ifelse(is.na(place), 0, place)), maxColorValue = 255)
+}
+
 # Black or white, whichever is read better on a colour.
 ink_on <- function(fill) {
   light <- colSums(grDevices::col2rgb(fill) * c(0.299, 0.587, 0.114)) / 255

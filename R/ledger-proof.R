@@ -154,11 +154,9 @@ order_rows <- function(ledger, at) {
 rows_behind.nubrek_waits <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
-  w <- reduce_waits(ledger, basis_of(result, "nth"))
   frame <- period_frame(ledger, basis_of(result, "clock"))
-  cohort <- period_row(frame, w$first)
-  waited <- ifelse(is.na(w$nth), NA_integer_, period_row(frame, w$nth) - cohort)
-  orders_of(ledger, w$code[paste(frame$start[cohort], waited) %in% paste(picked$cohort, picked$waited)])
+  w <- reduce_waits(ledger, basis_of(result, "nth"), frame)
+  orders_of(ledger, w$code[paste(frame$start[w$cohort], w$waited) %in% paste(picked$cohort, picked$waited)])
 }
 
 # The orders of the period's customers, of one kind if asked.

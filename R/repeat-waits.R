@@ -22,13 +22,11 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   check_whole(nth, lower = 2L)
   check_purchases(ledger)
   clock <- ledger_clock(ledger, clock)
-  w <- reduce_waits(ledger, nth)
   frame <- period_frame(ledger, clock)
+  w <- reduce_waits(ledger, nth, frame)
   n <- length(frame$number)
-  cohort <- period_row(frame, w$first)
-  waited <- ifelse(is.na(w$nth), NA_integer_, period_row(frame, w$nth) - cohort)
-  back <- waiting_grid(cohort, waited, n)
-  size <- tabulate(cohort, n)
+  back <- waiting_grid(w$cohort, w$waited, n)
+  size <- tabulate(w$cohort, n)
   over <- period_end(frame$number, clock) <= ledger$as_of
   at <- expand.grid(waited = 0:(n - 1L), cohort = which(size > 0L))
   at <- at[at$cohort + at$waited <= n, ]
@@ -48,14 +46,6 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
                    if (sum(size) > 0L) remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"),
                        if (sum(missing) == 1) "1 is not" else paste(format(sum(missing), big.mark = "\u202f"), "are not")))),
              basis = list(nth = nth, clock = clock))
-}
-
-# First and nth purchase day of the customers whose first purchase is known to lie in the data.
-reduce_waits <- function(ledger, nth) {
-  days <- cpp_nth_days(ledger$days, nth, n_customers(ledger))
-  known <- !is.na(days$first) & !is.na(ledger$known_first) & ledger$known_first < days$first
-  use <- which(!is.na(days$first) & !known)
-  list(code = use, first = days$first[use], nth = days$nth[use], known = known)
 }
 
 waiting_grid <- function(cohort, waited, n) {
