@@ -5,4 +5,7 @@ utils::globalVariables(c(
   "customer", "day", "days", "duplicate", "entry", "evidence", "first", "first_day", "found", "i.cost", "i.n_lines", "i.number", "i.sales",
   "id", "identified", "ids", "inside", "keeps", "key", "kind", "known", "last", "late", "line", "money", "most", "number", "orders",
   "period", "kind", "picked", "place", "purchase_days", "purchases", "reason", "repeats", "return_of", "said", "rows", "sales", "sales_first",
-  "sales_purchases", "seconds", "share", "size", "span", "target", "text", "top", "value", "wins", "."))
+  "new", "to", "x.new", "x.to", "amount", "total", "units", "whole", "seen", "cost", "spent", "reached", "error", "long", "payback_age", "highest_cost", "value_to_cost",
+      "k", "n_before", "t_before", "b_before", "tt", "tb", "bb", "tt_before", "tb_before", "bb_before", "w_before", "wv_before", "wvv_before", "weight", "base", "usual", "spread", "unit",
+      "excess", "freedom", "scatter", "i.scatter", "difference", "cohorts", "customers_before", "enough", "verdict", "first_squares", "squares", "given", "lower", "upper", "p",
+  "sales_purchases", "seconds", "complete", "older", "customers", "first_sales", "margin", ".so_far", ".whole_so_far", ".first_whole", ".whole", ".place", ".SD", ".I", "share", "size", "span", "target", "text", "top", "value", "wins", "."))

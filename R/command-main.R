@@ -86,7 +86,8 @@ command_run <- function(job) {
 
 study_part <- function(job) {
   study <- read_study(job$study)
-  study_parts[[job$part]](study, open_study_ledger(study))
+  result <- study_parts[[job$part]](study, open_study_ledger(study))
+  if (inherits(result, "nubrek_grid") && (!is.null(job$measure) || !is.null(job$view) || job$verb == "draw")) grid_measure(result, job$measure %||% "retention", job$view %||% "age") else result
 }
 
 command_show <- function(job) {
@@ -99,9 +100,15 @@ command_show <- function(job) {
 # To a pipe, byte for byte, with the same guard against formulas as in lists.
 write_csv <- function(x) data.table::fwrite(as.data.table(lapply(plain_table(x), safe_cell)), "", na = "", eol = "\n")
 
+# A table of cohorts is as tall as it has rows.
+figure_height <- function(x) {
+  rows <- length(unique(x$cohort))
+  if (inherits(x, "nubrek_waits")) max(4, 2.6 + 0.24 * rows) else if (inherits(x, c("nubrek_grid", "nubrek_measure")) && is.null(basis_of(x, "by"))) max(4, 2.9 + 0.24 * min(24L, rows)) else 6.5
+}
+
 command_draw <- function(job) {
   result <- study_part(job)
-  tall <- if (job$part %in% c("cohorts", "waits")) 2.6 + 0.24 * length(unique(result$cohort)) else 6.5
-  write_figure(result, job$to, height = max(4, tall))
+  plot <- if (isTRUE(job$curves)) autoplot(result, shape = "curves") else autoplot(result)
+  write_figure(plot, job$to, height = figure_height(result))
   \() writeLines(paste("Figure:", job$to))
 }

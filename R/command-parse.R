@@ -5,10 +5,16 @@ command_verbs <- list(
   demo = list(says = "write the demo world (data and a study file) into a folder", use = "nubrek demo [--to FOLDER]", arguments = 0L),
   check = list(says = "read a study and its data, print the audit, compute nothing", use = "nubrek check STUDY", arguments = 1L),
   run = list(says = "run a study: report and lists", use = "nubrek run STUDY [--folder FOLDER]", arguments = 1L),
-  show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N]", arguments = 2L),
-  draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE", arguments = 2L))
+  show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N] [--measure NAME] [--view age|calendar]", arguments = 2L),
+  draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE [--measure NAME] [--view age|calendar] [--curves]", arguments = 2L))
 
-figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "tiers", "backtest")
+figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "tiers", "backtest")
+
+# Of cohorts: what is read off the grid, and what its columns are.
+grid_options <- function() list(
+  optparse::make_option("--measure", type = "character", default = NULL, metavar = "NAME", help = paste("of cohorts:", paste(names(grid_measures), collapse = ", "))),
+  optparse::make_option("--view", type = "character", default = NULL, metavar = "VIEW", help = "of cohorts: age or calendar [age]"),
+  optparse::make_option("--curves", action = "store_true", default = FALSE, help = "draw cohorts as curves, the newest emphasised"))
 
 command_options <- function(verb) {
   option <- optparse::make_option
@@ -17,9 +23,9 @@ command_options <- function(verb) {
     new = list(option("--to", type = "character", default = "study.yaml", metavar = "STUDY", help = "study file to write [%default]")),
     check = list(),
     run = list(option("--folder", type = "character", default = NULL, metavar = "FOLDER", help = "where to write [the study's own folder]")),
-    show = list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
-                option("--rows", type = "integer", default = 20L, metavar = "N", help = "rows of a table [%default]")),
-    draw = list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .png or .svg file")))
+    show = c(grid_options()[1:2], list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
+                option("--rows", type = "integer", default = 20L, metavar = "N", help = "rows of a table [%default]"))),
+    draw = c(grid_options(), list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .png or .svg file"))))
   c(own, list(option("--quiet", action = "store_true", default = FALSE, help = "no progress")))
 }
 
@@ -50,6 +56,10 @@ command_parse <- function(args) {
     known <- if (verb == "show") names(study_parts) else figure_parts
     if (!given[[1L]] %in% known) abort_usage("{.code nubrek {verb}} knows {.val {known}}, not {.val {given[[1]]}}.", verb)
     job$part <- given[[1L]]
+    asked <- c(measure = !is.null(job$measure), view = !is.null(job$view), curves = isTRUE(job$curves))
+    if (any(asked) && !job$part %in% c("cohorts", "cohorts_by")) abort_usage("{.code --{names(asked)[asked][[1]]}} is for {.val cohorts}.", verb)
+    if (asked[["measure"]] && !job$measure %in% names(grid_measures)) abort_usage("{.code --measure} is one of {.val {names(grid_measures)}}, not {.val {job$measure}}.", verb)
+    if (asked[["view"]] && !job$view %in% c("age", "calendar")) abort_usage("{.code --view} is {.val age} or {.val calendar}, not {.val {job$view}}.", verb)
   }
   if (verb != "demo") job$study <- given[[length(given)]]
   if (verb == "show" && !job$format %in% c("table", "csv", "json")) abort_usage("{.code --format} is {.val table}, {.val csv} or {.val json}, not {.val {job$format}}.", verb)

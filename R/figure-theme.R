@@ -18,7 +18,7 @@ theme_nubrek <- function(base = 13) {
 }
 
 # Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
-figure_words <- function(x, shows, title = describe(x)$finding, caption = NULL) {
+figure_words <- function(x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL) {
   said <- remarks(x)$remark
   ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(shows, "; ", basis_line(x), "."), 122),
                 caption = wrap_words(paste(c(caption, said), collapse = " "), 138), x = NULL, y = NULL)
@@ -43,10 +43,9 @@ ink_on <- function(fill) {
 #'
 #' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in the caption.
 #'
-#' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_tiers`, `nubrek_backtest`.
-#' @param ... Not used (grid: passed on).
+#' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_usual`, `nubrek_payback`, `nubrek_tiers`, `nubrek_backtest`.
+#' @param ... Not used (grid: passed on to the measure).
 #' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
-#' @param measure `[character(1)]` See [grid_measure()].
 #' @return A ggplot.
 #' @examples
 #' ggplot2::autoplot(order_counts(example_ledger()))

@@ -51,7 +51,9 @@ prove_customers <- function(ledger) {
 
 # Cells come from the C++ pass; the other side is counted again from the orders by data.table.
 prove_cells <- function(ledger, clock) {
-  cells <- reduce_cells(ledger, clock)
+  margin <- order_margin(ledger)$units
+  cells <- reduce_cells(ledger, clock, margin = margin)
+  elapsed <- if (bought_any(ledger)) reduce_cells(ledger, clock, elapsed = TRUE) else cells
   label <- paste0("by ", clock, ": ")
   frame <- cells$frame
   period <- c(period_row(frame, ledger$purchases$day), period_row(frame, ledger$orders$day))
@@ -69,7 +71,11 @@ prove_cells <- function(ledger, clock) {
   parts <- fresh$sales_new + fresh$sales_returning + fresh$sales_reactivated + fresh$sales_not_active
   per_customer <- cpp_customer_periods(ledger$orders, ledger$purchases, frame$row_of_day, frame$first_day)
   list(
-    claim(paste0(label, "ledger = cohort cells + no cohort"), sum(ledger$orders$sales), sum(cells$sales) + sum(cells$outside)),
+    claim(paste0(label, "ledger = cohort cells + no cohort"), sum(ledger$orders$sales), sum(cells$sales$sums) + cells$sales$outside),
+    claim(paste0(label, "ledger = cells of elapsed ages + no cohort"), sum(ledger$orders$sales), sum(elapsed$sales$sums) + elapsed$sales$outside),
+    claim(paste0(label, "purchases = cells of elapsed ages"), length(ledger$purchases$sales), sum(elapsed$purchases), FALSE),
+    claim(paste0(label, "customers = last purchases in cells"), uniqueN(ledger$purchases$customer), sum(cells$last), FALSE),
+    if (!is.null(margin)) claim(paste0(label, "margin of the customers = cohort cells + no cohort"), sum(ledger$orders$sales) - sum(reduce_customers(ledger)$cost), sum(cells$margin$sums) + cells$margin$outside),
     claim(paste0(label, "ledger = active customers + not active"), sum(ledger$orders$sales), active + idle),
     claim(paste0(label, "cohort sizes = customers with a purchase"), sum(cells$size), uniqueN(ledger$purchases$customer), FALSE),
     claim(paste0(label, "active customers = diagonals of the cohort grid"), sum(per_period), sum(per_period) + sum(abs(per_period - diagonal)), FALSE),
@@ -115,13 +121,38 @@ rows_behind.default <- function(result, ledger, ...) {
 #' @export
 rows_behind.nubrek_grid <- function(result, ledger, ...) {
   check_ledger(ledger)
-  picked <- pick_rows(result, ...)
-  clock <- basis_of(result, "clock")
-  cohort <- period_start(period_number(first_purchase_day(ledger), clock), clock)
-  orders <- orders_of(ledger, which(cohort %in% picked$cohort))
-  period <- period_start(period_number(orders$day, clock), clock)
-  mine <- cohort[match(orders$customer, ledger$ids)]
-  orders[paste(mine, period) %in% paste(picked$cohort, picked$period), , drop = FALSE]
+  orders_in_cells(pick_rows(result, ...), ledger, attr(result, "basis"))
+}
+
+#' @export
+rows_behind.nubrek_measure <- rows_behind.nubrek_grid
+
+# All orders of the cohorts.
+#' @export
+rows_behind.nubrek_payback <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  orders_in_cells(pick_rows(result, ...), ledger, attr(result, "basis"), ages = FALSE)
+}
+
+# The orders of a grid's cells, from the first purchase on; `basis` says how the grid was made.
+orders_in_cells <- function(cells, ledger, basis, ages = TRUE) {
+  if (is.null(basis$purchase_unit)) abort_nubrek("A grid from a ready table has no orders behind it.", "argument")
+  first <- first_purchase_day(ledger)
+  cohort <- format(period_start(period_number(first, basis$clock), basis$clock))
+  if (length(basis$by) > 0L) {
+    group <- side_by_side(ledger, basis$attributes)
+    cohort <- do.call(paste, c(lapply(group$labels[basis$by], \(x) x[as.integer(group$code)]), list(cohort, sep = "\r")))
+  }
+  wanted <- do.call(paste, c(lapply(cells[basis$by], as.character), list(format(cells$cohort), sep = "\r")))
+  rows <- which(cohort[ledger$orders$customer] %in% wanted & !is.na(first)[ledger$orders$customer])
+  rows <- rows[ledger$orders$day[rows] >= reduce_customers(ledger)$first[ledger$orders$customer[rows]]]
+  if (ages) {
+    whose <- ledger$orders$customer[rows]
+    age <- if (basis$ages == "elapsed") elapsed_age(first[whose], ledger$orders$day[rows], basis$clock)
+           else period_number(ledger$orders$day[rows], basis$clock) - period_number(first[whose], basis$clock)
+    rows <- rows[paste(cohort[whose], age) %in% paste(wanted, cells$age)]
+  }
+  order_rows(ledger, rows)
 }
 
 #' @export

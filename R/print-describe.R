@@ -175,21 +175,6 @@ describe.nubrek_grid <- function(x) {
   list(heading = paste0("First-purchase cohorts by ", basis_of(x, "clock")), finding = said$finding)
 }
 
-#' @export
-describe.nubrek_measure <- function(x) {
-  measure <- basis_of(x, "measure")
-  clock <- basis_of(x, "clock")
-  lines <- bottom_lines(x)
-  young <- lines[lines$line == "without older cohorts" & lines$age > 0L, ]
-  finding <- if (measure == "retention" && nrow(young) > 0L) {
-    far <- utils::tail(young[young$age <= 12L & young$size >= 30L, ], 1L)          # not from a handful of customers
-    if (nrow(far) == 1L && far$age > 1L) sprintf("%s of a cohort bought in the %s after the first purchase, %s in the %s %s after it.", present_share(young$value[[1L]]), clock,
-                                present_share(far$value), ordinal(far$age), clock)
-    else sprintf("%s of a cohort bought in the %s after the first purchase.", present_share(young$value[[1L]]), clock)
-  }
-  list(heading = paste0("Cohorts: ", grid_measures[[measure]]$label), finding = finding)
-}
-
 ordinal <- function(n) paste0(n, if (n %% 100L %in% 11:13) "th" else switch(as.character(n %% 10L), "1" = "st", "2" = "nd", "3" = "rd", "th"))
 
 #' @export

@@ -1,37 +1,77 @@
-# A cohort table in the terminal: cohorts down, ages across, the bottom lines under it.
+# A cohort table in the terminal: cohorts down, ages or periods across, the bottom lines under it. Cohorts side by side show the bottom lines of their groups.
 
 #' @export
-print.nubrek_grid <- function(x, rows = 24L, ...) print(grid_measure(x, "retention"), rows = rows, ...)
+print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = "age") print(grid_measure(x, measure, view), rows = rows, ...)
+
+# How a value of each kind stands in a cell.
+cell_writer <- function(kind, big_mark = " ") {
+  number <- \(digits) \(v) ifelse(is.na(v), "", formatC(v, format = "f", digits = digits, big.mark = big_mark))
+  switch(kind, share = \(v) number(0L)(100 * v), decimal = number(2L), count = number(0L),
+         money = \(v) number(if (all(abs(v) < 1000, na.rm = TRUE)) 2L else 0L)(v))
+}
+
+kind_words <- function(measure, currency) {
+  rule <- grid_measures[[measure]]
+  switch(rule$kind, share = if (measure == "net_revenue_retention") "Percent of the sales at age 0." else "Percent of the cohort.", money = if (nzchar(currency %||% "")) paste0("In ", currency, ".") else "", "")
+}
+
+# The rows of the table as text: labels, sizes, cells, the bottom lines under them, and how many cohorts are left out.
+measure_rows <- function(x, places, rows) {
+  calendar <- identical(basis_of(x, "view"), "calendar")
+  cell <- cell_writer(grid_measures[[basis_of(x, "measure")]]$kind)
+  lines <- bottom_lines(x)
+  lines <- lines[!startsWith(lines$line, "chained"), ]
+  line_cells <- \(l) cell(l$value[match(places, if (calendar) l$period else l$age)])
+  stack <- \(parts) if (length(parts) > 0L) do.call(rbind, parts) else matrix("", 0L, length(places))
+  by <- basis_of(x, "by")
+  if (!is.null(by)) {
+    label <- \(table) do.call(paste, c(lapply(table[by], as.character), sep = ", "))
+    cohorts <- unique(plain_table(x)[c(by, "cohort", "size")])
+    groups <- unique(label(cohorts))
+    lines <- lines[lines$line == "without older cohorts", ]
+    return(list(labels = groups, sizes = format_count_plain(as.integer(tapply(cohorts$size, factor(label(cohorts), groups), sum))),
+                body = stack(lapply(groups, \(g) line_cells(lines[label(lines) == g, ]))), bottom = stack(list()), left_out = 0L))
+  }
+  wide <- as.matrix(x)
+  cohorts <- sort(unique(x$cohort))
+  first <- x[match(cohorts, x$cohort), ]
+  shown <- utils::tail(seq_along(cohorts), rows)
+  star <- matrix("", nrow(wide), ncol(wide))
+  star[cbind(match(x$cohort, cohorts), match(if (calendar) x$period else x$age, places))] <- ifelse(x$complete | is.na(x$value), "", "*")
+  names_of <- unique(lines$line)                                                       # none when no cell is complete
+  list(labels = c(paste0(period_label(cohorts[shown], basis_of(x, "clock")), ifelse(first$older[shown], " older", "")), names_of),
+       sizes = c(format_count_plain(first$size[shown]), rep("", length(names_of))), body = matrix(paste0(cell(wide), star), nrow(wide))[shown, , drop = FALSE],
+       bottom = stack(lapply(names_of, \(name) line_cells(lines[lines$line == name, ]))), left_out = length(cohorts) - length(shown))
+}
 
 #' @export
 print.nubrek_measure <- function(x, rows = 24L, ...) {
   rlang::check_dots_empty()
   said <- describe(x)
-  wide <- as.matrix(x)
-  first <- x[match(sort(unique(x$cohort)), x$cohort), ]
-  cohorts <- sort(unique(x$cohort))
-  shown <- utils::tail(seq_along(cohorts), rows)
-  share <- identical(basis_of(x, "measure"), "retention")
-  cell <- if (share) \(v) ifelse(is.na(v), "", formatC(100 * v, format = "f", digits = 0L)) else \(v) ifelse(is.na(v), "", formatC(v, format = "f", digits = 0L, big.mark = " "))
-  partial <- matrix("", nrow(wide), ncol(wide))
-  cut <- !x$complete
-  partial[cbind(match(x$cohort[cut], cohorts), x$age[cut] + 1L)] <- "*"
-  body <- matrix(paste0(cell(wide), partial), nrow(wide))[shown, , drop = FALSE]
-  lines <- bottom_lines(x)
-  bottom <- matrix("", length(unique(lines$line)), ncol(wide))            # none when no cell is complete
-  for (i in seq_len(nrow(bottom))) { l <- lines[lines$line == unique(lines$line)[[i]], ]; bottom[i, ] <- cell(l$value[match(seq_len(ncol(wide)) - 1L, l$age)]) }
-  labels <- c(paste0(period_label(cohorts[shown], basis_of(x, "clock")), ifelse(first$older[shown], " older", "")), unique(lines$line))
-  sizes <- c(format_count_plain(first$size[shown]), rep("", nrow(bottom)))
-  columns <- c(list(c("cohort", labels), c("size", sizes)), lapply(seq_len(ncol(wide)), \(j) c(as.character(j - 1L), body[, j], bottom[, j])))
+  clock <- basis_of(x, "clock")
+  by <- basis_of(x, "by")
+  calendar <- identical(basis_of(x, "view"), "calendar")
+  places <- if (calendar) sort(unique(x$period)) else seq.int(min(0L, x$age), max(x$age))
+  heads <- if (calendar) period_label(places, clock) else as.character(places)
+  table <- measure_rows(x, places, rows)
+  columns <- c(list(c(if (is.null(by)) "cohort" else paste(by, collapse = ", "), table$labels), c("size", table$sizes)), lapply(seq_along(places), \(j) c(heads[[j]], table$body[, j], table$bottom[, j])))
   widths <- vapply(columns, \(text) max(nchar(text, "width")), 0L)
-  fits <- cumsum(widths + 1L) <= terminal_width()
+  # what does not fit: the oldest periods, or the highest ages
+  room <- terminal_width() + 1L - sum(widths[1:2] + 1L)
+  across <- widths[-(1:2)] + 1L
+  fits <- c(TRUE, TRUE, (if (calendar) rev(cumsum(rev(across))) else cumsum(across)) <= room)
   padded <- Map(\(text, w, left) if (left) formatC(text, width = -w) else formatC(text, width = w), columns[fits], widths[fits], seq_len(sum(fits)) == 1L)
-  text <- do.call(paste, c(unname(padded), sep = " "))
-  n_top <- length(shown) + 1L
-  writeLines(c(cli::style_bold(said$heading), basis_line(x), "", gsub("\u202f|\u00a0", " ", said$finding), if (!is.null(said$finding)) "",
-    text[[1L]], strrep("\u2500", nchar(text[[1L]], "width")), text[2:n_top], strrep("\u2500", nchar(text[[1L]], "width")), text[-seq_len(n_top)],
-    paste0(if (share) "Percent of the cohort. " else "", "Columns are ages in ", basis_of(x, "clock"), "s. * partial period. Empty: not observed."),
-    if (length(shown) < length(cohorts)) paste0("Earlier cohorts left out: ", length(cohorts) - length(shown), "; ", rows_hint(length(cohorts))),
-    if (!all(fits)) paste0("Ages from ", sum(fits) - 2L, " on left out: ", if (on_command()) "--format csv" else "as.matrix(x)", " has all."), remark_lines(x)))
+  text <- sub(" +$", "", do.call(paste, c(unname(padded), sep = " ")))
+  top <- nrow(table$body) + 1L
+  rule <- strrep("\u2500", max(nchar(text, "width")))
+  lost <- heads[!fits[-(1:2)]]
+  own_time <- if (basis_of(x, "ages") == "elapsed") " of each customer's own time"
+  legend <- paste(c(kind_words(basis_of(x, "measure"), basis_of(x, "currency")), if (calendar) paste0("Columns are ", clock, "s.") else paste0("Columns are ages in ", clock, "s", own_time, "."),
+    if (is.null(by)) "* partial. Empty: not observed." else "Rows are the bottom lines of the groups, without cohorts that may hold older customers."), collapse = " ")
+  writeLines(c(cli::style_bold(said$heading), basis_line(x), "", strwrap(gsub("\u202f|\u00a0", " ", said$finding), terminal_width()), if (!is.null(said$finding)) "",
+    text[[1L]], rule, text[2:top], if (nrow(table$bottom) > 0L) c(rule, text[-seq_len(top)]), strwrap(trimws(legend), terminal_width()),
+    if (table$left_out > 0L) paste0("Earlier cohorts left out: ", table$left_out, "; ", rows_hint(table$left_out + nrow(table$body))),
+    if (length(lost) > 0L) paste0(if (calendar) paste("Periods up to", lost[[length(lost)]]) else paste("Ages from", lost[[1L]], "on"), " left out: ", if (on_command()) "--format csv" else "as.matrix(x)", " has all."),
+    remark_lines(x)))
   invisible(x)
 }

@@ -4,13 +4,16 @@ column_kinds <- list(
   money = c("sales", "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later", "sales_outside", "mean_sales",
             "mean_purchase_sales", "monetary", "margin", "value", "value_lower", "value_upper", "value_to_date", "lifetime_value", "to_next",
             "money", "spend", "sales_all", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "sales_new", "sales_returning", "sales_reactivated", "sales_not_active",
+            "cost", "highest_cost", "sales_per_customer", "sales_later", "amount",
             "sales_of_customer", "sales_of_period", "sales_of_group", "sales_before", "change"),
   share = c("rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention", "share_of_sales", "share_of_customers", "dates", "numbers", "blank", "share_of_row",
       "share_of_column",
             "share_of_table", "share_of_period", "share_of_group", "running_share", "change_percent", "share_of_growth"),
   mixed = c("left", "right", "difference"))
 
-kind_of <- function(name, x) {
+# `kinds` are those that a result names for columns of its own.
+kind_of <- function(name, x, kinds = NULL) {
+  if (name %in% names(kinds)) return(kinds[[name]])
   if (inherits(x, "Date")) return("date")
   if (is.numeric(x)) for (kind in names(column_kinds)) if (name %in% column_kinds[[kind]] && !(kind == "share" && is.integer(x))) return(kind)
   if (is.integer(x)) "count" else if (is.numeric(x)) "decimal" else if (is.logical(x)) "yes" else "text"
@@ -20,7 +23,8 @@ kind_of <- function(name, x) {
 present <- function(x, big_mark = "\u202f") {
   table <- plain_table(x)
   decimals <- basis_of(x, "decimals") %||% 2L
-  cells <- Map(\(name, column) present_column(kind_of(name, column), column, decimals, big_mark), names(table), table)
+  kinds <- basis_of(x, "kinds")
+  cells <- Map(\(name, column) present_column(kind_of(name, column, kinds), column, decimals, big_mark), names(table), table)
   as.data.frame(cells, optional = TRUE, stringsAsFactors = FALSE)
 }
 

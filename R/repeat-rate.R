@@ -48,9 +48,14 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
 
 # Share k of n with Wilson's interval; missing where n is 0.
 share_interval <- function(k, n, level = 0.95) {
-  z <- stats::qnorm((1 + level) / 2)
   p <- ifelse(n > 0, k / n, NA_real_)
-  middle <- (p + z^2 / (2 * n)) / (1 + z^2 / n)
-  half <- z / (1 + z^2 / n) * sqrt(p * (1 - p) / n + z^2 / (4 * n^2))
-  list(rate = p, lower = ifelse(k == 0, ifelse(n > 0, 0, NA_real_), pmax(0, middle - half)), upper = ifelse(k == n & n > 0, 1, pmin(1, middle + half)))
+  between <- wilson(p, n, stats::qnorm((1 + level) / 2))
+  list(rate = p, lower = ifelse(k == 0, ifelse(n > 0, 0, NA_real_), between$lower), upper = ifelse(k == n & n > 0, 1, between$upper))
+}
+
+# Wilson's interval of a share of n, for a quantile; n need not be whole.
+wilson <- function(share, n, q) {
+  middle <- (share + q^2 / (2 * n)) / (1 + q^2 / n)
+  half <- q / (1 + q^2 / n) * sqrt(share * (1 - share) / n + q^2 / (4 * n^2))
+  list(lower = pmax(0, middle - half), upper = pmin(1, middle + half))
 }

@@ -10,8 +10,8 @@ report_answers <- function(run) {
     else card("Value at stake", format_money(total$value, run$ledger$currency),
               sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
                       format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
-  found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "tiers", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
-  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", tiers = "tiers", backtest = "forecast", audit = "data", proof = "proof")
+  found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "payback_by", "tiers", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
+  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback_by = "cohorts", tiers = "tiers", backtest = "forecast", audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
       card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
@@ -68,11 +68,45 @@ report_late <- function(run) {
 }
 
 report_cohorts <- function(run) html_section("cohorts", "First-purchase cohorts",
-  html_figure(run$cohorts, height = max(4, 2.6 + 0.24 * length(unique(run$cohorts$cohort)))), html_remarks(run$cohorts),
+  lapply(report_measures(run), \(name) { m <- grid_measure(run$cohorts, name); html_figure(m, height = figure_height(m)) }), html_remarks(run$cohorts),
+  html_subject("Are the newer cohorts better?", NULL), if (has_curves(run$cohorts)) html_figure(grid_measure(run$cohorts, "retention"), height = 5.6, shape = "curves"),
+  if (any(run$usual$verdict != "too few")) html_figure(run$usual, height = 6.2) else htmltools::tags$p(describe(run$usual)$finding),
+  if (!is.null(run$cohorts_by)) htmltools::tagList(html_subject(paste("Side by side:", paste(gsub("_", " ", basis_of(run$cohorts_by, "by")), collapse = " and ")), NULL),
+    lapply(report_measures(run), \(name) html_figure(grid_measure(run$cohorts_by, name), height = 5.6))), report_diagonals(run), report_payback(run),
   html_terms(cohort = "Everybody whose first purchase fell into the period.", age = "Periods since then; 0 is the period of the first purchase.",
              retention = "Customers of the cohort that bought at this age, by the size of the cohort.",
+             `value to date` = "Cumulative margin by all customers acquired; the payback age is the first at which it reaches the acquisition cost.",
+             usual = "All earlier cohorts together at the same age; an interval that holds chance and the scatter between cohorts.",
              `bottom lines` = "Weighted by size over complete cells, never a mean of percentages; without the cohorts that may hold older customers, and over all.",
              `empty and 0` = "Empty was not observed yet; 0 was observed and nobody came."))
+
+# Retention and what accumulates; where no margin is known, that is sales.
+report_measures <- function(run) run$study$cohorts$measures %||% c("retention", if (is.null(run$cohorts$margin)) "cumulative_sales_per_customer" else "value_to_date")
+
+has_curves <- function(grid) any(grid$complete & !grid$older & grid$age > 0L)
+
+report_diagonals <- function(run) {
+  if (basis_of(run$cohorts, "ages") == "elapsed") return(NULL)
+  months <- diagonal_totals(run$cohorts)
+  shown <- utils::tail(plain_table(months)[setdiff(names(months), "older_customers")], 13L)
+  clock <- basis_of(months, "clock")
+  shown$period <- period_label(shown$period, clock)
+  htmltools::tagList(html_subject(paste("Each", clock, "over all cohorts"), describe(months)$finding),
+    html_table(structure(shown[rev(seq_len(nrow(shown))), ], basis = attr(months, "basis")), 13L, paste0("The diagonals of the table: the last ", nrow(shown), " ", clock, "s; new: first purchase in the ", clock)))
+}
+
+report_payback <- function(run) {
+  if (is.null(run$payback)) return(NULL)
+  groups <- run$payback_by
+  shown <- describe(run$payback)$table
+  unused <- unused_spend(run$payback)
+  htmltools::tagList(html_subject(describe(run$payback)$heading, NULL), html_figure(run$payback, height = 5.6),
+    if (!is.null(groups)) htmltools::tagList(html_figure(groups, height = 7),
+      html_table(structure(describe(groups)$table, basis = attr(groups, "basis")), 30L, sprintf("By %s; value to cost at age %d, interval: 95 %%; highest cost: what a customer may cost to pay back by then",
+        gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and ")), basis_of(groups, "within")))),
+    html_table(structure(shown, basis = attr(run$payback, "basis")), 12L, "The newest cohorts; all of them stand in payback.csv"),
+    if (nrow(unused) > 0L) html_table(structure(unused, basis = attr(run$payback, "basis")), 8L, "Spend without new customers, in no cohort's cost"), html_remarks(run$payback))
+}
 
 report_rfm <- function(run) html_section("rfm", "Recency, frequency, monetary value", finding = describe(run$rfm)$finding,
   html_table(rfm_profile(run$rfm), 10L, "Groups of customers by their bands"), html_remarks(run$rfm),

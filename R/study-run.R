@@ -10,15 +10,56 @@ study_parts <- list(
   curve = \(study, ledger) waiting_curve(ledger, study$waits$nth %||% 2L, study$waits$by),
   new = \(study, ledger) do.call(new_returning, c(list(ledger), study$new)),
   sales = \(study, ledger) do.call(sales_by, c(list(ledger), study$sales %||% list(by = "cohort"))),
-  cohorts = \(study, ledger) do.call(cohort_grid, c(list(ledger), study$cohorts)),
+  cohorts = \(study, ledger) study_grid(study, ledger),
+  cohorts_by = \(study, ledger) study_grid(study, ledger, wanted_key(study, "cohorts", "by")),
+  usual = \(study, ledger) against_usual(study_grid(study, ledger), study$cohorts$usual %||% "retention"),
+  payback = \(study, ledger) study_payback(study, ledger, together = TRUE),
+  payback_by = \(study, ledger) study_payback(study, ledger, together = FALSE),
   rfm = \(study, ledger) do.call(score_rfm, c(list(ledger), study$rfm)),
   tiers = \(study, ledger) do.call(assign_tiers, c(list(ledger), study$tiers)),
   forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list())), study$forecast[names(study$forecast) != "cut"])),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut),
   proof = \(study, ledger) prove_totals(ledger))
 
-# A forecast is made only where the study asks for one.
-wanted_parts <- function(study) setdiff(names(study_parts), if (!"forecast" %in% names(study)) c("forecast", "backtest"))
+# Some parts are made only where the study asks for them.
+wanted_parts <- function(study) {
+  setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) c("forecast", "backtest"), if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
+                                if (is.null(payback_groups(study))) "payback_by"))
+}
+
+wanted_key <- function(study, section, key) {
+  study[[section]][[key]] %||% abort_study(study$source, if (!is.null(study[[section]])) section, "This part needs {.field {key}} in the section {.field {section}}.", key = key, section = section)
+}
+
+study_margin <- function(study) {
+  rates <- study$economics$margin_rates
+  if (is.null(rates)) return(study$economics$margin_rate)
+  margin_rates(rates$rates, rates$by, rates$otherwise)
+}
+
+study_grid <- function(study, ledger, by = NULL) {
+  said <- study$cohorts[intersect(names(study$cohorts), c("clock", "ages", "older_within"))]
+  do.call(cohort_grid, c(list(ledger, by = by, margin = study_margin(study)), said))
+}
+
+# What the acquisition cost is given by, which the grid must be by as well.
+payback_groups <- function(study) {
+  by <- if (!is.null(study$payback$spend)) names(study$payback$spend$by) else study$payback$costs$by
+  if (length(by) == 0L || identical(by, "cohort")) NULL else by
+}
+
+study_payback <- function(study, ledger, together) {
+  part <- study$payback
+  if (is.null(part)) wanted_key(study, "payback", "cost")
+  given <- intersect(c("cost", "costs", "spend"), names(part))
+  if (length(given) != 1L) abort_study(study$source, "payback", "Here belongs one of {.field cost}, {.field costs} and {.field spend}.")
+  for (key in list(cost = character(), costs = c("by", "per_customer"), spend = c("files", "period", "amount"))[[given]]) if (is.null(part[[given]][[key]]))
+    abort_study(study$source, c("payback", given), "The key {.field {key}} is missing here.", key = key)
+  cost <- switch(given, cost = acquisition_cost(part$cost), costs = acquisition_cost(part$costs$per_customer, part$costs$by),
+                 spend = acquisition_spend(study_files(study, part$spend$files), part$spend$period, part$spend$amount, part$spend$by, isTRUE(part$spend$carry_over)))
+  by <- payback_groups(study)
+  cohort_payback(study_grid(study, ledger, by), cost, together = together && !is.null(by), within = part$within, yearly_discount = part$yearly_discount %||% 0)
+}
 
 #' Run a study
 #'
@@ -27,7 +68,8 @@ wanted_parts <- function(study) setdiff(names(study_parts), if (!"forecast" %in%
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the study file. `NA` writes nothing.
-#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `rfm`, `tiers`,
+#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`, `rfm`, `tiers`; where the study
+#'   asks for them `cohorts_by`, `payback`, `payback_by`,
 #'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
 #' @examples
 #' \donttest{
@@ -61,7 +103,7 @@ write_results <- function(run, folder) {
   signal_progress("writing the report")
   render_report(run, file.path(draft, "report.html"))
   files <- c("report.html", names(lists))
-  unlink(file.path(folder, setdiff("value.csv", files)))       # of an earlier run that had a forecast
+  unlink(file.path(folder, setdiff(c("value.csv", "payback.csv"), files)))       # of an earlier run that had them
   file.rename(file.path(draft, files), file.path(folder, files))
   file.path(folder, files)
 }
@@ -77,6 +119,7 @@ study_lists <- function(run) {
   }
   c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
+    if (!is.null(run$payback)) list("payback.csv" = plain_table(run$payback_by %||% run$payback)),
     list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger)),
          "suspects.csv" = plain_table(run$suspects), "overdue.csv" = carry(overdue_tail(run))))
 }

@@ -9,6 +9,8 @@ as_number <- function(x) if (length(x) == 1L && grepl("^[-+]?([0-9]+\\.?[0-9]*|\
 leaf_text <- function() leaf(\(x) if (checkmate::test_string(x, min.chars = 1L)) x else wrong, "a text")
 leaf_texts <- function() leaf(\(x) if (checkmate::test_character(unlist(x), any.missing = FALSE, min.len = 1L)) as.character(unlist(x)) else wrong, "a text or a list of texts")
 leaf_choice <- function(choices) leaf(\(x) if (checkmate::test_choice(x, choices)) x else wrong, paste("one of", paste(choices, collapse = ", ")))
+leaf_choices <- function(choices) leaf(\(x) if (checkmate::test_subset(unlist(x), choices, empty.ok = FALSE)) as.character(unlist(x)) else wrong, paste("one or several of", paste(choices, collapse = ", ")))
+leaf_flag <- function() leaf(\(x) if (checkmate::test_choice(tolower(x), c("yes", "no", "true", "false"))) tolower(x) %in% c("yes", "true") else wrong, "yes or no")
 leaf_day <- function() leaf(\(x) { d <- if (checkmate::test_string(x)) as.Date(x, "%Y-%m-%d", optional = TRUE) else NA; if (is.na(d)) wrong else d }, "a day such as 2024-03-05")
 leaf_number <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high) wrong else v }, paste("a number from", low, "to", high))
 leaf_whole <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high || v != round(v)) wrong else as.integer(v) }, paste("a whole number from", low, "to", high))
@@ -16,7 +18,7 @@ leaf_columns <- function() leaf(\(x) if (is.list(x) && checkmate::test_names(nam
                                 else if (checkmate::test_character(unlist(x), min.len = 1L) && is.null(names(x))) stats::setNames(unlist(x), unlist(x)) else wrong,
                                 "columns, as a list or as name: column")
 leaf_numbers <- function() leaf(\(x) { v <- vapply(as.list(x), \(one) if (identical(one, "-Inf")) -Inf else as_number(one), 0); if (length(v) == 0L || anyNA(v) || is.null(names(v))) wrong else v },
-                                "names with numbers, best first")
+                                "names with numbers")
 
 leaf_ascending <- function() leaf(\(x) { v <- vapply(as.list(unlist(x)), as_number, 0); if (length(v) == 0L || anyNA(v) || is.unsorted(v, strictly = TRUE)) wrong else v },
                                   "ascending numbers")
@@ -42,13 +44,16 @@ study_schema <- function() list(
   bands = each(list(from = leaf_text(), breaks = leaf_ascending(), as = leaf_choice(c("number", "age", names(clocks))))),
   slice = list(lines = each(leaf_texts()), customers = each(leaf_texts()), from = leaf_day(), until = leaf_day(), first = leaf_choice(c("any", "within"))),
   suspects = list(orders_a_day = leaf_whole(1, 1e6), places_a_day = leaf_whole(1, 1e6), share_of_orders = leaf_number(0, 1)),
-  economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10)),
+  economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10), margin_rates = list(by = leaf_text(), rates = leaf_numbers(), otherwise = leaf_number(-1, 1))),
   `repeat` = list(by = leaf_texts()),
   waits = list(nth = leaf_whole(2, 100), clock = leaf_choice(names(clocks)), by = leaf_text()),
   new = list(clock = leaf_choice(names(clocks)), lookback = leaf_whole(0, 10000), unit = leaf_choice(c("periods", "days")), lines = each(leaf_texts()), scope = leaf_choice(c("within", "any")),
       by = leaf_text()),
   sales = list(by = leaf_texts(), during = leaf_texts(), against = leaf_texts(), least_base = leaf_whole(0, 1e6)),
-  cohorts = list(clock = leaf_choice(names(clocks)), older_within = leaf_whole(0, 1000)),
+  cohorts = list(clock = leaf_choice(names(clocks)), ages = leaf_choice(c("calendar", "elapsed")), older_within = leaf_whole(0, 1000), by = leaf_texts(),
+                 measures = leaf_choices(names(grid_measures)), usual = leaf_choice(names(usual_measures))),
+  payback = list(cost = leaf_number(0, 1e9), costs = list(by = leaf_text(), per_customer = leaf_numbers()), spend = list(files = leaf_texts(), period = leaf_text(), amount = leaf_text(), by = leaf_columns(),
+                 carry_over = leaf_flag()), within = leaf_whole(0, 10000), yearly_discount = leaf_number(0, 10)),
   rfm = list(bands = leaf_whole(2, 10)),
   tiers = list(measure = leaf_choice(c("sales", "purchases", "mean_sales")), shares = leaf_numbers(), thresholds = leaf_numbers()),
   forecast = list(years = leaf_number(0.02, 50), level = leaf_number(0.5, 0.999), seed = leaf_whole(0, 1e9), cut = leaf_day()),

@@ -14,7 +14,7 @@ answers[["customer table"]] <- c(nrow(m), sum(m$purchases), sum(m$sales), sum(m$
 clock("order counts", k <- order_counts(ledger))
 answers[["order counts"]] <- c(nrow(k), sum(k$purchases * k$customers))
 clock("cohort cells", g <- ns$reduce_cells(ledger, ns$ledger_clock(ledger, "month")))
-answers[["cohort cells"]] <- c(sum(g$orders > 0), sum(g$customers), sum(g$sales))
+answers[["cohort cells"]] <- c(sum(g$sales$orders > 0), sum(g$customers), sum(g$sales$sums))
 clock("gaps by customer", g <- ns$cpp_gap_measures(ledger$purchases, length(ledger$ids)))
 answers[["gaps by customer"]] <- c(sum(g$gaps), sum(g$longest), round(2 * sum(g$median, na.rm = TRUE)))
 frame <- ns$period_frame(ledger, ns$ledger_clock(ledger, "month"))

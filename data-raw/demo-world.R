@@ -178,7 +178,7 @@ setorder(people_table, customer_no)
 costs <- CJ(channel = channels$channel, month = seq(first_day, last_day, by = "month"))
 new_people <- bought[calendar[start] >= first_day, .N, by = .(channel, month = as.Date(format(calendar[start], "%Y-%m-01")))]
 costs[new_people, on = c("channel", "month"), n := i.N]
-costs[, spend := round(fifelse(is.na(n), 0L, n) * fifelse(channel == "Web store", 15, 8) * runif(.N, 0.8, 1.25), 2)]
+costs[, spend := round(fifelse(is.na(n), 0L, n) * fifelse(channel == "Web store", 44 + 0.9 * as.numeric(month - first_day) / 30, 27) * runif(.N, 0.8, 1.25), 2)]      # the web store's grows
 
 # --- write ------------------------------------------------------------------------------------------------------
 money <- function(cents) sprintf("%.2f", cents / 100)

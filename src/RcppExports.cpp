@@ -10,6 +10,50 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// cpp_active_cells
+Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
+RcppExport SEXP _nubrek_cpp_active_cells(SEXP purchasesSEXP, SEXP placeSEXP, SEXP startSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type start(startSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cohort(cohortSEXP);
+    Rcpp::traits::input_parameter< int >::type n_cohorts(n_cohortsSEXP);
+    Rcpp::traits::input_parameter< int >::type n_places(n_placesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_active_cells(purchases, place, start, cohort, n_cohorts, n_places));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_money_cells
+Rcpp::List cpp_money_cells(Rcpp::List orders, Rcpp::NumericVector money, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector first, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
+RcppExport SEXP _nubrek_cpp_money_cells(SEXP ordersSEXP, SEXP moneySEXP, SEXP placeSEXP, SEXP startSEXP, SEXP firstSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type money(moneySEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type start(startSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cohort(cohortSEXP);
+    Rcpp::traits::input_parameter< int >::type n_cohorts(n_cohortsSEXP);
+    Rcpp::traits::input_parameter< int >::type n_places(n_placesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_money_cells(orders, money, place, start, first, cohort, n_cohorts, n_places));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_cohort_starts
+Rcpp::List cpp_cohort_starts(Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts);
+RcppExport SEXP _nubrek_cpp_cohort_starts(SEXP startSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type start(startSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cohort(cohortSEXP);
+    Rcpp::traits::input_parameter< int >::type n_cohorts(n_cohortsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cohort_starts(start, cohort, n_cohorts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_read_coded
 SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick, int chunk_bytes);
 RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP sizeSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP, SEXP chunk_bytesSEXP) {
@@ -232,23 +276,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
     Rcpp::traits::input_parameter< double >::type least(leastSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_merge_days(customer, day, sales, least));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_cohort_cells
-Rcpp::List cpp_cohort_cells(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector cohort, Rcpp::IntegerVector first_purchase, Rcpp::IntegerVector period_of_day, int first_day, int n_cohorts, int n_periods);
-RcppExport SEXP _nubrek_cpp_cohort_cells(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP cohortSEXP, SEXP first_purchaseSEXP, SEXP period_of_daySEXP, SEXP first_daySEXP, SEXP n_cohortsSEXP, SEXP n_periodsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cohort(cohortSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first_purchase(first_purchaseSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type period_of_day(period_of_daySEXP);
-    Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
-    Rcpp::traits::input_parameter< int >::type n_cohorts(n_cohortsSEXP);
-    Rcpp::traits::input_parameter< int >::type n_periods(n_periodsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cohort_cells(orders, purchases, cohort, first_purchase, period_of_day, first_day, n_cohorts, n_periods));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -499,6 +526,9 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_nubrek_cpp_active_cells", (DL_FUNC) &_nubrek_cpp_active_cells, 6},
+    {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 8},
+    {"_nubrek_cpp_cohort_starts", (DL_FUNC) &_nubrek_cpp_cohort_starts, 3},
     {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 7},
     {"_nubrek_cpp_parquet_texts", (DL_FUNC) &_nubrek_cpp_parquet_texts, 2},
     {"_nubrek_cpp_codes", (DL_FUNC) &_nubrek_cpp_codes, 1},
@@ -518,7 +548,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_survival_integral", (DL_FUNC) &_nubrek_cpp_survival_integral, 4},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
     {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
-    {"_nubrek_cpp_cohort_cells", (DL_FUNC) &_nubrek_cpp_cohort_cells, 8},
     {"_nubrek_cpp_first_lines", (DL_FUNC) &_nubrek_cpp_first_lines, 4},
     {"_nubrek_cpp_gap_counts", (DL_FUNC) &_nubrek_cpp_gap_counts, 4},
     {"_nubrek_cpp_gap_measures", (DL_FUNC) &_nubrek_cpp_gap_measures, 2},

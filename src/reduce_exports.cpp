@@ -31,26 +31,6 @@ Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
                             Rcpp::_["sales"] = Rcpp::NumericVector(out_sales[kept]));
 }
 
-// `orders` and `purchases` hold `customer` and `day`, orders `sales` too; `cohort` and `first_purchase` (a day) are per customer, `period_of_day` per day
-// from `first_day` on.
-// [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_cohort_cells(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector cohort, Rcpp::IntegerVector first_purchase, Rcpp::IntegerVector period_of_day,
-                            int first_day, int n_cohorts, int n_periods) {
-  Rcpp::IntegerVector order_customer = orders["customer"], order_day = orders["day"], purchase_customer = purchases["customer"], purchase_day = purchases["day"];
-  Rcpp::NumericVector order_sales = orders["sales"];
-  Rcpp::IntegerMatrix customers(n_cohorts, n_periods), n_purchases(n_cohorts, n_periods), n_orders(n_cohorts, n_periods);
-  Rcpp::NumericMatrix sales(n_cohorts, n_periods);
-  Rcpp::NumericVector outside(n_periods);
-  const nubrek::Cells cells{customers.begin(), n_purchases.begin(), n_orders.begin(), sales.begin(), outside.begin()};
-  const nubrek::PeriodOfDay period{period_of_day.begin(), first_day};
-  nubrek::count_purchase_cells(purchase_customer.begin(), purchase_day.begin(), static_cast<std::size_t>(purchase_day.size()), period, cohort.begin(),
-                               static_cast<std::size_t>(n_cohorts), cells);
-  nubrek::count_order_cells(order_customer.begin(), order_day.begin(), order_sales.begin(), static_cast<std::size_t>(order_day.size()), period,
-                            cohort.begin(), NA_INTEGER, first_purchase.begin(), static_cast<std::size_t>(n_cohorts), cells);
-  return Rcpp::List::create(Rcpp::_["customers"] = customers, Rcpp::_["purchases"] = n_purchases, Rcpp::_["orders"] = n_orders,
-                            Rcpp::_["sales"] = sales, Rcpp::_["outside"] = outside);
-}
-
 // Per customer the row of the largest line of the first purchase, NA without one; lines stand order after order.
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least, int n_customers) {

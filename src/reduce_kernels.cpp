@@ -37,30 +37,6 @@ std::size_t merge_days(const int* customer, const int* day, const double* sales,
   return m;
 }
 
-void count_purchase_cells(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, const int* cohort, std::size_t n_cohorts, const Cells& out) {
-  int before_customer = 0, before_period = 0;
-  for (std::size_t i = 0; i < n; ++i) {
-    const int p = period(day[i]);
-    const std::size_t cell = static_cast<std::size_t>(p - 1) * n_cohorts + static_cast<std::size_t>(cohort[customer[i] - 1] - 1);
-    ++out.purchases[cell];
-    if (before_customer != customer[i] || before_period != p) ++out.customers[cell];
-    before_customer = customer[i];
-    before_period = p;
-  }
-}
-
-void count_order_cells(const int* customer, const int* day, const double* sales, std::size_t n, const PeriodOfDay& period,
-                       const int* cohort, int no_cohort, const int* first_day, std::size_t n_cohorts, const Cells& out) {
-  for (std::size_t i = 0; i < n; ++i) {
-    const int c = customer[i] - 1;
-    const std::size_t p = static_cast<std::size_t>(period(day[i]) - 1);
-    if (cohort[c] == no_cohort || day[i] < first_day[c]) { out.outside[p] += sales[i]; continue; }
-    const std::size_t cell = p * n_cohorts + static_cast<std::size_t>(cohort[c] - 1);
-    ++out.orders[cell];
-    out.sales[cell] += sales[i];
-  }
-}
-
 void count_gaps(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, int until, int* counts) {
   for (std::size_t i = 1; i < n; ++i) if (customer[i] == customer[i - 1] && day[i] <= until) ++counts[period(day[i]) - period(day[i - 1])];
 }

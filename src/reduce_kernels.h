@@ -26,14 +26,6 @@ struct PeriodOfDay {
   int operator()(int day) const { return row[day - first_day]; }
 };
 
-// Cohort x period sums, column-major with n_cohorts rows. `cohort` is per customer (`no_cohort`: none).
-// Purchase rows count active customers and purchases; order rows count orders and money. Rows of a customer
-// without cohort, or before the first purchase day, go to `outside` (money by period).
-struct Cells { int* customers; int* purchases; int* orders; double* sales; double* outside; };
-void count_purchase_cells(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, const int* cohort, std::size_t n_cohorts, const Cells& out);
-void count_order_cells(const int* customer, const int* day, const double* sales, std::size_t n, const PeriodOfDay& period,
-                       const int* cohort, int no_cohort, const int* first_day, std::size_t n_cohorts, const Cells& out);
-
 // How often each number of periods lies between consecutive purchases of one customer; `counts` has room for the largest.
 void count_gaps(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period, int until, int* counts);
 
