@@ -36,8 +36,10 @@ acquisition_spend <- function(table, period = "period", amount = "spend", by = N
 
 # The cost of each cohort of the grid in minor units with `digits` further decimals, and the spend that no cohort got.
 cohort_costs <- function(cohorts, cost, basis, call = rlang::caller_env()) {
-  if (is.numeric(cost)) cost <- acquisition_cost(cost)
-  throw_unless(checkmate::check_class(cost, "nubrek_cost"), "cost", call)
+  if (checkmate::test_number(cost, lower = 0, finite = TRUE)) cost <- acquisition_cost(cost)
+  if (!inherits(cost, "nubrek_cost")) {
+    abort_nubrek(c("{.arg cost} must be a cost per customer, 0 or more, or come from {.fn acquisition_cost} or {.fn acquisition_spend}.", "x" = "It is {.val {cost}}."), "argument", call = call)
+  }
   if (is.null(cost$per_customer)) return(spread_spend(cohorts, cost, basis, call))
   decimals <- basis$decimals
   if (is.null(cost$by)) each <- rep(cost$per_customer, nrow(cohorts)) else {
@@ -61,7 +63,8 @@ group_in_grid <- function(cohorts, name, basis, call) {
 
 spread_spend <- function(cohorts, cost, basis, call) {
   meaning <- meanings()
-  spend <- data.table::setDT(c(cost$groups, list(cohort = ready_periods(cost$period, cost$named[[1L]], basis$clock, meaning, call), amount = ready_money(cost$amount, cost$named[[2L]], basis$decimals, meaning, call))))
+  spend <- data.table::setDT(c(cost$groups, list(cohort = ready_periods(cost$period, cost$named[[1L]], basis$clock, meaning, call), amount = ready_money(cost$amount, cost$named[[2L]],
+      basis$decimals, meaning, call))))
   ready_fault(spend$amount < 0, cost$named[[2L]], cost$amount, "0 or more", call)
   keys <- c(names(cost$groups), "cohort")
   for (name in names(cost$groups)) group_in_grid(cohorts, name, basis, call)

@@ -104,7 +104,14 @@ bottom_lines <- function(measure) {
   })
   out <- rbindlist(lines)
   out <- out[order(match(line, c(names_of, paste0("chained, ", names_of))))]
-  as.data.frame(out)[c(by, "line", at, "value", "cohorts", "size")]
+  as.data.frame(in_group_order(out, by, wide))[c(by, "line", at, "value", "cohorts", "size")]
+}
+
+# Groups in the order in which they stand in the grid.
+in_group_order <- function(table, by, like) {
+  if (length(by) == 0L) return(table)
+  known <- unique(as.data.table(like)[, by, with = FALSE])
+  table[order(known[table, on = by, which = TRUE, mult = "first"])]
 }
 
 pool_cells <- function(cells, keys, top, base) {
@@ -115,7 +122,8 @@ pool_cells <- function(cells, keys, top, base) {
 #' What happened in each period, over all cohorts: the diagonals of a grid
 #'
 #' @param grid `[nubrek_grid]` With calendar ages.
-#' @return A `nubrek_diagonals`, one row per period (and group): `period`; `customers`, active ones; `new`, of them with their first purchase in it; `later`, the others; `older_customers`, of the active those of cohorts
+#' @return A `nubrek_diagonals`, one row per period (and group): `period`; `customers`, active ones; `new`, of them with their first purchase in it; `later`, the others; `older_customers`, of the
+#'   active those of cohorts
 #'   that may hold older customers; `orders`, `purchases`; `sales`, `sales_new`, `sales_later`, `margin` where known, in major units; `partial`. Invariants: `customers = new + later`; sums over
 #'   the periods are sums of the grid.
 #' @examples
@@ -134,7 +142,7 @@ diagonal_totals <- function(grid) {
     margin_scale <- scale * 10^(basis_of(grid, "margin_digits") %||% 0L)
     out[, margin := cells[, .(margin = sum(round(margin * margin_scale)) / margin_scale), keyby = c(by, "period")]$margin]
   }
-  new_result(as.list(out), "diagonals", remarks = remarks(grid), basis = attr(grid, "basis"))
+  new_result(as.list(in_group_order(out, by, cells)), "diagonals", remarks = remarks(grid), basis = attr(grid, "basis"))
 }
 
 #' @export

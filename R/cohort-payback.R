@@ -48,12 +48,14 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   none <- rep(NA_real_, nrow(out))
   columns <- c(as.list(out)[keys], list(size = out$size, cost = out$total / 10^(basis$decimals + costs$digits) / out$size, margin = if (known) value else none,
     value_to_date = if (known) value / out$size else none, payback_age = if (known) out$payback_age else rep(NA_integer_, nrow(out)),
-    value_to_cost = if (known) per_cost else none, status = ifelse(out$status == "no cost" | known, out$status, "margin unknown"), expected_age = if (known) out$expected_age else rep(NA_integer_, nrow(out))),
+    value_to_cost = if (known) per_cost else none, status = ifelse(out$status == "no cost" | known, out$status, "margin unknown"), expected_age = if (known) out$expected_age else rep(NA_integer_,
+        nrow(out))),
     if (!known) list(sales = value, sales_per_customer = value / out$size, sales_to_cost = per_cost),
     list(highest_cost = if (known) out$highest / 10^basis$decimals else none, older = out$older))
   course <- course_of(cells, keys, scale)
   said <- rbind(remarks(grid), payback_remarks(cohorts, costs, basis, money, yearly_discount, d))
-  new_result(columns, "payback", remarks = said, basis = c(utils::modifyList(basis, list(by = by)), list(money = money, within = within, yearly_discount = yearly_discount, cost_digits = costs$digits)),
+  new_result(columns, "payback", remarks = said, basis = c(utils::modifyList(basis, list(by = by)), list(money = money, within = within, yearly_discount = yearly_discount,
+      cost_digits = costs$digits)),
              course = course, unused = costs$unused, given = costs$given, scale = scale)
 }
 
@@ -73,8 +75,7 @@ payback_cells <- function(grid, money) {
   }
   wide[, squares := squares]
   wide[, seen := all(.so_far), by = c(by, "cohort")]
-  out <- wide[(seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE]
-  data.table::setorderv(out, c(by, "cohort", "age"))[]
+  out <- in_group_order(wide[(seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE][order(cohort, age)], by, plain_table(grid))
 }
 
 add_groups <- function(cells) {
@@ -110,7 +111,8 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
   unused <- sum(costs$unused$amount)
   rbind(
     if (money == "sales") remark_table("margin", "No margin is known: sales are shown and called sales, and payback is not told."),
-    if (unused > 0) remark_table("unused spend", sprintf("%s of spend fell into periods without new customers of their channel (or outside the grid) and is in no cohort's cost.", text(unused / scale))),
+    if (unused > 0) remark_table("unused spend", sprintf("%s of spend fell into periods without new customers of their channel (or outside the grid) and is in no cohort's cost.",
+        text(unused / scale))),
     if (any(cohorts$older)) remark_table("older cohorts", "Older cohorts hold customers that this spend did not win: their cost per customer is too low, and pooled lines leave them out."),
     if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not.", format(100 * yearly), format(signif(100 * d, 4)), basis$clock)))
 }
@@ -118,7 +120,8 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
 #' The course of a payback, the groups together, and spend that nobody got
 #'
 #' @param payback `[nubrek_payback]` From [cohort_payback()].
-#' @return `payback_course()`: a data frame with a row per cohort and age: `value`, cumulative margin per acquired customer (sales where no margin is known), with a 95 % interval (`lower`, `upper`) from
+#' @return `payback_course()`: a data frame with a row per cohort and age: `value`, cumulative margin per acquired customer (sales where no margin is known), with a 95 % interval (`lower`,
+#'   `upper`) from
 #'   the scatter among its customers, missing for ready tables; `cost` per acquired customer; `value_to_cost`; `complete`.
 #'
 #'   `payback_summary()`: a data frame with a row per group (one without groups), over all cohorts without older customers and with a cost: `cohorts`, `size`, `cost` per acquired customer;
@@ -150,7 +153,7 @@ payback_pool <- function(payback) {
   out[, `:=`(value = reached / size, cost = spent / size)]
   out[, error := sqrt(pmax(0, squares / size - value^2) / pmax(1, size - 1))]
   out[, `:=`(lower = value - stats::qnorm(0.975) * error, upper = value + stats::qnorm(0.975) * error, value_to_cost = value / cost)]
-  as.data.frame(out)[c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")]
+  as.data.frame(in_group_order(out, by, course))[c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")]
 }
 
 #' @rdname payback_course
@@ -171,10 +174,10 @@ payback_summary <- function(payback) {
   # the highest cost: of the cohorts complete at that age, at their best age up to it
   through <- as.data.table(attr(payback, "course"))[older == FALSE]
   through[, long := any(age == within & complete), by = c(by, "cohort")]
-  best <- through[long & age <= within, .(value = sum(value * size) / sum(size)), by = c(by, "age")][, .(highest_cost = floor(max(value) * unit + 1e-9) / unit), by = by]
+  best <- through[long & age <= within, .(value = sum(value * size) / sum(size)), by = c(by, "age")][, .(highest_cost = if (.N > 0L) floor(max(value) * unit + 1e-9) / unit else NA_real_), by = by]
   out <- if (length(by) > 0L) best[found[all, on = by], on = by] else cbind(all, found, if (nrow(best) > 0L) best else data.table(highest_cost = NA_real_))
   if (basis_of(payback, "money") == "sales") out[, highest_cost := NA_real_]
-  as.data.frame(out)[c(by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost", "value_to_cost_lower", "value_to_cost_upper", "cohorts_there")]
+  as.data.frame(in_group_order(out, by, course))[c(by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost", "value_to_cost_lower", "value_to_cost_upper", "cohorts_there")]
 }
 
 at_or_na <- function(x, at) if (length(at) > 0L) x[[at[[1L]]]] else NA_real_

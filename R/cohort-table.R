@@ -57,7 +57,8 @@ cells_known <- c(cohort = "period", age = "count", period = "period", size = "co
 read_cells_table <- function(table, named, by, clock, decimals, meaning, call = rlang::caller_env()) {
   text <- \(role) table[[named[[role]]]]
   first <- period_number(ready_periods(text("cohort"), named[["cohort"]], clock, meaning, call), clock)
-  number <- if ("age" %in% names(named)) first + ready_counts(text("age"), named[["age"]], call) else period_number(ready_periods(text("period"), named[["period"]], clock, meaning, call), clock)
+  number <- if ("age" %in% names(named)) first + ready_counts(text("age"), named[["age"]], call, blank = FALSE) else period_number(ready_periods(text("period"), named[["period"]], clock, meaning,
+      call), clock)
   column <- \(role) if (!role %in% names(named)) rep(NA, nrow(table))
     else if (cells_known[[role]] == "money") ready_money(text(role), named[[role]], decimals, meaning, call) else ready_counts(text(role), named[[role]], call)
   cells <- data.table::setDT(c(lapply(table[, by, with = FALSE], \(x) ifelse(is_blank(x), "(missing)", trim_text(x))), list(first = first, number = number, customers = column("customers"),
@@ -70,27 +71,32 @@ read_cells_table <- function(table, named, by, clock, decimals, meaning, call = 
 
 # The as-of day, and what lies behind it: nothing but zeros there is "not observed yet".
 last_period <- function(cells, clock, meaning, call = rlang::caller_env()) {
-  busy <- cells$customers > 0L | (!is.na(cells$sales) & cells$sales != 0)
+  busy <- (!is.na(cells$customers) & cells$customers > 0L) | (!is.na(cells$sales) & cells$sales != 0)
   if (!any(busy)) abort_nubrek("Nobody is in this table.", "no_purchases", call = call)
   as_of <- meaning$as_of %||% period_end(max(cells$number[busy]), clock)
   last <- period_number(as_of, clock)
   late <- busy & cells$number > last
-  if (any(late)) abort_nubrek(c("The table has customers or sales after the as-of day ({format(as_of)}).", "x" = "Row {which(late)[[1]]}; {sum(late)} row{?s} in all."), "table", rows = which(late), call = call)
+  if (any(late)) abort_nubrek(c("The table has customers or sales after the as-of day ({format(as_of)}).", "x" = "Row {which(late)[[1]]}; {sum(late)} row{?s} in all."), "table",
+      rows = which(late), call = call)
   list(as_of = as_of, number = last, dropped = sum(cells$number > last))
 }
 
 # Every cell up to the as-of day, with the cohorts' sizes.
 fill_cells <- function(cells, by, last, call) {
   keys <- c(by, "first")
-  sizes <- cells[, .(size = if (!all(is.na(given))) max(given, na.rm = TRUE) else if (any(number == first)) customers[number == first] else NA_integer_, varies = length(unique(given[!is.na(given)])) > 1L),
+  sizes <- cells[, .(size = if (!all(is.na(given))) max(given, na.rm = TRUE) else if (any(number == first)) customers[number == first] else NA_integer_,
+      varies = length(unique(given[!is.na(given)])) > 1L),
                  keyby = keys]
   if (anyNA(sizes$size)) abort_nubrek(c("The size of {sum(is.na(sizes$size))} cohort{?s} is not known.", "i" = "Add the customers at age 0, or a column with the size."), "table", call = call)
   if (any(sizes$varies)) abort_nubrek("A cohort has one size; {sum(sizes$varies)} of the table {?has/have} several.", "table", call = call)
   nobody <- cells[sizes[size == 0L], on = keys, nomatch = NULL]
-  if (any(nobody$customers > 0L | (!is.na(nobody$sales) & nobody$sales != 0))) abort_nubrek("A cohort of nobody has customers or sales.", "table", call = call)
+  if (any(nobody$customers > 0L, na.rm = TRUE) || any(nobody$sales != 0, na.rm = TRUE)) abort_nubrek("A cohort of nobody has customers or sales.", "table", call = call)
   sizes <- sizes[size > 0L]
   full <- sizes[, .(number = seq.int(first[[1L]], last)), by = c(keys, "size")]
   known <- vapply(cells, \(x) !all(is.na(x)), NA)
+  labels <- unique(sizes[, by, with = FALSE])
+  missing_last <- do.call(order, c(unname(lapply(labels, \(x) x == "(missing)")), unname(as.list(labels)), list(method = "radix")))
+  if (length(by) > 0L) full <- in_group_order(full, by, labels[missing_last])
   out <- cells[full, on = c(keys, "number")]
   blank <- is.na(out$customers)
   for (name in intersect(c("customers", "sales", "orders", "purchases", "margin"), names(known)[known])) data.table::set(out, which(is.na(out[[name]])), name, if (is.integer(out[[name]])) 0L else 0)

@@ -27,7 +27,7 @@ usual_measures <- list(
 #' @references Newcombe (1998), Interval estimation for the difference between independent proportions, method 10. Benjamini and Hochberg (1995), Controlling the
 #'   false discovery rate. McCullagh and Nelder (1989), Generalized Linear Models, section 4.5, for the scatter.
 #' @examples
-#' against_usual(cohort_grid(example_ledger(), "quarter", older_within = 1L), least_cohorts = 1L, least_customers = 1L)
+#' against_usual(cohort_grid(example_ledger(), "month", older_within = 0L), least_cohorts = 1L, least_customers = 1L)
 #' @export
 against_usual <- function(grid, measure = "retention", least_cohorts = 3L, least_customers = 30L, level = 0.95) {
   check_grid(grid)
@@ -48,7 +48,9 @@ against_usual <- function(grid, measure = "retention", least_cohorts = 3L, least
   sure[judged$enough] <- stats::p.adjust(judged$p[judged$enough], "BH") < 1 - level
   judged[, verdict := data.table::fifelse(!enough, "too few", data.table::fifelse(sure & value > usual, "better", data.table::fifelse(sure, "worse", "as usual")))]
   data.table::setorderv(judged, c(by, "cohort", "age"))
-  said <- rbind(remarks(grid), remark_table("usual", sprintf("Usual: all earlier cohorts together at the same age. Of the cells called better or worse about %s in 100 may be noise.", format(100 - 100 * level))),
+  judged <- in_group_order(judged, by, plain_table(grid))
+  said <- rbind(remarks(grid), remark_table("usual", sprintf("Usual: all earlier cohorts together at the same age. Of the cells called better or worse about %s in 100 may be noise.",
+      format(100 - 100 * level))),
     if (!known) remark_table("scatter", "The table does not tell how customers differ in money; intervals come from the scatter of the earlier cohorts."))
   new_result(as.list(judged[, c(by, "cohort", "age", "value", "usual", "difference", "lower", "upper", "p", "verdict", "cohorts", "customers", "size", "scatter"), with = FALSE]), "usual",
              remarks = said, basis = c(attr(grid, "basis"), list(measure = measure, level = level, kinds = measure_kinds(measure, c("value", "usual", "difference", "lower", "upper")))))

@@ -48,7 +48,8 @@ cohort_table <- function(object, n_cohorts) {
   label <- c(paste0(period_label(cohorts, basis_of(object, "clock")), ifelse(first$older, " \u2020", ""), "  (", format_count(first$size), ")"), names_of)
   y <- c(y, max(y) + 0.4 + seq_along(names_of))
   cells <- rbind(data.frame(x = data$x, y = y[match(data$cohort, cohorts)], value = data$value, complete = data$complete, ramp = data$age > 0L | kind != "share"),
-                 data.frame(x = lines$x, y = y[length(cohorts) + match(lines$line, names_of)], value = lines$value, complete = rep(TRUE, nrow(lines)), ramp = if (calendar) TRUE else lines$x > 0L | kind != "share"))
+                 data.frame(x = lines$x, y = y[length(cohorts) + match(lines$line, names_of)], value = lines$value, complete = rep(TRUE, nrow(lines)),
+                     ramp = calendar | lines$x > 0L | kind != "share"))
   cells <- cells[!is.na(cells$value), ]
   sums <- cells$y > max(y[seq_along(cohorts)]) & is.null(grid_measures[[basis_of(object, "measure")]]$base)       # sums would drown the cells
   top <- max(cells$value[cells$ramp & !sums], 1e-9)
@@ -64,11 +65,13 @@ cohort_table <- function(object, n_cohorts) {
     ggplot2::geom_tile(data = cells[!cells$complete, ], fill = NA, colour = palette_of[["brick"]], linetype = "22", linewidth = 0.4, width = 0.88, height = 0.82) +
     ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = size) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(position = "top", breaks = seq(min(cells$x), max(cells$x), by = step), labels = if (calendar) \(at) period_label(periods[at], basis_of(object, "clock")) else ggplot2::waiver(),
+    ggplot2::scale_x_continuous(position = "top", breaks = seq(min(cells$x), max(cells$x), by = step), labels = if (calendar) \(at) period_label(periods[at], basis_of(object,
+        "clock")) else ggplot2::waiver(),
                                 expand = ggplot2::expansion(0.005)) +
     ggplot2::scale_y_reverse(breaks = y, labels = label, expand = ggplot2::expansion(add = 0.2)) +
     figure_words(object, paste0(capital(measure_words(object)), write$unit, ", by ", if (calendar) paste0(basis_of(object, "clock"), "s") else age_words(object), "; cohort size in brackets"),
-                 caption = paste0("Dashed: observed in part. ", if (any(first$older)) "\u2020 may hold older customers. ", "Empty: not observed.", if (length(every) > length(cohorts)) sprintf(" The first %d cohorts are not drawn.", length(every) - length(cohorts)))) +
+                 caption = paste0("Dashed: observed in part. ", if (any(first$older)) "\u2020 may hold older customers. ", "Empty: not observed.",
+                     if (length(every) > length(cohorts)) sprintf(" The first %d cohorts are not drawn.", length(every) - length(cohorts)))) +
     theme_nubrek(12) + ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(hjust = 0, size = 10), axis.text.x = ggplot2::element_text(size = 10))
 }
 
@@ -77,7 +80,8 @@ capital <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 
 # The newest cohort with some time behind it, the one a year before, the pooled line; all others grey.
 cohort_curves <- function(object) {
   rule <- grid_measures[[basis_of(object, "measure")]]
-  if (is.null(rule$base)) abort_nubrek(c("Curves need a measure that cohorts of different size share.", "i" = "Such as {.val retention} or {.val cumulative_sales_per_customer}."), "argument", call = rlang::caller_env())
+  if (is.null(rule$base)) abort_nubrek(c("Curves need a measure that cohorts of different size share.", "i" = "Such as {.val retention} or {.val cumulative_sales_per_customer}."), "argument",
+      call = rlang::caller_env())
   data <- plain_table(object)
   data <- data[data$complete & !data$older & !is.na(data$value) & (rule$kind != "share" | data$age > 0L), ]
   nothing_to_draw(nrow(data) == 0L, object)
@@ -100,7 +104,8 @@ cohort_curves <- function(object) {
   ends$x <- ifelse(ends$age > 0.8 * longest, longest * 1.01, ends$age + longest * 0.01)
   write <- if (rule$kind == "share") \(v) present_share(v) else if (rule$kind == "money") \(v) format_money(v, basis_of(object, "currency")) else \(v) format(round(v, 2))
   reached <- max(data$age[format(data$cohort) == newest])
-  title <- sprintf("At age %d the newest cohort (%s) stands at %s, all together at %s.", reached, period_label(as.Date(newest), clock), write(data$value[format(data$cohort) == newest & data$age == reached]),
+  title <- sprintf("At age %d the newest cohort (%s) stands at %s, all together at %s.", reached, period_label(as.Date(newest), clock),
+      write(data$value[format(data$cohort) == newest & data$age == reached]),
                    write(pooled$value[pooled$age == reached]))
   lone <- ave_count(strong$name) == 1L
   ggplot2::ggplot(data, ggplot2::aes(.data$age, .data$value)) +
@@ -110,9 +115,11 @@ cohort_curves <- function(object) {
     ggplot2::geom_label(data = ends, ggplot2::aes(x = .data$x, y = .data$y, label = .data$name, colour = .data$name), hjust = 0, size = 4.2, label.size = 0, fill = palette_of[["paper"]],
                         label.padding = ggplot2::unit(2, "pt")) +
     ggplot2::scale_colour_manual(values = tone) + ggplot2::scale_linetype_manual(values = stats::setNames(c("solid", "solid", "22")[c(TRUE, before %in% names(ages), TRUE)], levels(strong$name))) +
-    ggplot2::scale_x_continuous(limits = c(min(data$age), longest * 1.2 + 0.2), breaks = \(lim) pretty(c(0, longest), 8)[pretty(c(0, longest), 8) <= longest], expand = ggplot2::expansion(c(0.01, 0))) +
+    ggplot2::scale_x_continuous(limits = c(min(data$age), longest * 1.2 + 0.2), breaks = \(lim) pretty(c(0, longest), 8)[pretty(c(0, longest), 8) <= longest], expand = ggplot2::expansion(c(0.01,
+        0))) +
     ggplot2::scale_y_continuous(limits = c(min(0, data$value), NA), labels = if (rule$kind == "share") \(v) present_share(v) else ggplot2::waiver(), expand = ggplot2::expansion(c(0, 0.05))) +
-    figure_words(object, paste0(capital(measure_words(object)), ", by ", age_words(object)), title, "Grey: every other cohort. Complete ages only, as far as three cohorts reach; without cohorts that may hold older customers.") +
+    figure_words(object, paste0(capital(measure_words(object)), ", by ", age_words(object)), title,
+        "Grey: every other cohort. Complete ages only, as far as three cohorts reach; without cohorts that may hold older customers.") +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab(paste0("age in ", clock, "s"))
 }
 
@@ -145,95 +152,11 @@ group_curves <- function(object, most = 6L) {
     ggplot2::geom_text(data = ends, ggplot2::aes(x = longest + room * 0.012, y = .data$y, label = .data$group), hjust = 0, size = 4.2) +
     ggplot2::scale_colour_manual(values = tone) +
     (if (calendar) ggplot2::scale_x_date(limits = c(from, longest + room * 0.25), date_labels = "%b\n%Y", expand = ggplot2::expansion(c(0.01, 0)))
-     else ggplot2::scale_x_continuous(limits = c(from, longest + room * 0.25), breaks = \(lim) pretty(c(0, longest), 8)[pretty(c(0, longest), 8) <= longest], expand = ggplot2::expansion(c(0.01, 0)))) +
+     else ggplot2::scale_x_continuous(limits = c(from, longest + room * 0.25), breaks = \(lim) pretty(c(0, longest), 8)[pretty(c(0, longest), 8) <= longest], expand = ggplot2::expansion(c(0.01,
+         0)))) +
     ggplot2::scale_y_continuous(limits = c(min(0, lines$value), NA), labels = if (rule$kind == "share") \(v) present_share(v) else ggplot2::waiver(), expand = ggplot2::expansion(c(0, 0.05))) +
     figure_words(object, paste0(capital(measure_words(object)), ", by ", if (calendar) paste0(basis_of(object, "clock"), "s") else age_words(object)),
-                 caption = paste0("Each line: the cohorts of a group together, complete ages that three cohorts have reached, without those that may hold older customers.", if (length(size) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), length(size)))) +
+                 caption = paste0("Each line: the cohorts of a group together, complete ages that three cohorts have reached, without those that may hold older customers.",
+                     if (length(size) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), length(size)))) +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + (if (!calendar) ggplot2::xlab(paste0("age in ", basis_of(object, "clock"), "s")))
-}
-
-#' @rdname autoplot.nubrek
-#' @param ages `[integer]` Of [against_usual()]: the ages drawn, at most four. Default: ages spread over those known.
-#' @export
-autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
-  rlang::check_dots_empty()
-  throw_unless(checkmate::check_integerish(ages, lower = 0, any.missing = FALSE, min.len = 1L, max.len = 4L, null.ok = TRUE), "ages", rlang::current_env())
-  by <- basis_of(object, "by")
-  data <- plain_table(object)
-  data <- data[is.null(ages) | data$age %in% ages, ]
-  nothing_to_draw(nrow(data) == 0L, object)
-  ages <- ages %||% telling_ages(data, basis_of(object, "clock"))
-  data <- data[data$age %in% ages, ]
-  clock <- basis_of(object, "clock")
-  share <- grid_measures[[basis_of(object, "measure")]]$kind == "share"
-  data$panel <- factor(paste(if (share) "age" else "up to age", data$age), paste(if (share) "age" else "up to age", sort(unique(data$age))))
-  data$verdict <- factor(data$verdict, c("better", "as usual", "worse", "too few"))
-  tone <- c(better = palette_of[["petrol"]], `as usual` = "#8a949b", worse = palette_of[["brick"]], `too few` = palette_of[["rule"]])
-  form <- c(better = 24L, `as usual` = 21L, worse = 25L, `too few` = 4L)
-  plot <- ggplot2::ggplot(data, ggplot2::aes(.data$cohort, .data$difference, colour = .data$verdict, fill = .data$verdict)) +
-    ggplot2::geom_hline(yintercept = 0, colour = palette_of[["ink"]], linewidth = 0.4) +
-    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), linewidth = 0.7, alpha = 0.7) + ggplot2::geom_point(ggplot2::aes(shape = .data$verdict), size = 2.4) +
-    ggplot2::scale_colour_manual(values = tone) + ggplot2::scale_fill_manual(values = tone) + ggplot2::scale_shape_manual(values = form) +
-    ggplot2::scale_x_date(date_labels = if (clock %in% c("day", "week", "month")) "%b\n%Y" else "%Y", expand = ggplot2::expansion(0.03)) +
-    ggplot2::scale_y_continuous(labels = if (share) \(v) paste0(ifelse(v > 0, "+", ""), round(100 * v), "\u00a0pp") else \(v) paste0(ifelse(v > 0, "+", ""), v)) +
-    figure_words(object, sprintf("Difference of each cohort from all earlier ones together: %s; line: %s interval", measure_words(object), present_share(basis_of(object, "level"))),
-                 caption = "Triangles: better or worse than usual, beyond noise. Dots: not told from noise.") +
-    theme_nubrek() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, size = 12, face = "bold"), panel.spacing = ggplot2::unit(14, "pt"))
-  if (is.null(by)) plot + ggplot2::facet_wrap(~ panel, ncol = 2L) else plot + ggplot2::facet_grid(stats::reformulate("panel", by), scales = "free_y")
-}
-
-# Ages that most cohorts can be judged at, and later ones.
-telling_ages <- function(data, clock) {
-  wanted <- switch(clock, day = c(7L, 30L, 90L, 180L), week = c(1L, 4L, 13L, 26L), month = c(1L, 3L, 6L, 12L), quarter = c(1L, 2L, 4L, 6L), year = 1:4)
-  known <- table(data$age)
-  found <- intersect(wanted, as.integer(names(known)[known >= min(2L, max(known))]))
-  if (length(found) > 0L) found else as.integer(names(known))[seq_len(min(4L, length(known)))]
-}
-
-#' @rdname autoplot.nubrek
-#' @export
-autoplot.nubrek_payback <- function(object, ...) {
-  rlang::check_dots_empty()
-  by <- basis_of(object, "by")
-  margin <- basis_of(object, "money") == "margin"
-  pool <- payback_pool(object)
-  nothing_to_draw(nrow(pool) == 0L, object)
-  course <- payback_course(object)
-  course <- course[course$complete & !course$older, ]
-  group_of_row <- \(table) if (length(by) == 0L) rep("", nrow(table)) else do.call(paste, c(lapply(table[by], as.character), sep = ", "))
-  pool$group <- group_of_row(pool)
-  course$group <- group_of_row(course)
-  biggest <- names(sort(tapply(pool$size, pool$group, max), decreasing = TRUE))
-  shown <- utils::head(biggest, 9L)
-  pool <- pool[pool$group %in% shown, ]
-  course <- course[course$group %in% shown, ]
-  far <- min(max(well_founded(pool)$age), max(3L, 2L * basis_of(object, "within")))
-  pool <- pool[pool$age <= far, ]
-  course <- course[course$age <= far, ]
-  crossed <- if (margin) do.call(rbind, lapply(split(pool, pool$group), \(p) utils::head(p[p$value >= p$cost, ], 1L)))
-  if (length(by) > 0L) {
-    age <- crossed$age[match(shown, crossed$group)]
-    strip <- paste0(shown, if (margin) ifelse(is.na(age), ": not yet", paste0(": age ", age)))
-    for (one in c("pool", "course", "crossed")) if (!is.null(get(one))) { table <- get(one); table$group <- factor(strip[match(table$group, shown)], strip); assign(one, table) }
-  }
-  last <- do.call(rbind, lapply(split(pool, pool$group, drop = TRUE), utils::tail, 1L))
-  if (length(by) > 0L) last <- last[1L, ]                  # said once
-  last$label <- if (diff(range(pool$cost)) < 0.005) paste("cost", format_money(last$cost, basis_of(object, "currency"))) else "acquisition cost"
-  clock <- basis_of(object, "clock")
-  tone <- if (margin) palette_of[["moss"]] else palette_of[["petrol"]]
-  plot <- ggplot2::ggplot(pool, ggplot2::aes(.data$age, .data$value)) +
-    ggplot2::geom_line(data = course, ggplot2::aes(group = .data$cohort), colour = palette_of[["rule"]], linewidth = 0.4) +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), fill = tone, alpha = 0.22, na.rm = TRUE) +
-    ggplot2::geom_line(colour = tone, linewidth = 1.1) + ggplot2::geom_line(ggplot2::aes(y = .data$cost), colour = palette_of[["brick"]], linetype = "42", linewidth = 0.8) +
-    ggplot2::geom_text(data = last, ggplot2::aes(x = far, y = .data$cost, label = .data$label), colour = palette_of[["brick"]], hjust = 1, vjust = 1.5, size = 4) +
-    (if (NROW(crossed) > 0L) ggplot2::geom_point(data = crossed, colour = palette_of[["ink"]], fill = tone, shape = 21L, size = 3.4)) +
-    (if (NROW(crossed) > 0L && length(by) == 0L) ggplot2::annotate("text", x = crossed$age, y = crossed$value, label = sprintf("  paid back at age %d", crossed$age), hjust = if (crossed$age > far / 4) 1.03 else 0,
-       vjust = if (crossed$age > far / 4) -0.9 else 2.4, size = 4.2, colour = palette_of[["ink"]])) +
-    ggplot2::scale_x_continuous(breaks = \(lim) pretty(c(0, far), 6)[pretty(c(0, far), 6) <= far], expand = ggplot2::expansion(c(0.02, 0.02))) +
-    ggplot2::scale_y_continuous(limits = c(min(0, course$value), NA), expand = ggplot2::expansion(c(0, 0.06))) +
-    figure_words(object, paste0(if (margin) "Value to date: cumulative margin" else "Cumulative net sales (not margin)", " per acquired customer against the acquisition cost, by age in ", clock, "s"),
-                 caption = paste0("Thick: all cohorts complete at that age, without those that may hold older customers; band: 95 % interval. Grey: single cohorts. Dashed: cost of the cohorts complete at that age.", if (length(by) > 0L && margin) " Beside the name: the age at payback.",
-                                  if (length(biggest) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), length(biggest)))) +
-    theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12), strip.text = ggplot2::element_text(hjust = 0, size = 12, face = "bold")) + ggplot2::xlab(paste0("age in ", clock, "s"))
-  if (length(by) == 0L) plot else plot + ggplot2::facet_wrap(~ group)
 }

@@ -93,7 +93,8 @@ autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
 }
 
 nothing_to_draw <- function(empty, x, call = rlang::caller_env()) {
-  if (empty) abort_nubrek(c("There is nothing to draw.", "x" = "{describe(x)$finding}"), "no_purchases", call = call)
+  said <- describe(x)
+  if (empty) abort_nubrek(c("There is nothing to draw.", "x" = "{said$finding %||% said$heading}"), "no_purchases", call = call)
 }
 
 # Labels at the right, moved apart so that none covers another.

@@ -75,7 +75,8 @@ prove_cells <- function(ledger, clock) {
     claim(paste0(label, "ledger = cells of elapsed ages + no cohort"), sum(ledger$orders$sales), sum(elapsed$sales$sums) + elapsed$sales$outside),
     claim(paste0(label, "purchases = cells of elapsed ages"), length(ledger$purchases$sales), sum(elapsed$purchases), FALSE),
     claim(paste0(label, "customers = last purchases in cells"), uniqueN(ledger$purchases$customer), sum(cells$last), FALSE),
-    if (!is.null(margin)) claim(paste0(label, "margin of the customers = cohort cells + no cohort"), sum(ledger$orders$sales) - sum(reduce_customers(ledger)$cost), sum(cells$margin$sums) + cells$margin$outside),
+    if (!is.null(margin)) claim(paste0(label, "margin of the customers = cohort cells + no cohort"), sum(ledger$orders$sales) - sum(reduce_customers(ledger)$cost),
+        sum(cells$margin$sums) + cells$margin$outside),
     claim(paste0(label, "ledger = active customers + not active"), sum(ledger$orders$sales), active + idle),
     claim(paste0(label, "cohort sizes = customers with a purchase"), sum(cells$size), uniqueN(ledger$purchases$customer), FALSE),
     claim(paste0(label, "active customers = diagonals of the cohort grid"), sum(per_period), sum(per_period) + sum(abs(per_period - diagonal)), FALSE),
@@ -145,7 +146,7 @@ orders_in_cells <- function(cells, ledger, basis, ages = TRUE) {
   }
   wanted <- do.call(paste, c(lapply(cells[basis$by], as.character), list(format(cells$cohort), sep = "\r")))
   rows <- which(cohort[ledger$orders$customer] %in% wanted & !is.na(first)[ledger$orders$customer])
-  rows <- rows[ledger$orders$day[rows] >= reduce_customers(ledger)$first[ledger$orders$customer[rows]]]
+  rows <- rows[ledger$orders$day[rows] >= reduce_first(ledger)[ledger$orders$customer[rows]]]
   if (ages) {
     whose <- ledger$orders$customer[rows]
     age <- if (basis$ages == "elapsed") elapsed_age(first[whose], ledger$orders$day[rows], basis$clock)

@@ -19,10 +19,11 @@ monday_of_week <- function(year, week) {
   as.Date(fourth - (fourth + 3L) %% 7L + 7L * (week - 1L), origin = "1970-01-01")
 }
 
-ready_counts <- function(text, name, call = rlang::caller_env()) {
+# Whole numbers; blank is missing, if it may be.
+ready_counts <- function(text, name, call = rlang::caller_env(), blank = TRUE) {
   read <- parse_minor(text, 0L, ".")
-  ready_fault(read$unreadable | (!read$blank & (read$units != as.numeric(trim_text(text)) | read$units < 0)), name, text, "a whole number from 0 up", call)
-  as.integer(ifelse(read$blank, 0, read$units))
+  ready_fault(read$unreadable | (read$blank & !blank) | (!read$blank & (read$units != as.numeric(trim_text(text)) | read$units < 0)), name, text, "a whole number from 0 up", call)
+  as.integer(ifelse(read$blank, NA, read$units))
 }
 
 # Minor units; blank is 0.

@@ -5,7 +5,8 @@ describe.nubrek_measure <- function(x) {
   measure <- basis_of(x, "measure")
   clock <- basis_of(x, "clock")
   calendar <- identical(basis_of(x, "view"), "calendar")
-  list(heading = paste0("Cohorts: ", grid_measures[[measure]]$label, if (calendar) paste0(", by ", clock)), finding = if (calendar) period_finding(x, measure, clock) else measure_finding(x, measure, clock))
+  list(heading = paste0("Cohorts: ", grid_measures[[measure]]$label, if (calendar) paste0(", by ", clock)), finding = if (calendar) period_finding(x, measure, clock) else measure_finding(x,
+      measure, clock))
 }
 
 # Of the pooled line without older cohorts: soon after the first purchase, and far from it (not from a handful of customers).
@@ -40,8 +41,9 @@ period_finding <- function(x, measure, clock) {
   if (!is.null(grid_measures[[measure]]$base) || startsWith(measure, "cumulative") || length(basis_of(x, "by")) > 0L) return(NULL)
   table <- plain_table(x)
   full <- table[table$complete, ]
+  if (nrow(full) == 0L) return(NULL)
   last <- full[full$period == max(full$period), ]
-  if (nrow(full) == 0L || sum(last$value) <= 0) return(NULL)
+  if (sum(last$value) <= 0) return(NULL)
   sprintf("In %s %s of %s came from earlier cohorts.", period_label(last$period[[1L]], clock), present_share(sum(last$value[last$age > 0L]) / sum(last$value)), grid_measures[[measure]]$label)
 }
 
@@ -53,7 +55,8 @@ group_finding <- function(x, sized, rule, write, clock) {
   label <- \(row) paste(unlist(lapply(row[basis_of(x, "by")], as.character)), collapse = ", ")
   high <- there[which.max(there$value), ]
   low <- there[which.min(there$value), ]
-  sprintf("%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).", capital(sub(":.*", "", rule$label)), n_of(at, clock), label(high), write(high$value), label(low), write(low$value))
+  sprintf("%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).", capital(sub(":.*", "", rule$label)), n_of(at, clock), label(high), write(high$value), label(low),
+      write(low$value))
 }
 
 #' @export
@@ -68,19 +71,25 @@ describe.nubrek_diagonals <- function(x) {
 #' @export
 describe.nubrek_usual <- function(x) {
   judged <- x[x$verdict != "too few", ]
-  better <- sum(judged$verdict == "better")
-  worse <- sum(judged$verdict == "worse")
-  clock <- basis_of(x, "clock")
-  cells <- plain_table(judged)
-  told <- cells[cells$verdict %in% c("better", "worse"), ]
-  clear <- told[order(told$p), ][1L, ]
-  write <- if (grid_measures[[basis_of(x, "measure")]]$kind == "share") \(v) present_share(v) else \(v) format_money(v, basis_of(x, "currency"))
-  finding <- if (nrow(judged) == 0L) "No cohort has enough earlier ones to be judged by." else if (better + worse == 0L) sprintf("No cohort differs from the earlier ones by more than noise (%s judged).", n_of(nrow(judged), "cell"))
-    else sprintf("Of %s %s better than the earlier cohorts and %s worse, beyond noise; most clearly %s%s at age %d: %s against %s.", n_of(nrow(judged), "cell"), is_or_are(better), is_or_are(worse),
-      { g <- unlist(lapply(clear[basis_of(x, "by")], as.character)); if (length(g) > 0L) paste0("\u201c", paste(g, collapse = ", "), "\u201d ") else "" }, period_label(clear$cohort, clock), clear$age, write(clear$value), write(clear$usual))
-  list(heading = paste("Against usual:", grid_measures[[basis_of(x, "measure")]]$label), finding = finding, table = if (nrow(x) > 0L && is.null(basis_of(x, "by"))) usual_table(x) else judged[order(judged$p), ],
-       after = if (is.null(basis_of(x, "by"))) c("", paste0("Difference from all earlier cohorts at the same age, ", if (grid_measures[[basis_of(x, "measure")]]$kind == "share") "percentage points" else "money",
-         "; * beyond noise. Values, intervals and p: ", all_hint())) else c("", paste0("The clearest first; cohorts with too few customers: ", all_hint())))
+  share <- grid_measures[[basis_of(x, "measure")]]$kind == "share"
+  side <- !is.null(basis_of(x, "by"))
+  after <- if (side) paste0("The clearest first; cohorts with too few customers: ", all_hint())
+    else sprintf("Difference from all earlier cohorts at the same age, %s; * beyond noise. Values, intervals and p: %s", if (share) "percentage points" else "money", all_hint())
+  list(heading = paste("Against usual:", grid_measures[[basis_of(x, "measure")]]$label), finding = usual_finding(plain_table(judged), x, share),
+       table = if (side || nrow(x) == 0L) judged[order(judged$p), ] else usual_table(x), after = c("", after))
+}
+
+usual_finding <- function(judged, x, share) {
+  if (nrow(judged) == 0L) return("No cohort has enough earlier ones to be judged by.")
+  told <- judged[judged$verdict %in% c("better", "worse"), ]
+  if (nrow(told) == 0L) return(sprintf("No cohort differs from the earlier ones by more than noise (%s judged).", n_of(nrow(judged), "cell")))
+  clear <- told[which.min(told$p), ]
+  write <- if (share) \(v) present_share(v) else \(v) format_money(v, basis_of(x, "currency"))
+  group <- vapply(clear[basis_of(x, "by")], as.character, "")
+  sprintf("Of %s %s better than the earlier cohorts and %s worse, beyond noise; most clearly %s%s at age %d: %s against %s.", n_of(nrow(judged), "cell"), is_or_are(sum(told$verdict == "better")),
+          is_or_are(sum(told$verdict == "worse")), if (length(group) > 0L) paste0("\u201c", paste(group, collapse = ", "), "\u201d ") else "", period_label(clear$cohort, basis_of(x, "clock")),
+              clear$age,
+          write(clear$value), write(clear$usual))
 }
 
 is_or_are <- function(n) paste(format_count(n), if (n == 1L) "is" else "are")
@@ -123,10 +132,13 @@ describe.nubrek_payback <- function(x) {
   fast <- order(summary$payback_age)[1L]
   age_of <- \(row) if (is.na(summary$payback_age[[row]])) "not yet" else paste("at age", n_of(summary$payback_age[[row]], clock))
   finding <- if (nrow(judged) == 0L) "No acquisition cost is known for any cohort without older customers."
-    else if (!margin) sprintf("Sales of %s stand against an acquisition cost of %s per customer; without a margin that is no payback.", money(sum(judged$sales) / sum(judged$size)), money(sum(judged$cost * judged$size) / sum(judged$size)))
+    else if (!margin) sprintf("Sales of %s stand against an acquisition cost of %s per customer; without a margin that is no payback.", money(sum(judged$sales) / sum(judged$size)),
+        money(sum(judged$cost * judged$size) / sum(judged$size)))
     else if (length(by) > 0L) sprintf("\u201c%s\u201d pays back first (%s), \u201c%s\u201d last (%s).", label(fast), age_of(fast), label(slow), age_of(slow))
-    else sprintf("%s of %s have paid back their cost; together they do %s. To pay back by age %s a customer may cost %s.", format_count(sum(judged$status == "paid back")), n_of(nrow(judged), "cohort"),
-      age_of(1L), basis_of(x, "within"), money(summary$highest_cost[[1L]]))
+    else { paid <- sum(judged$status == "paid back"); paste0(sprintf("%s of %s %s paid back the cost; together they %s.", format_count(paid), n_of(nrow(judged), "cohort"),
+        if (paid == 1L) "has" else "have",
+      if (is.na(summary$payback_age[[1L]])) "have not yet" else paste("do", age_of(1L))),
+      if (!is.na(summary$highest_cost[[1L]])) sprintf(" To pay back by age %s a customer may cost %s.", basis_of(x, "within"), money(summary$highest_cost[[1L]]))) }
   table <- if (length(by) > 0L && margin) interval_in_words(summary) else {
     shown <- plain_table(x)[rev(seq_len(nrow(x))), ]
     shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
@@ -135,5 +147,7 @@ describe.nubrek_payback <- function(x) {
     shown[first]
   }
   list(heading = if (margin) "Has the money spent on winning customers come back?" else "Sales against acquisition cost", finding = finding, table = table,
-       after = if (length(by) > 0L && margin) c("", sprintf("Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; highest_cost: what a customer may cost to pay back by then. Each cohort: %s", basis_of(x, "within"), all_hint())))
+       after = if (length(by) > 0L && margin) c("",
+           sprintf("Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; highest_cost: what a customer may cost to pay back by then. Each cohort: %s", basis_of(x,
+               "within"), all_hint())))
 }

@@ -12,7 +12,8 @@ cell_writer <- function(kind, big_mark = " ") {
 
 kind_words <- function(measure, currency) {
   rule <- grid_measures[[measure]]
-  switch(rule$kind, share = if (measure == "net_revenue_retention") "Percent of the sales at age 0." else "Percent of the cohort.", money = if (nzchar(currency %||% "")) paste0("In ", currency, ".") else "", "")
+  switch(rule$kind, share = if (measure == "net_revenue_retention") "Percent of the sales at age 0." else "Percent of the cohort.", money = if (nzchar(currency %||% "")) paste0("In ", currency,
+      ".") else "", "")
 }
 
 # The rows of the table as text: labels, sizes, cells, the bottom lines under them, and how many cohorts are left out.
@@ -54,7 +55,8 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   places <- if (calendar) sort(unique(x$period)) else seq.int(min(0L, x$age), max(x$age))
   heads <- if (calendar) period_label(places, clock) else as.character(places)
   table <- measure_rows(x, places, rows)
-  columns <- c(list(c(if (is.null(by)) "cohort" else paste(by, collapse = ", "), table$labels), c("size", table$sizes)), lapply(seq_along(places), \(j) c(heads[[j]], table$body[, j], table$bottom[, j])))
+  columns <- c(list(c(if (is.null(by)) "cohort" else paste(by, collapse = ", "), table$labels), c("size", table$sizes)), lapply(seq_along(places), \(j) c(heads[[j]], table$body[, j],
+      table$bottom[, j])))
   widths <- vapply(columns, \(text) max(nchar(text, "width")), 0L)
   # what does not fit: the oldest periods, or the highest ages
   room <- terminal_width() + 1L - sum(widths[1:2] + 1L)
@@ -71,7 +73,8 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   writeLines(c(cli::style_bold(said$heading), basis_line(x), "", strwrap(gsub("\u202f|\u00a0", " ", said$finding), terminal_width()), if (!is.null(said$finding)) "",
     text[[1L]], rule, text[2:top], if (nrow(table$bottom) > 0L) c(rule, text[-seq_len(top)]), strwrap(trimws(legend), terminal_width()),
     if (table$left_out > 0L) paste0("Earlier cohorts left out: ", table$left_out, "; ", rows_hint(table$left_out + nrow(table$body))),
-    if (length(lost) > 0L) paste0(if (calendar) paste("Periods up to", lost[[length(lost)]]) else paste("Ages from", lost[[1L]], "on"), " left out: ", if (on_command()) "--format csv" else "as.matrix(x)", " has all."),
+    if (length(lost) > 0L) paste0(if (calendar) paste("Periods up to", lost[[length(lost)]]) else paste("Ages from", lost[[1L]], "on"), " left out: ",
+        if (on_command()) "--format csv" else "as.matrix(x)", " has all."),
     remark_lines(x)))
   invisible(x)
 }

@@ -2,16 +2,16 @@
 # periods from the history's start, ages from the first purchase.
 
 # First purchase day of every customer with a purchase in the history; an earlier one that is known comes first.
-first_purchase_day <- function(ledger, measures = reduce_customers(ledger)) {
-  if (all(is.na(ledger$known_first))) return(measures$first)
-  ifelse(is.na(measures$first), NA_integer_, pmin(measures$first, ledger$known_first, na.rm = TRUE))
+first_purchase_day <- function(ledger, first = reduce_first(ledger)) {
+  if (all(is.na(ledger$known_first))) return(first)
+  ifelse(is.na(first), NA_integer_, pmin(first, ledger$known_first, na.rm = TRUE))
 }
 
 # `group` is a factor by customer code, whose cohorts are kept apart; `margin` a whole number per order. Rows of the matrices are cohorts within groups.
 reduce_cells <- function(ledger, clock, elapsed = FALSE, group = NULL, margin = NULL) {
   frame <- period_frame(ledger, clock)
-  first <- reduce_customers(ledger)$first
-  start <- first_purchase_day(ledger, list(first = first))
+  first <- reduce_first(ledger)
+  start <- first_purchase_day(ledger, first)
   number <- period_number(start, clock)
   cohorts <- seq.int(min(number, frame$number[[1L]], na.rm = TRUE), frame$number[[length(frame$number)]])
   n <- length(cohorts) * max(1L, length(levels(group)))

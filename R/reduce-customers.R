@@ -8,5 +8,8 @@ reduce_customers <- function(ledger) {
   m[, cost := cpp_group_sums(ledger$orders$cost, ledger$orders$customer, 0L, n_customers(ledger))$sums][]
 }
 
+# The first purchase day in the data per customer code, alone.
+reduce_first <- function(ledger) cpp_nth_days(ledger$purchases, 1L, n_customers(ledger))$first
+
 # Purchases per customer code, alone.
 reduce_counts <- function(ledger) tabulate(ledger$purchases$customer, n_customers(ledger))

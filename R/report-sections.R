@@ -10,8 +10,8 @@ report_answers <- function(run) {
     else card("Value at stake", format_money(total$value, run$ledger$currency),
               sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
                       format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
-  found <- Filter(Negate(is.null), lapply(run[c("repeat", "counts", "cohorts", "payback_by", "tiers", "backtest", "audit", "proof")], \(x) if (!is.null(x)) describe(x)$finding))
-  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback_by = "cohorts", tiers = "tiers", backtest = "forecast", audit = "data", proof = "proof")
+  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "backtest", "audit", "proof")]), \(x) if (!is.null(x)) describe(x)$finding))
+  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback = "cohorts", tiers = "tiers", backtest = "forecast", audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
       card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
@@ -92,7 +92,8 @@ report_diagonals <- function(run) {
   clock <- basis_of(months, "clock")
   shown$period <- period_label(shown$period, clock)
   htmltools::tagList(html_subject(paste("Each", clock, "over all cohorts"), describe(months)$finding),
-    html_table(structure(shown[rev(seq_len(nrow(shown))), ], basis = attr(months, "basis")), 13L, paste0("The diagonals of the table: the last ", nrow(shown), " ", clock, "s; new: first purchase in the ", clock)))
+    html_table(structure(shown[rev(seq_len(nrow(shown))), ], basis = attr(months, "basis")), 13L, paste0("The diagonals of the table: the last ", nrow(shown), " ", clock,
+        "s; new: first purchase in the ", clock)))
 }
 
 report_payback <- function(run) {
@@ -102,7 +103,8 @@ report_payback <- function(run) {
   unused <- unused_spend(run$payback)
   htmltools::tagList(html_subject(describe(run$payback)$heading, NULL), html_figure(run$payback, height = 5.6),
     if (!is.null(groups)) htmltools::tagList(html_figure(groups, height = 7),
-      html_table(structure(describe(groups)$table, basis = attr(groups, "basis")), 30L, sprintf("By %s; value to cost at age %d, interval: 95 %%; highest cost: what a customer may cost to pay back by then",
+      html_table(structure(describe(groups)$table, basis = attr(groups, "basis")), 30L,
+          sprintf("By %s; value to cost at age %d, interval: 95 %%; highest cost: what a customer may cost to pay back by then",
         gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and ")), basis_of(groups, "within")))),
     html_table(structure(shown, basis = attr(run$payback, "basis")), 12L, "The newest cohorts; all of them stand in payback.csv"),
     if (nrow(unused) > 0L) html_table(structure(unused, basis = attr(run$payback, "basis")), 8L, "Spend without new customers, in no cohort's cost"), html_remarks(run$payback))

@@ -68,7 +68,8 @@ study_payback <- function(study, ledger, together) {
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the study file. `NA` writes nothing.
-#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`, `rfm`, `tiers`; where the study
+#' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
+#'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`,
 #'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
 #' @examples

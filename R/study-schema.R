@@ -9,7 +9,8 @@ as_number <- function(x) if (length(x) == 1L && grepl("^[-+]?([0-9]+\\.?[0-9]*|\
 leaf_text <- function() leaf(\(x) if (checkmate::test_string(x, min.chars = 1L)) x else wrong, "a text")
 leaf_texts <- function() leaf(\(x) if (checkmate::test_character(unlist(x), any.missing = FALSE, min.len = 1L)) as.character(unlist(x)) else wrong, "a text or a list of texts")
 leaf_choice <- function(choices) leaf(\(x) if (checkmate::test_choice(x, choices)) x else wrong, paste("one of", paste(choices, collapse = ", ")))
-leaf_choices <- function(choices) leaf(\(x) if (checkmate::test_subset(unlist(x), choices, empty.ok = FALSE)) as.character(unlist(x)) else wrong, paste("one or several of", paste(choices, collapse = ", ")))
+leaf_choices <- function(choices) leaf(\(x) if (checkmate::test_subset(unlist(x), choices, empty.ok = FALSE)) as.character(unlist(x)) else wrong, paste("one or several of", paste(choices,
+    collapse = ", ")))
 leaf_flag <- function() leaf(\(x) if (checkmate::test_choice(tolower(x), c("yes", "no", "true", "false"))) tolower(x) %in% c("yes", "true") else wrong, "yes or no")
 leaf_day <- function() leaf(\(x) { d <- if (checkmate::test_string(x)) as.Date(x, "%Y-%m-%d", optional = TRUE) else NA; if (is.na(d)) wrong else d }, "a day such as 2024-03-05")
 leaf_number <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high) wrong else v }, paste("a number from", low, "to", high))
@@ -52,7 +53,8 @@ study_schema <- function() list(
   sales = list(by = leaf_texts(), during = leaf_texts(), against = leaf_texts(), least_base = leaf_whole(0, 1e6)),
   cohorts = list(clock = leaf_choice(names(clocks)), ages = leaf_choice(c("calendar", "elapsed")), older_within = leaf_whole(0, 1000), by = leaf_texts(),
                  measures = leaf_choices(names(grid_measures)), usual = leaf_choice(names(usual_measures))),
-  payback = list(cost = leaf_number(0, 1e9), costs = list(by = leaf_text(), per_customer = leaf_numbers()), spend = list(files = leaf_texts(), period = leaf_text(), amount = leaf_text(), by = leaf_columns(),
+  payback = list(cost = leaf_number(0, 1e9), costs = list(by = leaf_text(), per_customer = leaf_numbers()), spend = list(files = leaf_texts(), period = leaf_text(), amount = leaf_text(),
+      by = leaf_columns(),
                  carry_over = leaf_flag()), within = leaf_whole(0, 10000), yearly_discount = leaf_number(0, 10)),
   rfm = list(bands = leaf_whole(2, 10)),
   tiers = list(measure = leaf_choice(c("sales", "purchases", "mean_sales")), shares = leaf_numbers(), thresholds = leaf_numbers()),

@@ -28,13 +28,17 @@ page report-data data 1100
 page report-repeat repeat 2060
 page report-gaps repeat 5000
 convert "$out/report-gaps.png" -crop 1280x2500+0+2560 +repage "$out/report-gaps.png"
-page report-cohorts cohorts 1240
+page report-cohorts cohorts 7600
+convert "$out/report-cohorts.png" -crop 1280x2420+0+2010 +repage "$out/report-cohorts-more.png"
+convert "$out/report-cohorts.png" -crop 1280x2330+0+5010 +repage "$out/report-payback.png"
+convert "$out/report-cohorts.png" -crop 1280x2000+0+0 +repage "$out/report-cohorts.png"
 page report-tiers tiers 1000
 page report-forecast forecast 1500
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
 terminal terminal-waits 28 "nubrek show waits demo-study/study.yaml"
 terminal terminal-cohorts 38 "nubrek show cohorts demo-study/study.yaml"
+terminal terminal-payback 28 "nubrek show payback_by demo-study/study.yaml"
 terminal terminal-tiers 13 "nubrek show tiers demo-study/study.yaml"
 # small files: few colours are in them
 for f in "$out"/*.png; do convert "$f" -strip -colors 128 -define png:compression-level=9 PNG8:"$f"; done

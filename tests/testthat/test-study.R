@@ -49,6 +49,27 @@ test_that("a broken study file is refused with the line and what was meant", {
   for (text in c("a: [", "", "- a", "a: 1\na: 2", "study: {")) expect_error(read_study(study_with(text)), class = "nubrek_error_study", label = text)
 })
 
+test_that("acquisition cost and margins of a study reach the payback; what is missing is named", {
+  rows <- c("A;1;05.01.2024;10,00", "A;2;25.02.2024;6,00", "B;3;06.02.2024;20,00", "B;4;31.03.2024;1,00")
+  with_part <- \(part) paste0(small_study, "\neconomics: {margin_rate: 0.5}\ncohorts: {older_within: 0, measures: [sales, value_to_date]}\npayback:\n", part)
+  run <- run_study(write_small(rows, with_part("  cost: 6\n  within: 1")))
+  expect_identical(run$payback$payback_age, c(1L, 0L))
+  expect_identical(run$payback$highest_cost, c(NA, 10.5))         # January is covered from the 5th on
+  expect_null(run$payback_by)
+  expect_true("payback.csv" %in% basename(run$files))
+  costs <- run_study(write_small(rows, with_part("  costs: {by: cohort, per_customer: {2024-02: 11}}")), folder = NA)
+  expect_identical(costs$payback$status, c("no cost", "not yet"))
+  folder <- withr::local_tempdir()
+  writeLines(c("monat,euro", "2024-01,5", "2024-02,20"), file.path(folder, "spend.csv"))
+  spend <- run_study(write_small(rows, with_part("  spend: {files: spend.csv, period: monat, amount: euro, carry_over: no}"), folder), folder = NA)
+  expect_identical(spend$payback$cost, c(5, 20))
+  for (part in c("  within: 3", "  cost: 6\n  costs: {by: cohort}", "  spend: {files: spend.csv}")) {
+    expect_error(run_study(write_small(rows, with_part(part)), folder = NA), class = "nubrek_error_study", label = part)
+  }
+  error <- expect_error(study_parts$payback(read_study(write_small(rows)), NULL), class = "nubrek_error_study")
+  expect_match(conditionMessage(error), "needs")
+})
+
 test_that("YAML never runs code, and scalars keep their zeros", {
   marker <- withr::local_tempfile()
   path <- study_with(paste0(small_study, "\nrepeat:\n  by: !expr file.create('", marker, "')"))
