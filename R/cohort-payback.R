@@ -32,6 +32,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   cohorts[, total := costs$total]
   by <- if (together) character() else basis$by
   own_digits <- if (money == "margin") basis$margin_digits %||% 0L else 0L
+  unknown <- if (together) sum(cohorts$size[is.na(cohorts$total)]) else 0L
   if (together) { cells <- add_groups(cells); cohorts <- cohorts[, .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))), keyby = cohort] }
   digits <- max(costs$digits, own_digits)
   cells <- cells[cohorts[, c(by, "cohort", "total"), with = FALSE], on = c(by, "cohort")]
@@ -53,7 +54,8 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
     if (!known) list(sales = value, sales_per_customer = value / out$size, sales_to_cost = per_cost),
     list(highest_cost = if (known) out$highest / 10^basis$decimals else none, older = out$older))
   course <- course_of(cells, keys, scale)
-  said <- rbind(remarks(grid), payback_remarks(cohorts, costs, basis, money, yearly_discount, d))
+  said <- rbind(remarks(grid), payback_remarks(cohorts, costs, basis, money, yearly_discount, d),
+    if (unknown > 0L) remark_table("cost unknown", sprintf("%s of groups without a known cost count in their cohorts as if they had cost nothing.", n_of(unknown, "customer"))))
   new_result(columns, "payback", remarks = said, basis = c(utils::modifyList(basis, list(by = by)), list(money = money, within = within, yearly_discount = yearly_discount,
       cost_digits = costs$digits)),
              course = course, unused = costs$unused, given = costs$given, scale = scale)

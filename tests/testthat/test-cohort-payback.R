@@ -65,6 +65,7 @@ test_that("spend by channel and month is divided by the new customers there; the
   expect_identical(sum(unused_spend(carried)$amount), 5)
   whole <- cohort_payback(grid, spend(), together = TRUE)
   expect_identical(whole$size, c(2L, 1L, 2L))
+  expect_true("cost unknown" %in% remarks(whole)$about)
   expect_identical(whole$cost * whole$size, c(13.5, 0, 9))
   expect_identical(whole$margin, c(20, 15, 24))
   groups <- payback_summary(p)
