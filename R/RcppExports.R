@@ -121,6 +121,18 @@ cpp_simulate_value <- function(customers, draws, individual, horizon, delta, low
     .Call(`_nubrek_cpp_simulate_value`, customers, draws, individual, horizon, delta, lower, upper, seed)
 }
 
+cpp_span_measures <- function(orders, purchases, from, until, n_customers) {
+    .Call(`_nubrek_cpp_span_measures`, orders, purchases, from, until, n_customers)
+}
+
+cpp_deal_orders <- function(customer, sales, which, share_second, least, n_customers, seed, draw) {
+    .Call(`_nubrek_cpp_deal_orders`, customer, sales, which, share_second, least, n_customers, seed, draw)
+}
+
+cpp_simulate_tiers <- function(customers, draws, individual, horizon, limits, kept, seed) {
+    .Call(`_nubrek_cpp_simulate_tiers`, customers, draws, individual, horizon, limits, kept, seed)
+}
+
 cpp_text_flags <- function(texts) {
     .Call(`_nubrek_cpp_text_flags`, texts)
 }

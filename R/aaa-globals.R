@@ -8,5 +8,6 @@ utils::globalVariables(c(
   "new", "to", "x.new", "x.to", "amount", "total", "units", "whole", "seen", "cost", "spent", "reached", "error", "long", "payback_age", "highest_cost", "value_to_cost",
       "k", "n_before", "t_before", "b_before", "tt", "tb", "bb", "tt_before", "tb_before", "bb_before", "w_before", "wv_before", "wvv_before", "weight", "base", "usual", "spread", "unit",
       "excess", "freedom", "scatter", "i.scatter", "difference", "cohorts", "customers_before", "enough", "verdict", "first_squares", "squares", "given", "lower", "upper", "p",
+  "sales_before", "sales_after", "change", "change_percent", "share_of_from", "step", "from", "of_sales", "r", "f", "x", "y", "x0", "x1", "y0", "y1", "fill", "n",
   "sales_purchases", "seconds", "complete", "older", "customers", "first_sales", "margin", ".so_far", ".whole_so_far", ".first_whole", ".whole", ".place", ".SD", ".I", "share", "size", "span",
       "target", "text", "top", "value", "wins", "."))

@@ -34,7 +34,7 @@ draw_progress <- function(code, quiet) {
 # Each command does its work and gives back what is to be said about it, as a function.
 command_do <- function(job) {
   switch(job$verb, help = command_help, "help-verb" = \() writeLines(job$text), version = \() writeLines(paste("nubrek", utils::packageVersion("nubrek"))),
-         demo = command_demo(job), new = command_new(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job))
+         demo = command_demo(job), new = command_new(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job), list = command_list(job))
 }
 
 command_help <- function() {
@@ -86,7 +86,9 @@ command_run <- function(job) {
 
 study_part <- function(job) {
   study <- read_study(job$study)
-  result <- study_parts[[job$part]](study, open_study_ledger(study))
+  ledger <- open_study_ledger(study)
+  result <- study_parts[[job$part]](study, ledger)
+  if (job$verb == "list") attr(result, "ledger") <- ledger
   if (inherits(result, "nubrek_grid") && (!is.null(job$measure) || !is.null(job$view) || job$verb == "draw")) grid_measure(result, job$measure %||% "retention", job$view %||% "age") else result
 }
 
@@ -99,6 +101,15 @@ command_show <- function(job) {
 
 # To a pipe, byte for byte, with the same guard against formulas as in lists.
 write_csv <- function(x) data.table::fwrite(as.data.table(lapply(plain_table(x), safe_cell)), "", na = "", eol = "\n")
+
+words_given <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
+
+command_list <- function(job) {
+  result <- study_part(job)
+  if (inherits(result, "nubrek_moves")) { movers <- moved_customers(result); attr(movers, "ledger") <- attr(result, "ledger"); result <- movers }
+  files <- write_list(result, job$to, words_given(job$columns), job$apart, attr(result, "ledger"), words_given(job$contact))
+  \() writeLines(c(paste0(format_count_plain(nrow(result)), " rows in:"), files))
+}
 
 # A table of cohorts is as tall as it has rows.
 figure_height <- function(x) {

@@ -6,9 +6,10 @@ command_verbs <- list(
   check = list(says = "read a study and its data, print the audit, compute nothing", use = "nubrek check STUDY", arguments = 1L),
   run = list(says = "run a study: report and lists", use = "nubrek run STUDY [--folder FOLDER]", arguments = 1L),
   show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N] [--measure NAME] [--view age|calendar]", arguments = 2L),
+  list = list(says = "write a part as a list: CSV, XLSX or Parquet, with contact columns, one sheet or file for each group", use = "nubrek list PART STUDY --to FILE [--columns A,B] [--apart COLUMN] [--contact A,B]", arguments = 2L),
   draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE [--measure NAME] [--view age|calendar] [--curves]", arguments = 2L))
 
-figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "tiers", "backtest")
+figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook", "backtest")
 
 # Of cohorts: what is read off the grid, and what its columns are.
 grid_options <- function() list(
@@ -25,6 +26,10 @@ command_options <- function(verb) {
     run = list(option("--folder", type = "character", default = NULL, metavar = "FOLDER", help = "where to write [the study's own folder]")),
     show = c(grid_options()[1:2], list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
                 option("--rows", type = "integer", default = 20L, metavar = "N", help = "rows of a table [%default]"))),
+    list = list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .csv, .xlsx or .parquet file"),
+                option("--columns", type = "character", default = NULL, metavar = "A,B", help = "only these columns"),
+                option("--apart", type = "character", default = NULL, metavar = "COLUMN", help = "one sheet or file for each value of this column"),
+                option("--contact", type = "character", default = NULL, metavar = "A,B", help = "customer attributes to carry along, such as name,email")),
     draw = c(grid_options(), list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .png or .svg file"))))
   c(own, list(option("--quiet", action = "store_true", default = FALSE, help = "no progress")))
 }
@@ -52,8 +57,8 @@ command_parse <- function(args) {
     return(c(job, list(files = given)))
   }
   if (length(given) != command_verbs[[verb]]$arguments) abort_usage("{.code nubrek {verb}} takes {command_verbs[[verb]]$arguments} argument{?s}, not {length(given)}.", verb)
-  if (verb %in% c("show", "draw")) {
-    known <- if (verb == "show") names(study_parts) else figure_parts
+  if (verb %in% c("show", "draw", "list")) {
+    known <- if (verb == "draw") figure_parts else names(study_parts)
     if (!given[[1L]] %in% known) abort_usage("{.code nubrek {verb}} knows {.val {known}}, not {.val {given[[1]]}}.", verb)
     job$part <- given[[1L]]
     asked <- c(measure = !is.null(job$measure), view = !is.null(job$view), curves = isTRUE(job$curves))
@@ -64,5 +69,6 @@ command_parse <- function(args) {
   if (verb != "demo") job$study <- given[[length(given)]]
   if (verb == "show" && !job$format %in% c("table", "csv", "json")) abort_usage("{.code --format} is {.val table}, {.val csv} or {.val json}, not {.val {job$format}}.", verb)
   if (verb == "draw" && is.null(job$to)) abort_usage("Say where to draw: {.code --to FILE.png}.", verb)
+  if (verb == "list" && is.null(job$to)) abort_usage("Say where to write: {.code --to FILE.csv}.", verb)
   job
 }

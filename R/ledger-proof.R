@@ -88,12 +88,21 @@ prove_cells <- function(ledger, clock) {
 
 bought_any <- function(ledger) length(ledger$purchases$sales) > 0L
 
+# Tiers, groups, regions and moves are partitions: each customer with a purchase once, with all of their money.
 prove_tiers <- function(ledger) {
   if (!bought_any(ledger)) return(NULL)
+  bought <- tabulate(ledger$purchases$customer, n_customers(ledger)) > 0L
+  theirs <- sum(ledger$orders$sales[bought[ledger$orders$customer]])
+  partition <- \(name, customers, sales) list(claim(paste(name, "hold each customer with a purchase once"), sum(bought), sum(customers), FALSE),
+                                              claim(paste(name, "hold the money of customers with a purchase"), theirs, sum(round(sales * 10^ledger$decimals))))
   tiers <- assign_tiers(ledger)
-  list(claim("tiers hold each customer with a purchase once", nlevels(code_column(tiers$customer)), uniqueN(ledger$purchases$customer), FALSE),
-       claim("tiers hold the money of customers with a purchase", sum(round(tiers$sales * 10^ledger$decimals)),
-             sum(ledger$orders$sales[ledger$orders$customer %in% ledger$purchases$customer])))
+  map <- map_profile(order_map(ledger))
+  groups <- rfm_profile(score_rfm(ledger))
+  middle <- ledger$history_start + as.integer(ledger$as_of - ledger$history_start) %/% 2L
+  halves <- if (middle < ledger$as_of) tier_moves(ledger, list(c(ledger$history_start, middle), c(middle + 1L, ledger$as_of)))
+  c(list(claim("tiers hold each customer with a purchase once", sum(bought), nlevels(code_column(tiers$customer)), FALSE), claim("tiers hold the money of customers with a purchase", theirs, sum(round(tiers$sales * 10^ledger$decimals)))),
+    partition("groups of bands", groups$customers, groups$sales), partition("regions of the order map", map$customers, map$sales),
+    if (!is.null(halves)) partition("moves between two halves", halves$customers, c(halves$sales_before, halves$sales_after)))
 }
 
 #' The rows behind a number

@@ -178,23 +178,6 @@ describe.nubrek_grid <- function(x) {
 ordinal <- function(n) paste0(n, if (n %% 100L %in% 11:13) "th" else switch(as.character(n %% 10L), "1" = "st", "2" = "nd", "3" = "rd", "th"))
 
 #' @export
-describe.nubrek_rfm <- function(x) {
-  profile <- rfm_profile(x)
-  top <- which.max(profile$sales)
-  list(heading = "Recency, frequency, monetary value", table = profile, finding = sprintf("The group \u201c%s\u201d holds %s of customers and %s of sales.",
-    profile$group[[top]], present_share(profile$share_of_customers[[top]]), present_share(profile$share_of_sales[[top]])),
-    after = c("", paste("Equal customers share the lower band (tiers: the better one). Each customer's scores:", all_hint())))
-}
-
-#' @export
-describe.nubrek_tiers <- function(x) {
-  profile <- tier_profile(x)
-  list(heading = "Loyalty tiers", table = profile, finding = sprintf("The tier \u201c%s\u201d is %s of customers and brings %s of their sales.",
-    profile$tier[[1L]], present_share(profile$share_of_customers[[1L]]), present_share(profile$share_of_sales[[1L]])),
-    after = c("", paste("Tied customers share the better tier (bands: the lower one). Each customer's tier:", all_hint())))
-}
-
-#' @export
 describe.nubrek_value <- function(x) {
   years <- basis_of(x, "years")
   span <- if (years == 1) "year" else paste(format(years), "years")

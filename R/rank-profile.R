@@ -1,25 +1,38 @@
 # Size and sales of named groups of customers.
 
-group_profile <- function(group, sales) {
+group_profile <- function(group, sales, more = list()) {
   out <- data.table(group, sales)[, .(customers = .N, sales = sum(sales)), keyby = group]
+  for (name in names(more)) data.table::set(out, NULL, name, as.vector(tapply(more[[name]], group, mean))[match(out$group, levels(group))])
   out[, `:=`(share_of_customers = customers / sum(customers), share_of_sales = sales / sum(sales), mean_sales = sales / customers)]
+  data.table::setcolorder(out, c("group", "customers", "sales", "share_of_customers", "share_of_sales", "mean_sales"))
   as.data.frame(out)
 }
 
-#' Profile the groups of a scoring, or the tiers
+#' Profile the groups of a scoring, the tiers, or the regions of the order map
 #'
 #' @param rfm `[nubrek_rfm]` From [score_rfm()].
-#' @return A data frame, one row per group that has customers, in the order of [rfm_groups()] or best tier first: `group` or `tier`,
-#'   `customers`, `sales` (major units), `share_of_customers`, `share_of_sales`, `mean_sales` per customer.
+#' @param value `[nubrek_value]` From [forecast_value()], if the expected value of each group is wanted.
+#' @return A data frame, one row per group that has customers, in the order of the groups, or best tier first: `group`, `tier` or `region`; `customers`, `sales` (major units), `share_of_customers`,
+#'   `share_of_sales`, `mean_sales` per customer; groups and regions also `mean_recency` (days) and `mean_purchases`, and `value`, the expected value of all their customers, where it is given.
 #' @examples
 #' rfm_profile(score_rfm(example_ledger(), 3))
 #' tier_profile(assign_tiers(example_ledger()))
+#' map_profile(order_map(example_ledger()))
 #' @export
-rfm_profile <- function(rfm) {
+rfm_profile <- function(rfm, value = NULL) {
   throw_unless(checkmate::check_class(rfm, "nubrek_rfm"), "rfm", rlang::current_env())
-  out <- group_profile(factor(rfm$group, rfm_groups()$group), rfm$monetary)
-  out$group <- as.character(out$group)
-  out
+  group <- factor(rfm$group, basis_of(rfm, "groups")$group)
+  with_value(group_profile(group, rfm$sales, list(mean_recency = rfm$recency, mean_purchases = rfm$frequency)), group, rfm$customer, value)
+}
+
+with_value <- function(profile, group, customer, value, call = rlang::caller_env()) {
+  profile$group <- as.character(profile$group)
+  if (is.null(value)) return(profile)
+  throw_unless(checkmate::check_class(value, "nubrek_value"), "value", call)
+  column <- if (all(is.na(value$value))) "sales" else "value"
+  each <- value[[column]][match(customer, value$customer)]
+  profile[[if (column == "value") "value" else "expected_sales"]] <- as.vector(tapply(ifelse(is.na(each), 0, each), group, sum))[match(profile$group, levels(group))]
+  profile
 }
 
 #' @rdname rfm_profile
@@ -30,5 +43,16 @@ tier_profile <- function(tiers) {
   out <- group_profile(tiers$tier, tiers$sales)
   names(out)[[1L]] <- "tier"
   out$tier <- as.character(out$tier)
+  out
+}
+
+#' @rdname rfm_profile
+#' @param map `[nubrek_map]` From [order_map()].
+#' @export
+map_profile <- function(map, value = NULL) {
+  throw_unless(checkmate::check_class(map, "nubrek_map"), "map", rlang::current_env())
+  region <- factor(map$region, map_regions)
+  out <- with_value(group_profile(region, map$sales, list(mean_recency = map$recency, mean_purchases = map$purchases)), region, map$customer, value)
+  names(out)[[1L]] <- "region"
   out
 }

@@ -1,38 +1,85 @@
 #' Put customers into loyalty tiers
 #'
-#' By shares of ranked customers (rank 1 is the best; tied customers share a rank and get the better tier) or by thresholds.
-#' A customer's tier is the first whose upper edge satisfies (rank - 1) * 100 < edge * n.
+#' By shares of ranked customers (rank 1 is the best; tied customers share a rank and get the better tier), by thresholds of one or several measures, or by
+#' the break-even of what a tier costs. By shares a customer's tier is the first whose upper edge satisfies (rank - 1) * 100 < edge * n.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param shares `[numeric]` Named percentages from the best tier down; they must add up to 100.
-#' @param thresholds `[numeric]` Instead of shares: named lower limits from the best tier down, the last one `-Inf` or below
-#'   every customer; reaching the limit reaches the tier.
+#' @param thresholds `[numeric | list]` Instead of shares: named lower limits from the best tier down, the last one `-Inf` or below every customer; reaching the limit reaches the
+#'   tier. Or a list of limits by measure, such as `list(gold = c(sales = 500, purchases = 4), base = NULL)`; the last one takes everybody.
 #' @param measure `[character(1)]` `"sales"` (net, default), `"purchases"` or `"mean_sales"`.
-#' @return A `nubrek_tiers`, one row per customer with a purchase, best first (ties by id): `customer`; the measure, `sales` always
-#'   too; `rank`, competition ranking; `tier`, an ordered factor, best first; `to_next`, how much of the measure is missing to
-#'   the next better tier, missing in the best.
+#' @param during `[character]` A part of time, such as `"2025"`: customers with a purchase in it, by their net sales in it. Default all.
+#' @param match `[character(1)]` Of limits on several measures, must `"all"` (default) or `"any"` be reached?
+#' @param benefits `[nubrek_benefits]` Instead of shares and thresholds: from [tier_benefits()].
+#' @param keep `[nubrek_tiers]` Earlier tiers: who had a better one keeps it as long as the measure is not below its limit by more than the share `slack`.
+#' @param slack `[numeric(1)]` Default 0.1.
+#' @return A `nubrek_tiers`, one row per customer with a purchase, best first (ties by id): `customer`; the measures, `sales` always too; `rank`, competition ranking; `tier`, an
+#'   ordered factor, best first; `to_next`, how much of the measure is missing to the next better tier, missing in the best (with several measures `to_next_sales` and so on, 0 where
+#'   reached); with `keep` also `kept`.
 #' @examples
 #' assign_tiers(example_ledger())
 #' assign_tiers(example_ledger(), thresholds = c(gold = 100, silver = 50, base = -Inf))
+#' assign_tiers(example_ledger(), thresholds = list(gold = c(sales = 100, purchases = 3), base = NULL))
 #' @export
-assign_tiers <- function(ledger, shares = c(top = 10, middle = 30, base = 60), thresholds = NULL, measure = "sales") {
+assign_tiers <- function(ledger, shares = c(top = 10, middle = 30, base = 60), thresholds = NULL, measure = "sales", during = NULL, match = "all", benefits = NULL, keep = NULL, slack = 0.1) {
   check_ledger(ledger)
-  check_choice(measure, c("sales", "purchases", "mean_sales"))
-  check_purchases(ledger)
-  m <- reduce_customers(ledger)
-  codes <- which(m$purchases > 0L)
-  m <- m[codes]
-  value <- switch(measure, sales = major(ledger, m$sales), purchases = m$purchases, mean_sales = major(ledger, m$sales) / m$purchases)
+  check_number(slack, lower = 0, upper = 1)
+  throw_unless(checkmate::check_class(keep, "nubrek_tiers", null.ok = TRUE), "keep", rlang::current_env())
+  rule <- tier_rule(shares, thresholds, measure, match, benefits)
+  who <- spanned(ledger, during)
+  values <- lapply(stats::setNames(nm = rule$measures), who$measure)
+  value <- values[[1L]]
   rank <- as.integer(strictly_better(value) + 1L)
-  tier <- if (is.null(thresholds)) tier_by_share(rank, check_shares(shares)) else tier_by_threshold(value, check_thresholds(thresholds))
-  labels <- names(thresholds %||% shares)
-  columns <- list(customer = ledger$ids[codes], sales = major(ledger, m$sales), rank = rank,
-                  tier = factor(labels[tier], labels, ordered = TRUE), to_next = distance_up(value, tier, thresholds))
-  if (measure != "sales") columns <- append(columns, stats::setNames(list(value), measure), 1L)
-  columns <- lapply(columns, `[`, order(rank, seq_along(rank)))
-  tied <- tie_remark(rank, tier, labels)
-  new_result(columns, "tiers", ledger, rbind(carried(ledger), tied), basis = list(measure = measure, edges = thresholds %||% shares,
-             rule = if (is.null(thresholds)) "share" else "threshold"))
+  tier <- tier_of(values, rank, rule)
+  edges <- tier_edges(value, tier, rule)
+  kept <- if (!is.null(keep)) kept_tier(tier, value, edges, keep, who$ids, rule, slack)
+  if (!is.null(kept)) { fell <- kept != tier; tier <- kept }
+  next_one <- if (is.list(rule$thresholds)) distances_up(values, tier, rule) else list(to_next = distance_up(value, tier, edges))
+  columns <- c(list(customer = who$ids), values[rule$measures != "sales"], list(sales = major(ledger, who$units), rank = rank, tier = factor(rule$labels[tier], rule$labels, ordered = TRUE)), next_one,
+               if (!is.null(kept)) list(kept = fell))
+  columns <- lapply(columns, `[`, order(rank, seq_along(rank), method = "radix"))
+  said <- rbind(carried(ledger), during_remark(who$span, during), if (rule$kind == "share") tie_remark(rank, tier, rule$labels),
+    if (!is.null(kept)) remark_table("kept", sprintf("%s a better tier than the measure gives, being less than %s below its limit.", keeps(sum(fell)), present_percent(slack))))
+  new_result(columns, "tiers", ledger, said, basis = c(list(measure = rule$measures[[1L]], edges = rule$thresholds %||% rule$shares, rule = rule$kind, limits = stats::setNames(edges, rule$labels), how = rule),
+             span_basis(who$span, during), if (!is.null(during) && !who$span$whole) list(until = who$span$asked[[2L]])))
+}
+
+keeps <- function(n) paste(n_of(n, "customer"), if (n == 1L) "keeps" else "keep")
+present_percent <- function(x) paste0(format(100 * x), " %")
+
+# How tiers are made: `kind` share, threshold or break-even, their labels, and the measures looked at.
+tier_rule <- function(shares, thresholds, measure, match, benefits, call = rlang::caller_env()) {
+  check_choice(measure, c("sales", "purchases", "mean_sales"), call = call)
+  check_choice(match, c("all", "any"), call = call)
+  if (!is.null(benefits)) {
+    throw_unless(checkmate::check_class(benefits, "nubrek_benefits"), "benefits", call)
+    return(list(kind = "break-even", thresholds = check_thresholds(break_even(benefits), call), labels = benefits$tier, measures = "sales", match = match))
+  }
+  if (is.list(thresholds)) {
+    check_limits(thresholds, call)
+    return(list(kind = "threshold", thresholds = thresholds, labels = names(thresholds), measures = unique(unlist(lapply(thresholds, names))), match = match))
+  }
+  if (!is.null(thresholds)) return(list(kind = "threshold", thresholds = check_thresholds(thresholds, call), labels = names(thresholds), measures = measure, match = match))
+  list(kind = "share", shares = check_shares(shares, call), labels = names(shares), measures = measure, match = match)
+}
+
+tier_of <- function(values, rank, rule, call = rlang::caller_env()) {
+  if (rule$kind == "share") return(tier_by_share(rank, rule$shares))
+  if (!is.list(rule$thresholds)) return(tier_by_threshold(values[[1L]], rule$thresholds, call))
+  tier <- rep(length(rule$labels), length(values[[1L]]))
+  for (t in rev(seq_along(rule$labels))[-1L]) {
+    limits <- rule$thresholds[[t]]
+    reached <- Reduce(if (rule$match == "all") `&` else `|`, lapply(names(limits), \(name) values[[name]] >= limits[[name]]))
+    tier[reached] <- t
+  }
+  tier
+}
+
+check_limits <- function(limits, call) {
+  n <- length(limits)
+  fine <- \(x) checkmate::test_numeric(x, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(x), type = "unique", subset.of = c("sales", "purchases", "mean_sales"))
+  ok <- n > 1L && checkmate::test_names(names(limits), type = "unique") && all(vapply(limits[-n], fine, NA)) && length(limits[[n]]) == 0L
+  if (!ok) abort_nubrek(c("Limits of several measures are a list from the best tier down, the last one empty.", "i" = "Such as {.code list(gold = c(sales = 500, purchases = 4), base = NULL)}."), "tiers", call = call)
 }
 
 check_shares <- function(shares, call = rlang::caller_env()) {
@@ -47,7 +94,8 @@ check_shares <- function(shares, call = rlang::caller_env()) {
 check_thresholds <- function(thresholds, call = rlang::caller_env()) {
   ok <- checkmate::test_numeric(thresholds, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(thresholds), type = "unique") &&
     !is.unsorted(rev(thresholds), strictly = TRUE)
-  if (!ok) abort_nubrek(c("{.arg thresholds} must be named numbers that fall from the best tier down.", "i" = "For example {.code c(gold = 500, base = -Inf)}."), "tiers", call = call)
+  if (!ok) abort_nubrek(c("{.arg thresholds} must be named numbers that fall from the best tier down.", "x" = "They are {.val {format(thresholds)}}.",
+                          "i" = "For example {.code c(gold = 500, base = -Inf)}."), "tiers", call = call)
   thresholds
 }
 
@@ -67,12 +115,38 @@ tier_by_threshold <- function(value, thresholds, call = rlang::caller_env()) {
   tier
 }
 
+# The limit of each tier: its threshold, or its lowest customer; an empty tier has that of the one above.
+tier_edges <- function(value, tier, rule) {
+  if (is.list(rule$thresholds)) return(rep(NA_real_, length(rule$labels)))
+  if (!is.null(rule$thresholds)) return(unname(rule$thresholds))
+  lowest <- rep(NA_real_, length(rule$labels))
+  found <- tapply(value, tier, min)
+  lowest[as.integer(names(found))] <- found
+  for (step in seq_along(lowest)[-1L]) if (is.na(lowest[[step]])) lowest[[step]] <- lowest[[step - 1L]]
+  lowest
+}
+
 # What is missing to the lowest customer of the next better tier (by shares), or to its threshold.
-distance_up <- function(value, tier, thresholds) {
-  if (!is.null(thresholds)) return(ifelse(tier == 1L, NA_real_, c(NA, thresholds)[tier] - value))
-  lowest <- tapply(value, factor(tier, seq_len(max(tier))), min)
-  for (step in seq_along(lowest)[-1L]) if (is.na(lowest[[step]])) lowest[[step]] <- lowest[[step - 1L]]   # an empty tier
-  as.vector(c(NA, lowest))[tier] - value
+distance_up <- function(value, tier, edges) pmax(c(NA, edges)[tier] - value, 0)
+
+distances_up <- function(values, tier, rule) {
+  stats::setNames(lapply(rule$measures, \(name) {
+    limit <- vapply(rule$thresholds, \(x) if (name %in% names(x)) x[[name]] else NA_real_, 0)
+    pmax(c(NA, unname(limit))[tier] - values[[name]], 0)
+  }), paste0("to_next_", rule$measures))
+}
+
+# Who had a better tier holds the best one between that and the present whose limit is not missed by more than the slack.
+kept_tier <- function(tier, value, edges, keep, ids, rule, slack, call = rlang::caller_env()) {
+  if (is.list(rule$thresholds)) abort_nubrek("Tiers of several measures cannot be kept.", "tiers", call = call)
+  if (!identical(levels(keep$tier), rule$labels)) abort_nubrek("The earlier tiers must have the same names as these.", "tiers", call = call)
+  before <- as.integer(keep$tier)[match(ids, keep$customer)]
+  lenient <- edges - slack * abs(edges)
+  for (t in rev(seq_along(edges))) {
+    up <- !is.na(before) & before <= t & t < tier & !is.na(lenient[[t]]) & value >= lenient[[t]]
+    tier[up] <- t
+  }
+  tier
 }
 
 tie_remark <- function(rank, tier, labels) {

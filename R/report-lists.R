@@ -1,23 +1,90 @@
-#' Write a table as a list for a spreadsheet
+#' Write a table as a list for colleagues
 #'
-#' CSV in UTF-8 with a byte order mark. Text that a spreadsheet would take for a formula (beginning with = + - @, tab or
-#' carriage return) gets a leading apostrophe.
+#' CSV in UTF-8 with a byte order mark; XLSX and Parquet with the types of their columns. Text that a spreadsheet would take for a formula (beginning with = + - @, tab or carriage return) gets a leading
+#' apostrophe in CSV and is a text cell in XLSX. The order of rows is that of the table.
 #'
 #' @param x `[data.frame]` Any result.
-#' @param path `[character(1)]` Ending in `.csv`.
+#' @param path `[character(1)]` Ending in `.csv`, `.xlsx` or `.parquet`.
 #' @param columns `[character]` Only these columns, in this order; default all.
-#' @return The path, invisibly. The file is there whole, or not at all.
+#' @param apart `[character(1)]` A column: one sheet (XLSX) or file (`name - group.csv`) for each of its values, such as a sheet for each shop.
+#' @param ledger,contact `[nubrek_ledger]`, `[character]` Attributes of the customers in `ledger`, see [customers()], to carry along behind `customer`, such as `"email"`.
+#' @return The paths written, invisibly. Each file is there whole, or not at all.
 #' @examples
 #' write_list(assign_tiers(example_ledger()), tempfile(fileext = ".csv"), columns = c("customer", "tier"))
+#' ranked <- rank_customers(example_ledger(), within = "first_channel", top = 2)
+#' write_list(ranked, tempfile(fileext = ".csv"), apart = "first_channel")
 #' @export
-write_list <- function(x, path, columns = names(x)) {
+write_list <- function(x, path, columns = NULL, apart = NULL, ledger = NULL, contact = NULL) {
   throw_unless(checkmate::check_data_frame(x), "x", rlang::current_env())
   check_text(path)
-  check_choice(tolower(tools::file_ext(path)), "csv", arg = "path")
-  check_columns_exist(columns, names(x), "the table")
-  table <- lapply(as.list(plain_table(as.data.frame(x)))[columns], safe_cell)
-  write_whole(path, \(to) data.table::fwrite(as.data.table(table), to, bom = TRUE, na = "", dateTimeAs = "ISO", eol = "\n"))
+  check_text(apart, null = TRUE)
+  ending <- tolower(tools::file_ext(path))
+  check_choice(ending, names(list_writers), arg = "path")
+  table <- plain_table(as.data.frame(x))
+  if (!is.null(contact)) table <- carry_contact(table, ledger, contact)
+  columns <- columns %||% names(table)
+  check_columns_exist(c(columns, apart), names(table), "the table")
+  if (is.null(apart)) return(invisible(list_writers[[ending]](list(list = table[columns]), path)))
+  group <- ifelse(is.na(table[[apart]]), "(missing)", as.character(table[[apart]]))
+  parts <- split(table[columns], factor(group, unique(group)))
+  invisible(list_writers[[ending]](parts, path))
 }
+
+# Attributes of the customers behind the customer column.
+carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
+  check_ledger(ledger, call = call)
+  throw_unless(checkmate::check_character(contact, any.missing = FALSE), "contact", call)
+  check_columns_exist("customer", names(table), "the table", call)
+  known <- known_attributes(ledger)
+  check_columns_exist(contact, names(known), "the customer attributes", call)
+  mine <- as.data.frame(known[contact], stringsAsFactors = FALSE, optional = TRUE)[match(table$customer, ledger$ids), , drop = FALSE]
+  at <- match("customer", names(table))
+  cbind(table[seq_len(at)], mine, table[setdiff(names(table)[-seq_len(at)], contact)])
+}
+
+list_writers <- list(
+  csv = \(parts, path) one_file_each(parts, path, \(part, to) data.table::fwrite(as.data.table(lapply(part, safe_cell)), to, bom = TRUE, na = "", dateTimeAs = "ISO", eol = "\n")),
+  parquet = \(parts, path) {
+    need_package("nanoparquet", path, rlang::caller_env())
+    one_file_each(parts, path, \(part, to) nanoparquet::write_parquet(as.data.frame(lapply(part, plain_cell), optional = TRUE), to))
+  },
+  xlsx = \(parts, path) {
+    need_package("openxlsx", path, rlang::caller_env())
+    parts <- lapply(parts, \(part) as.data.frame(lapply(part, plain_cell), optional = TRUE))
+    names(parts) <- sheet_names(names(parts))
+    write_whole(path, \(to) {
+      book <- openxlsx::createWorkbook()
+      bold <- openxlsx::createStyle(textDecoration = "bold")
+      for (name in names(parts)) {
+        openxlsx::addWorksheet(book, name)
+        openxlsx::writeData(book, name, parts[[name]], headerStyle = bold)                # text goes into text cells, never into formulas
+        openxlsx::freezePane(book, name, firstRow = TRUE)
+        if (ncol(parts[[name]]) > 0L) openxlsx::setColWidths(book, name, seq_along(parts[[name]]), pmin(40, pmax(10, nchar(names(parts[[name]])) + 2)))
+      }
+      openxlsx::saveWorkbook(book, to, overwrite = TRUE)
+    })
+    path
+  })
+
+one_file_each <- function(parts, path, write) {
+  paths <- if (length(parts) == 1L && identical(names(parts), "list")) path else paste0(tools::file_path_sans_ext(path), " - ", file_words(names(parts)), ".", tools::file_ext(path))
+  for (i in seq_along(parts)) write_whole(paths[[i]], \(to) write(parts[[i]], to))
+  paths
+}
+
+# Names of groups as parts of file names: nothing that a file system takes for something else, no two alike.
+file_words <- function(names) make.unique(substr(gsub("[^[:alnum:] ._()-]+|^[.]+", "_", enc2utf8(names)), 1L, 80L), sep = "-")
+
+# Sheets have at most 31 characters, some of them not allowed, and differ without regard to case.
+sheet_names <- function(names) {
+  out <- substr(gsub("[][*?:/\\\\']", "_", names), 1L, 28L)
+  out[out == ""] <- "_"
+  twice <- duplicated(tolower(out))
+  out[twice] <- paste0(substr(out[twice], 1L, 25L), " ", which(twice))
+  out
+}
+
+plain_cell <- function(x) if (is.factor(x)) as.character(x) else x
 
 safe_cell <- function(x) {
   if (is.factor(x)) x <- as.character(x)

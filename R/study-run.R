@@ -15,8 +15,14 @@ study_parts <- list(
   usual = \(study, ledger) against_usual(study_grid(study, ledger), study$cohorts$usual %||% "retention"),
   payback = \(study, ledger) study_payback(study, ledger, together = TRUE),
   payback_by = \(study, ledger) study_payback(study, ledger, together = FALSE),
-  rfm = \(study, ledger) do.call(score_rfm, c(list(ledger), study$rfm)),
-  tiers = \(study, ledger) do.call(assign_tiers, c(list(ledger), study$tiers)),
+  ranks = \(study, ledger) do.call(rank_customers, c(list(ledger), study$ranks %||% list(top = 10))),
+  rfm = \(study, ledger) study_rfm(study, ledger),
+  map = \(study, ledger) do.call(order_map, c(list(ledger), study$map)),
+  tiers = \(study, ledger) do.call(assign_tiers, c(list(ledger), tier_arguments(study), list(during = study$tiers$during))),
+  payoff = \(study, ledger) tier_payoff(study_parts$tiers(study, ledger), study_benefits(study)),
+  moves = \(study, ledger) study_moves(study, ledger),
+  chance = \(study, ledger) move_noise(study_moves(study, ledger), ledger, draws = study$moves$draws %||% 200L),
+  outlook = \(study, ledger) tier_outlook(study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L),
   forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list())), study$forecast[names(study$forecast) != "cut"])),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut),
   proof = \(study, ledger) prove_totals(ledger))
@@ -24,7 +30,8 @@ study_parts <- list(
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
   setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) c("forecast", "backtest"), if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
-                                if (is.null(payback_groups(study))) "payback_by"))
+                                if (is.null(payback_groups(study))) "payback_by", if (is.null(study$moves)) c("moves", "chance"), if (is.null(study$tiers$benefits)) "payoff",
+                                if (!"forecast" %in% names(study) || !identical(study$tiers$measure %||% "sales", "sales") || !is.null(study$tiers$limits)) "outlook"))
 }
 
 wanted_key <- function(study, section, key) {
@@ -40,6 +47,34 @@ study_margin <- function(study) {
 study_grid <- function(study, ledger, by = NULL) {
   said <- study$cohorts[intersect(names(study$cohorts), c("clock", "ages", "older_within"))]
   do.call(cohort_grid, c(list(ledger, by = by, margin = study_margin(study)), said))
+}
+
+study_rfm <- function(study, ledger) {
+  said <- study$rfm
+  if (!is.null(said$groups)) said$groups <- data.frame(group = names(said$groups), do.call(rbind, lapply(said$groups, \(g) as.data.frame(lapply(list(recency = "any", frequency = "any", monetary = "any"), identity) |> utils::modifyList(g)))), row.names = NULL)
+  do.call(score_rfm, c(list(ledger), said))
+}
+
+study_benefits <- function(study) {
+  said <- study$tiers$benefits
+  if (is.null(said$cost)) wanted_key(study, "tiers", "benefits")
+  margin <- study$economics$margin_rate
+  if (is.null(margin)) wanted_key(study, "economics", "margin_rate")
+  tier_benefits(said$cost, margin, said$uplift %||% 0.1)
+}
+
+# The rule of the tiers; benefits make it only where neither shares nor limits do.
+tier_arguments <- function(study) {
+  said <- study$tiers
+  out <- said[intersect(names(said), c("measure", "shares", "thresholds", "match"))]
+  if (!is.null(said$limits)) out$thresholds <- lapply(said$limits, \(x) if (length(x) > 0L) x)
+  if (!is.null(said$benefits) && is.null(out$shares) && is.null(out$thresholds)) out$benefits <- study_benefits(study)
+  out
+}
+
+study_moves <- function(study, ledger) {
+  said <- study$moves[intersect(names(study$moves), c("same_days", "least_base"))]
+  do.call(tier_moves, c(list(ledger, wanted_key(study, "moves", "periods")), tier_arguments(study), said))
 }
 
 # What the acquisition cost is given by, which the grid must be by as well.
@@ -70,7 +105,7 @@ study_payback <- function(study, ledger, together) {
 #' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the study file. `NA` writes nothing.
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
-#'   asks for them `cohorts_by`, `payback`, `payback_by`,
+#'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
 #'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
 #' @examples
 #' \donttest{
@@ -104,7 +139,7 @@ write_results <- function(run, folder) {
   signal_progress("writing the report")
   render_report(run, file.path(draft, "report.html"))
   files <- c("report.html", names(lists))
-  unlink(file.path(folder, setdiff(c("value.csv", "payback.csv"), files)))       # of an earlier run that had them
+  unlink(file.path(folder, setdiff(c("value.csv", "payback.csv", "moved.csv", "outlook.csv"), files)))       # of an earlier run that had them
   file.rename(file.path(draft, files), file.path(folder, files))
   file.path(folder, files)
 }
@@ -113,12 +148,10 @@ study_lists <- function(run) {
   contact <- run$study$outputs$contact
   people <- customers(run$ledger)
   if (!is.null(contact)) check_columns_exist(contact, names(people), "the customer attributes")
-  carry <- function(x) {
-    if (is.null(contact)) return(plain_table(x))
-    at <- match(x$customer, people$customer)
-    cbind(plain_table(x)["customer"], plain_table(people)[at, contact, drop = FALSE], plain_table(x)[setdiff(names(x), c("customer", contact))])
-  }
-  c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm)),
+  carry <- function(x) if (is.null(contact)) plain_table(x) else carry_contact(plain_table(x), run$ledger, contact)
+  c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm), "ranks.csv" = carry(run$ranks), "map.csv" = carry(run$map)),
+    if (!is.null(run$moves)) list("moved.csv" = { movers <- moved_customers(run$moves); carry(movers[movers$from != movers$to & movers$from != "new", ]) }),
+    if (!is.null(run$outlook)) list("outlook.csv" = carry(run$outlook)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
     if (!is.null(run$payback)) list("payback.csv" = plain_table(run$payback_by %||% run$payback)),
     list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger)),

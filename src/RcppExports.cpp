@@ -394,6 +394,53 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_span_measures
+Rcpp::List cpp_span_measures(Rcpp::List orders, Rcpp::List purchases, int from, int until, int n_customers);
+RcppExport SEXP _nubrek_cpp_span_measures(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
+    Rcpp::traits::input_parameter< int >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< int >::type until(untilSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_span_measures(orders, purchases, from, until, n_customers));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_deal_orders
+Rcpp::List cpp_deal_orders(Rcpp::IntegerVector customer, Rcpp::NumericVector sales, Rcpp::IntegerVector which, Rcpp::NumericVector share_second, double least, int n_customers, double seed, double draw);
+RcppExport SEXP _nubrek_cpp_deal_orders(SEXP customerSEXP, SEXP salesSEXP, SEXP whichSEXP, SEXP share_secondSEXP, SEXP leastSEXP, SEXP n_customersSEXP, SEXP seedSEXP, SEXP drawSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type which(whichSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type share_second(share_secondSEXP);
+    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< double >::type draw(drawSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_deal_orders(customer, sales, which, share_second, least, n_customers, seed, draw));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_simulate_tiers
+Rcpp::NumericMatrix cpp_simulate_tiers(Rcpp::List customers, Rcpp::NumericMatrix draws, int individual, double horizon, Rcpp::NumericVector limits, double kept, double seed);
+RcppExport SEXP _nubrek_cpp_simulate_tiers(SEXP customersSEXP, SEXP drawsSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP limitsSEXP, SEXP keptSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type customers(customersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
+    Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type limits(limitsSEXP);
+    Rcpp::traits::input_parameter< double >::type kept(keptSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_tiers(customers, draws, individual, horizon, limits, kept, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_text_flags
 Rcpp::LogicalVector cpp_text_flags(SEXP texts);
 RcppExport SEXP _nubrek_cpp_text_flags(SEXP textsSEXP) {
@@ -556,6 +603,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 9},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
+    {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 5},
+    {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 8},
+    {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 7},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},

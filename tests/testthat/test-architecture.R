@@ -44,7 +44,7 @@ test_that("the example of the README works when pasted", {
   expect_lte(length(code), 12L)
   printed <- gsub("^([a-z_]+\\(ledger.*)$", "print(\\1\n)", code)
   shown <- capture.output(eval(parse(text = c("local({", printed, "})")), globalenv()))
-  expect_match(shown, "All 24 checks are exact", all = FALSE)
+  expect_match(shown, "All 30 checks are exact", all = FALSE)
   for (link in unlist(regmatches(text, gregexpr("(?<=\\()[A-Za-z/.-]+(?=\\))", text, perl = TRUE)))) if (grepl("[.]", link)) expect_true(file.exists(test_path("../..", link)), label = link)
 })
 

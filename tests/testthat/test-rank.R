@@ -10,10 +10,10 @@ test_that("recency counts fewer days as better, codes are in order, groups cover
   expect_identical(scores$code, paste0(scores$recency_band, scores$frequency_band, scores$monetary_band))
   for (k in 2:10) {
     bands <- expand.grid(r = seq_len(k), f = seq_len(k), m = seq_len(k))
-    groups <- group_bands(bands$r, bands$f, bands$m, k)
+    groups <- group_combinations(bands, rfm_groups(), c(k, k, k))
     expect_true(all(groups %in% rfm_groups()$group), label = paste("bands", k))
   }
-  expect_identical(unname(group_bands(5L, 1L, 1L, 5L)), "recent, seldom")
+  expect_identical(groups[bands$r == k & bands$f == 1L & bands$m == 1L], "recent, seldom")
 })
 
 test_that("tiers on paper: tied customers get the better tier, edges neither overlap nor leave gaps (trap)", {

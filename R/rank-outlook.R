@@ -1,0 +1,47 @@
+#' In which tier will each customer be?
+#'
+#' Draws of each customer's coming purchases and amounts, from the models of [forecast_value()], give the probability of each tier over the coming time, at the limits that the tiers have now.
+#'
+#' @param tiers `[nubrek_tiers]` From [assign_tiers()], by sales.
+#' @param ledger `[nubrek_ledger]` The ledger it came from.
+#' @param years `[numeric(1)]` How far ahead; default as long as the time that the tiers are made of, which their limits belong to.
+#' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
+#' @param seed `[integer(1)]`
+#' @return A `nubrek_outlook`, one row per customer, best first: `customer`, `tier` now; `likely`, the most probable; `stays`, the probability of the present tier or a better one; then one column per tier and
+#'   `absent` (no purchase), which add up to 1. The attribute `total` has the customers of each tier now and expected.
+#' @examples
+#' \donttest{
+#' ledger <- open_ledger(system.file("pellmere", "order-lines.csv.gz", package = "nubrek"), column_map("customer_no", "sold_at", order = "receipt", sales = "net_amount", currency = "currency"),
+#'   meanings(currency = "EUR"))
+#' tier_outlook(assign_tiers(ledger, during = "2025"), ledger)
+#' }
+#' @export
+tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed = 1L) {
+  throw_unless(checkmate::check_class(tiers, "nubrek_tiers"), "tiers", rlang::current_env())
+  check_ledger(ledger)
+  if (!identical(basis_of(tiers, "how")$measures, "sales")) abort_nubrek("An outlook is for tiers by sales alone.", "tiers")
+  throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", rlang::current_env())
+  check_whole(seed, lower = 0L)
+  span <- basis_of(tiers, "during") %||% c(ledger$history_start, ledger$as_of)
+  years <- years %||% ((as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
+  check_number(years, lower = 1 / 52, upper = 50)
+  history <- purchase_history(ledger)
+  learn <- learn_from(ledger, history)
+  signal_progress("fitting the purchase and spend models")
+  fit <- fit_purchases(history[learn$rows, ])
+  spend <- fit_spend(history[learn$rows, ])
+  history <- history[match(tiers$customer, history$customer), ]
+  parameters <- cbind(draw_parameters(fit, draws[[1L]], seed), draw_parameters(spend, draws[[1L]], seed + 1L))
+  customers <- list(x = as.double(history$repeats), t_x = history$last, T = history$span, amounts = as.double(history$repeats), total = ifelse(history$repeats > 0, history$repeats * history$spend, 0))
+  limits <- unname(basis_of(tiers, "limits"))
+  signal_progress("drawing the coming time")
+  p <- cpp_simulate_tiers(customers, parameters, as.integer(draws[[2L]]), years * 365.25 / 7, limits, 1 - return_share(ledger), as.double(seed))
+  labels <- c(levels(tiers$tier), "absent")
+  now <- as.integer(tiers$tier)
+  so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))
+  if (length(limits) == 1L) so_good <- matrix(so_good, ncol = 1L)
+  total <- data.frame(tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p))
+  new_result(c(list(customer = tiers$customer, tier = as.character(tiers$tier), likely = labels[max.col(p, "first")], stays = so_good[cbind(seq_along(now), now)]), stats::setNames(as.list(as.data.frame(p)), labels)),
+             "outlook", ledger, rbind(remarks(tiers), learn$remarks, remark_table("outlook", sprintf("Over the next %s, at the limits of today's tiers; customers still to come are not in it.", n_of(round(years, 2), "year")))),
+             basis = list(years = years, labels = labels, limits = limits, kinds = stats::setNames(rep("share", length(labels) + 1L), c("stays", labels))), total = total)
+}
