@@ -81,6 +81,18 @@ cpp_survival_integral <- function(s, scale, horizon, delta) {
     .Call(`_nubrek_cpp_survival_integral`, s, scale, horizon, delta)
 }
 
+cpp_count_others <- function(values, more) {
+    .Call(`_nubrek_cpp_count_others`, values, more)
+}
+
+cpp_rows_by_rank <- function(rank) {
+    .Call(`_nubrek_cpp_rows_by_rank`, rank)
+}
+
+cpp_bands <- function(value, worse, bands) {
+    .Call(`_nubrek_cpp_bands`, value, worse, bands)
+}
+
 cpp_customer_measures <- function(orders, purchases, n_customers) {
     .Call(`_nubrek_cpp_customer_measures`, orders, purchases, n_customers)
 }
@@ -121,8 +133,12 @@ cpp_simulate_value <- function(customers, draws, individual, horizon, delta, low
     .Call(`_nubrek_cpp_simulate_value`, customers, draws, individual, horizon, delta, lower, upper, seed)
 }
 
-cpp_span_measures <- function(orders, purchases, from, until, n_customers) {
-    .Call(`_nubrek_cpp_span_measures`, orders, purchases, from, until, n_customers)
+cpp_first_days <- function(purchases, n_customers) {
+    .Call(`_nubrek_cpp_first_days`, purchases, n_customers)
+}
+
+cpp_span_measures <- function(orders, purchases, from, until, n_customers, all, threads) {
+    .Call(`_nubrek_cpp_span_measures`, orders, purchases, from, until, n_customers, all, threads)
 }
 
 cpp_deal_orders <- function(customer, sales, which, share_second, least, n_customers, seed, draw) {

@@ -6,7 +6,8 @@ command_verbs <- list(
   check = list(says = "read a study and its data, print the audit, compute nothing", use = "nubrek check STUDY", arguments = 1L),
   run = list(says = "run a study: report and lists", use = "nubrek run STUDY [--folder FOLDER]", arguments = 1L),
   show = list(says = "print one part of a study as a table, CSV or JSON", use = "nubrek show PART STUDY [--format table|csv|json] [--rows N] [--measure NAME] [--view age|calendar]", arguments = 2L),
-  list = list(says = "write a part as a list: CSV, XLSX or Parquet, with contact columns, one sheet or file for each group", use = "nubrek list PART STUDY --to FILE [--columns A,B] [--apart COLUMN] [--contact A,B]", arguments = 2L),
+  list = list(says = "write a part as a list: CSV, XLSX or Parquet, with contact columns, one sheet or file for each group",
+      use = "nubrek list PART STUDY --to FILE [--columns A,B] [--apart COLUMN] [--contact A,B]", arguments = 2L),
   draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE [--measure NAME] [--view age|calendar] [--curves]", arguments = 2L))
 
 figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook", "backtest")

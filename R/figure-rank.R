@@ -13,7 +13,8 @@ autoplot.nubrek_rfm <- function(object, ...) {
   ggplot2::ggplot(as.data.frame(cell), ggplot2::aes(.data$f, .data$r)) + ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.94) +
     ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = if (max(k) > 6L) 2.9 else 3.8, lineheight = 0.95) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(breaks = seq_len(k[["frequency"]]), labels = band_words(cuts$frequency, k[["frequency"]], "purchases"), limits = c(0.5, k[["frequency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
+    ggplot2::scale_x_continuous(breaks = seq_len(k[["frequency"]]), labels = band_words(cuts$frequency, k[["frequency"]], "purchases"), limits = c(0.5, k[["frequency"]] + 0.5),
+        expand = ggplot2::expansion(0.005)) +
     ggplot2::scale_y_continuous(breaks = seq_len(k[["recency"]]), labels = recency_words(cuts$recency, k[["recency"]]), limits = c(0.5, k[["recency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
     figure_words(object, "Share of customers (and of sales) by bands: recency upwards, frequency to the right; shade: share of customers",
                  caption = paste0("n = ", format_count(nrow(object)), " customers with a purchase. Empty: nobody. Equal customers share the lower band.")) +
@@ -50,13 +51,14 @@ autoplot.nubrek_map <- function(object, ...) {
   most <- max(shown$purchases)
   x_edge <- unique(c(0.5 + 0:min(9, most), if (most > 10L) exp(seq(log(10.5), log(most + 0.5), length.out = 14L))[-1L]))
   floor <- max(min(shown$mean_sales), stats::quantile(shown$mean_sales, 0.0005, names = FALSE))
-  y_edge <- exp(seq(log(floor), log(max(shown$mean_sales) * 1.001 + 1e-9), length.out = 33L))
+  y_edge <- exp(seq(log(floor), log(max(shown$mean_sales, floor * 1.2) * 1.001), length.out = 33L))
   bins <- data.table(x = findInterval(shown$purchases, x_edge, all.inside = TRUE), y = findInterval(shown$mean_sales, y_edge, all.inside = TRUE))[, .(n = .N), by = .(x, y)]
   bins[, `:=`(x0 = x_edge[x], x1 = x_edge[x + 1L], y0 = y_edge[y], y1 = y_edge[y + 1L], fill = grid_fill(log1p(n) / log1p(max(n))))]
   best <- shown[shown$top, ]
   best <- best[order(-best$sales), ]
   profile <- map_profile(object)
-  corner <- data.frame(region = map_regions, x = rep(c(most * 1.12, 0.56), each = 2L), y = rep(c(max(y_edge) * 1.25, floor / 1.15), 2L), hjust = rep(c(1, 0), each = 2L), vjust = rep(c(0, 1), 2L))
+  corner <- data.frame(region = map_regions, x = rep(c(max(x_edge) * 1.08, 0.52), each = 2L), y = rep(c(max(y_edge) * 1.25, floor / 1.15), 2L), hjust = rep(c(1, 0), each = 2L), vjust = rep(c(0,
+      1), 2L))
   corner <- corner[corner$region %in% profile$region, ]
   at <- match(corner$region, profile$region)
   corner$text <- sprintf("%s\n%s of customers\n%s of sales", corner$region, present_share(profile$share_of_customers[at]), present_share(profile$share_of_sales[at]))
@@ -64,13 +66,16 @@ autoplot.nubrek_map <- function(object, ...) {
   best$label <- ifelse(seq_len(nrow(best)) <= 5L, as.character(best$customer), "")
   ggplot2::ggplot() +
     ggplot2::geom_rect(data = as.data.frame(bins), ggplot2::aes(xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill)) + ggplot2::scale_fill_identity() +
-    ggplot2::geom_vline(xintercept = max(cut[["purchases"]] - 0.5, 0.5), colour = palette_of[["ink"]], linetype = "22") + ggplot2::geom_hline(yintercept = max(cut[["mean_sales"]], floor), colour = palette_of[["ink"]], linetype = "22") +
+    ggplot2::geom_vline(xintercept = max(cut[["purchases"]] - 0.5, 0.5), colour = palette_of[["ink"]], linetype = "22") + ggplot2::geom_hline(yintercept = max(cut[["mean_sales"]], floor),
+        colour = palette_of[["ink"]], linetype = "22") +
     ggplot2::geom_point(data = best, ggplot2::aes(.data$purchases, .data$mean_sales), shape = 21L, fill = palette_of[["ochre"]], colour = palette_of[["ink"]], size = 3) +
     ggplot2::geom_text(data = best, ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$label), vjust = -0.8, size = 3.4, colour = palette_of[["ink"]]) +
-    ggplot2::geom_text(data = corner, ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust, vjust = .data$vjust), lineheight = 0.95, size = 4, colour = palette_of[["ink"]], fontface = "bold") +
-    ggplot2::scale_x_log10(breaks = c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)[c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000) <= most], limits = c(0.5, most * 1.15)) +
+    ggplot2::geom_text(data = corner, ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust, vjust = .data$vjust), lineheight = 0.95, size = 4, colour = palette_of[["ink"]],
+        fontface = "bold") +
+    ggplot2::scale_x_log10(breaks = c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)[c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000) <= most], limits = c(0.5, max(x_edge) * 1.1)) +
     ggplot2::scale_y_log10(labels = \(v) format(v, trim = TRUE, big.mark = "\u202f", scientific = FALSE, drop0trailing = TRUE), limits = c(floor / 2.8, max(y_edge) * 2.8)) +
-    figure_words(object, sprintf("Mean order sales against purchases; darker: more customers (both scales logarithmic). Cut at %s and %s", n_of(round(cut[["purchases"]], 2), "purchase"), format_money(cut[["mean_sales"]], basis_of(object, "currency"))),
+    figure_words(object, sprintf("Mean order sales against purchases; darker: more customers (both scales logarithmic). Cut at %s and %s", n_of(round(cut[["purchases"]], 2), "purchase"),
+        format_money(cut[["mean_sales"]], basis_of(object, "currency"))),
                  caption = paste0("Points: the ", format_count(nrow(best)), " customers with the highest sales, the first five named. n = ", format_count(nrow(object)), " customers.",
                                   if (nrow(shown) < nrow(object)) sprintf(" %s with mean sales of 0 or less are not drawn.", n_of(nrow(object) - nrow(shown), "customer")))) +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab("purchases")
@@ -95,7 +100,8 @@ autoplot.nubrek_moves <- function(object, ..., step = NULL, noise = NULL) {
   mark <- if (!is.null(noise)) noise$verdict[match(paste(data$from, data$to), paste(noise$from, noise$to))]
   sign <- if (is.null(mark)) "" else ifelse(mark %in% "more", " \u25b2", ifelse(mark %in% "fewer", " \u25bc", ""))
   money <- ifelse(data$change >= 0, "+", "\u2212")
-  data$text <- ifelse(data$customers == 0L, "0", paste0(format_count(data$customers), sign, "  (", present_share(data$share_of_from), ")\n", money, formatC(abs(round(data$change)), format = "d", big.mark = "\u202f")))
+  data$text <- ifelse(data$customers == 0L, "0", paste0(format_count(data$customers), sign, "  (", present_share(data$share_of_from), ")\n", money, formatC(abs(round(data$change)), format = "d",
+      big.mark = "\u202f")))
   stays <- data[data$from == data$to, ]
   ggplot2::ggplot(data, ggplot2::aes(.data$x, .data$y)) + ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.97, height = 0.94) +
     ggplot2::geom_tile(data = stays, fill = NA, colour = palette_of[["ink"]], linewidth = 0.7, width = 0.95, height = 0.9) +

@@ -44,7 +44,8 @@ ink_on <- function(fill) {
 #' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in the caption.
 #'
 #' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_usual`, `nubrek_payback`,
-#'   `nubrek_tiers`, `nubrek_backtest`.
+#'   `nubrek_rfm`, `nubrek_map`,
+#'   `nubrek_tiers`, `nubrek_moves`, `nubrek_outlook`, `nubrek_backtest`.
 #' @param ... Not used (grid: passed on to the measure).
 #' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
 #' @return A ggplot.

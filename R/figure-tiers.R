@@ -18,11 +18,14 @@ concentration_curve <- function(object) {
   edge$label <- sprintf("%s and up: %s of customers, %s of sales", edge$tier, present_share(edge$customers), present_share(edge$sales))
   edge$label[seq_len(min(1L, nrow(edge)))] <- sub(" and up", "", edge$label[seq_len(min(1L, nrow(edge)))])
   ggplot2::ggplot(line, ggplot2::aes(.data$customers, .data$sales)) +
-    ggplot2::annotate("segment", x = 0, y = 0, xend = 1, yend = 1, colour = palette_of[["rule"]], linewidth = 0.7) + ggplot2::annotate("text", x = 0.72, y = 0.66, label = "if all brought the same", colour = "#5d6a74", size = 3.8, hjust = 0) +
+    ggplot2::annotate("segment", x = 0, y = 0, xend = 1, yend = 1, colour = palette_of[["rule"]], linewidth = 0.7) + ggplot2::annotate("text", x = 0.72, y = 0.66,
+        label = "if all brought the same", colour = "#5d6a74", size = 3.8, hjust = 0) +
     ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 1.1) + ggplot2::geom_point(data = edge, size = 3, colour = palette_of[["ink"]]) +
     ggplot2::geom_text(data = edge, ggplot2::aes(label = .data$label), hjust = 0, nudge_x = 0.015, vjust = 1.4, size = 4.2, colour = palette_of[["ink"]]) +
-    ggplot2::scale_x_continuous(labels = \(v) present_share(v), expand = ggplot2::expansion(c(0.01, 0.02))) + ggplot2::scale_y_continuous(labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.04))) +
-    figure_words(object, "Share of sales brought by the best customers, ranked by sales", sprintf("The best 20 %% of customers bring %s of sales.", present_share(stats::approx(line$customers, line$sales, 0.2)$y)), caption = paste0("n = ", format_count(n), " customers with a purchase.")) +
+    ggplot2::scale_x_continuous(labels = \(v) present_share(v), expand = ggplot2::expansion(c(0.01, 0.02))) + ggplot2::scale_y_continuous(labels = \(v) present_share(v),
+        expand = ggplot2::expansion(c(0, 0.04))) +
+    figure_words(object, "Share of sales brought by the best customers, ranked by sales", sprintf("The best 20 %% of customers bring %s of sales.", present_share(stats::approx(line$customers,
+        line$sales, 0.2)$y)), caption = paste0("n = ", format_count(n), " customers with a purchase.")) +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab("share of customers, best first")
 }
 

@@ -100,7 +100,8 @@ prove_tiers <- function(ledger) {
   groups <- rfm_profile(score_rfm(ledger))
   middle <- ledger$history_start + as.integer(ledger$as_of - ledger$history_start) %/% 2L
   halves <- if (middle < ledger$as_of) tier_moves(ledger, list(c(ledger$history_start, middle), c(middle + 1L, ledger$as_of)))
-  c(list(claim("tiers hold each customer with a purchase once", sum(bought), nlevels(code_column(tiers$customer)), FALSE), claim("tiers hold the money of customers with a purchase", theirs, sum(round(tiers$sales * 10^ledger$decimals)))),
+  c(list(claim("tiers hold each customer with a purchase once", sum(bought), nlevels(code_column(tiers$customer)), FALSE), claim("tiers hold the money of customers with a purchase", theirs,
+      sum(round(tiers$sales * 10^ledger$decimals)))),
     partition("groups of bands", groups$customers, groups$sales), partition("regions of the order map", map$customers, map$sales),
     if (!is.null(halves)) partition("moves between two halves", halves$customers, c(halves$sales_before, halves$sales_after)))
 }

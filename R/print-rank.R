@@ -8,7 +8,8 @@ describe.nubrek_ranks <- function(x) {
   asked <- c(if (!is.null(basis_of(x, "top"))) paste("top", format(basis_of(x, "top"))), if (!is.null(basis_of(x, "bottom"))) paste("bottom", format(basis_of(x, "bottom"))))
   heading <- paste0(if (length(asked) > 0L) paste0(capital(paste(asked, collapse = " and ")), if (basis_of(x, "unit") == "percent") " %", " of customers") else "Customers", " by ", words,
                     if (!is.null(within)) paste(" within", paste(gsub("_", " ", within), collapse = " and ")))
-  finding <- if (nrow(x) == 0L) "Nobody is left." else if (is.null(within)) sprintf("These %s bring %s of the sales of all %s.", n_of(nrow(x), "customer"), present_share(sum(x$share_of_group)), n_of(x$customers_of_group[[1L]], "customer"))
+  finding <- if (nrow(x) == 0L) "Nobody is left." else if (is.null(within)) sprintf("These %s bring %s of the sales of all %s.", n_of(nrow(x), "customer"), present_share(sum(x$share_of_group)),
+      n_of(x$customers_of_group[[1L]], "customer"))
     else sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[within])), "group"))
   list(heading = heading, finding = finding)
 }
@@ -28,7 +29,8 @@ describe.nubrek_map <- function(x) {
   top <- which.max(profile$sales)
   cut <- basis_of(x, "cut")
   list(heading = "The order map: mean order sales against purchases", table = profile,
-       finding = sprintf("\u201c%s\u201d is %s of customers and %s of sales; the cut is at %s and %s.", capital(profile$region[[top]]), present_share(profile$share_of_customers[[top]]), present_share(profile$share_of_sales[[top]]),
+       finding = sprintf("\u201c%s\u201d is %s of customers and %s of sales; the cut is at %s and %s.", capital(profile$region[[top]]), present_share(profile$share_of_customers[[top]]),
+           present_share(profile$share_of_sales[[top]]),
                          n_of(round(cut[["purchases"]], 2), "purchase"), format_money(cut[["mean_sales"]], basis_of(x, "currency"))),
        after = c("", paste("Reaching a cut is high. Each customer's region, and who is marked:", all_hint())))
 }
@@ -41,7 +43,8 @@ describe.nubrek_tiers <- function(x) {
   list(heading = "Loyalty tiers", table = profile, finding = paste0(sprintf("The tier \u201c%s\u201d is %s of customers and brings %s of their sales.",
     profile$tier[[1L]], present_share(profile$share_of_customers[[1L]]), present_share(profile$share_of_sales[[1L]])),
     if (NROW(near) > 0L) sprintf(" Nearest to the next tier is %s: %s more by %s.", as.character(near$customer), format_distance(near$to_next, x), format_day(until))),
-    after = c("", paste0(if (identical(basis_of(x, "rule"), "share")) "Tied customers share the better tier (bands: the lower one). " else "Reaching a limit reaches the tier. ", "Each customer's tier: ", all_hint())))
+    after = c("", paste0(if (identical(basis_of(x, "rule"), "share")) "Tied customers share the better tier (bands: the lower one). " else "Reaching a limit reaches the tier. ",
+        "Each customer's tier: ", all_hint())))
 }
 
 format_distance <- function(value, x) if (basis_of(x, "measure") == "purchases") n_of(value, "purchase") else format_money(value, basis_of(x, "currency"), 2L)
@@ -58,23 +61,27 @@ describe.nubrek_moves <- function(x) {
   rose <- sum(cells$customers[!is.na(before) & place < before])
   top <- cells[cells$from == labels[[1L]], ]
   left <- sum(top$customers[top$to != labels[[1L]]])
-  list(heading = paste("Who moved between tiers:", step), finding = sprintf("%s of %s in \u201c%s\u201d left it (%s of sales); in all %s rose and %s fell.", format_count(left), format_count(sum(top$customers)), labels[[1L]],
+  list(heading = paste("Who moved between tiers:", step), finding = sprintf("%s of %s in \u201c%s\u201d left it (%s of sales); in all %s rose and %s fell.", format_count(left),
+      format_count(sum(top$customers)), labels[[1L]],
          format_change(sum(top$change[top$to != labels[[1L]]]), basis_of(x, "currency")), n_of(rose, "customer"), format_count(fell)),
-       table = move_table(cells, labels), after = c("", paste0("Rows: from, columns: to; percent of the row. Change of sales, other steps: ", all_hint(), ". Whom it concerns: moved_customers(x, from, to).")))
+       table = move_table(cells, labels), after = c("", paste0("Rows: from, columns: to; percent of the row. Change of sales, other steps: ", all_hint(),
+           ". Whom it concerns: moved_customers(x, from, to).")))
 }
 
 format_change <- function(x, currency) paste0(if (x >= 0) "+" else "\u2212", format_money(abs(x), currency))
 
 move_table <- function(cells, labels) {
   places <- move_places(labels)
-  text <- \(to) { at <- match(paste(places$from, to), paste(cells$from, cells$to)); ifelse(cells$customers[at] == 0L, "0", paste0(format_count_plain(cells$customers[at]), " (", formatC(100 * cells$share_of_from[at], format = "f", digits = 0L), " %)")) }
+  text <- \(to) { at <- match(paste(places$from, to), paste(cells$from, cells$to)); ifelse(cells$customers[at] == 0L, "0", paste0(format_count_plain(cells$customers[at]), " (",
+      formatC(100 * cells$share_of_from[at], format = "f", digits = 0L), " %)")) }
   total <- as.integer(tapply(cells$customers, factor(cells$from, places$from), sum))
   change <- as.vector(tapply(cells$change, factor(cells$from, places$from), sum))
   as.data.frame(c(list(from = places$from, customers = total), stats::setNames(lapply(places$to, text), places$to), list(change = change)), optional = TRUE)
 }
 
 #' @export
-describe.nubrek_movers <- function(x) list(heading = paste0("Customers behind the moves, ", basis_of(x, "step")), finding = sprintf("%s, %s of sales.", n_of(nrow(x), "customer"), format_change(sum(x$change), basis_of(x, "currency"))))
+describe.nubrek_movers <- function(x) list(heading = paste0("Customers behind the moves, ", basis_of(x, "step")), finding = sprintf("%s, %s of sales.", n_of(nrow(x), "customer"),
+    format_change(sum(x$change), basis_of(x, "currency"))))
 
 #' @export
 describe.nubrek_noise <- function(x) {
@@ -88,7 +95,8 @@ describe.nubrek_outlook <- function(x) {
   total <- attr(x, "total")
   best <- total$tier[[1L]]
   there <- x$tier == best
-  list(heading = paste("Tiers over the next", n_of(round(basis_of(x, "years"), 2), "year")), finding = sprintf("Of today's %s in \u201c%s\u201d about %s will be there again; %s are expected in it.", format_count(sum(there)), best,
+  list(heading = paste("Tiers over the next", n_of(round(basis_of(x, "years"), 2), "year")),
+      finding = sprintf("Of today's %s in \u201c%s\u201d about %s will be there again; %s are expected in it.", format_count(sum(there)), best,
     format_count(round(sum(x$stays[there]))), format_count(round(total$expected[[1L]]))))
 }
 
@@ -96,5 +104,6 @@ describe.nubrek_outlook <- function(x) {
 describe.nubrek_benefits <- function(x) list(heading = "What a tier costs, and the sales from which it pays for itself", finding = NULL)
 
 #' @export
-describe.nubrek_payoff <- function(x) list(heading = "Does each tier pay for itself?", finding = sprintf("At the assumed uplift the benefits bring %s more margin and cost %s.", format_money(sum(x$extra_margin), basis_of(x, "currency")),
+describe.nubrek_payoff <- function(x) list(heading = "Does each tier pay for itself?", finding = sprintf("At the assumed uplift the benefits bring %s more margin and cost %s.",
+    format_money(sum(x$extra_margin), basis_of(x, "currency")),
                                                                                                        format_money(sum(x$cost), basis_of(x, "currency"))))

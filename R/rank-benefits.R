@@ -29,7 +29,8 @@ break_even <- function(benefits) stats::setNames(benefits$break_even, benefits$t
 #' @rdname tier_benefits
 #' @param tiers `[nubrek_tiers]` From [assign_tiers()], by any rule, with the same tier names.
 #' @param benefits `[nubrek_benefits]` From [tier_benefits()].
-#' @return `tier_payoff()`: a `nubrek_payoff`, one row per tier: `tier`, `customers`, `sales`; `cost` of all its customers; `extra_margin` at the assumed uplift; `net`, the difference; `uplift_needed`, from which it pays;
+#' @return `tier_payoff()`: a `nubrek_payoff`, one row per tier: `tier`, `customers`, `sales`; `cost` of all its customers; `extra_margin` at the assumed uplift; `net`, the difference;
+#'   `uplift_needed`, from which it pays;
 #'   `below_break_even`, customers of the tier whose own sales do not carry its benefit.
 #' @export
 tier_payoff <- function(tiers, benefits) {
@@ -43,7 +44,8 @@ tier_payoff <- function(tiers, benefits) {
   cost <- n * benefits$cost
   extra <- ifelse(benefits$cost > 0, rate * benefits$uplift * sales, 0)             # no benefit, no uplift
   below <- tabulate(at[tiers$sales < benefits$break_even[at]], nrow(benefits))
-  new_result(list(tier = benefits$tier, customers = n, sales = sales, cost = cost, extra_margin = extra, net = extra - cost, uplift_needed = ifelse(sales > 0, cost / (rate * sales), NA_real_), below_break_even = below),
+  new_result(list(tier = benefits$tier, customers = n, sales = sales, cost = cost, extra_margin = extra, net = extra - cost, uplift_needed = ifelse(sales > 0, cost / (rate * sales), NA_real_),
+      below_break_even = below),
              "payoff", remarks = rbind(remarks(tiers), remark_table("uplift", sprintf("Uplift (%s) and margin (%s of sales) are assumptions: a campaign with a control group measures the first.",
                paste(unique(present_percent(benefits$uplift)), collapse = ", "), present_percent(rate)))), basis = attr(tiers, "basis"))
 }

@@ -6,7 +6,8 @@
 #' @param within `[character]` Attributes, see [customers()]: rank within each of their groups; `"(missing)"` is a group.
 #' @param top,bottom `[numeric(1)]` Keep the first or last so many; both give both ends. Default all.
 #' @param unit `[character(1)]` Of `top` and `bottom`: `"customers"` (default) or `"percent"` of the group.
-#' @param ties `[character(1)]` `"competition"` (1 2 2 4, default), `"dense"` (1 2 2 3), or `"row"` (1 2 3 4, ties cut by customer id). Under the first two "top 10" returns all who share the tenth place.
+#' @param ties `[character(1)]` `"competition"` (1 2 2 4, default), `"dense"` (1 2 2 3), or `"row"` (1 2 3 4, ties cut by customer id). Under the first two "top 10" returns all who share the
+#'   tenth place.
 #' @param best `[character(1)]` Is `"high"` (default) or `"low"` rank 1? For recency the default is low: fewer days are better.
 #' @param at_least `[numeric]` Thresholds by column, such as `c(purchases = 3)`, applied after ranking.
 #' @param scores `[data.frame]` Further measures with a `customer` column, such as a result of [forecast_value()] or [purchase_gaps()].
@@ -27,8 +28,9 @@ rank_customers <- function(ledger, by = "sales", during = NULL, within = NULL, t
   value <- ranked_value(who, by, scores)
   lost <- is.na(value)
   group <- if (is.null(within)) list(code = rep(1L, length(value)), labels = NULL) else { side <- side_by_side(ledger, within); list(code = as.integer(side$code)[who$codes], labels = side$labels) }
-  from_top <- rank_in_groups(if (best == "high") value else -value, group$code, ties)
-  from_below <- if (!is.null(bottom)) rank_in_groups(if (best == "high") -value else value, group$code, ties)
+  ranked <- if (is.null(scores) && by == "sales") who$units else value                 # whole numbers are counted, others sorted
+  from_top <- rank_in_groups(if (best == "high") ranked else -ranked, group$code, ties)
+  from_below <- if (!is.null(bottom)) rank_in_groups(if (best == "high") -ranked else ranked, group$code, ties)
   size <- tabulate(group$code[!lost], max(group$code))
   sums <- cpp_group_sums(who$units, group$code, 0L, max(group$code))$sums
   kept <- \(rank, n) which(!lost & (if (is.null(n)) TRUE else if (unit == "customers") rank <= n else round((rank - 1) * 1e6) < round(n / 100 * 1e6) * size[group$code]))
@@ -43,7 +45,8 @@ rank_customers <- function(ledger, by = "sales", during = NULL, within = NULL, t
   columns <- lapply(columns[!duplicated(names(columns))], `[`, sorted)
   columns <- reach(columns, at_least, setdiff(names(columns)[vapply(columns, is.numeric, NA)], "rank"))
   said <- rbind(carried(ledger), during_remark(who$span, during), remark_table("direction", sprintf("Rank 1 has the %s %s%s.", if (best == "high") "highest" else "lowest", gsub("_", " ", by),
-      if (length(ends) == 1L && names(ends) == "bottom") ", here counted from below" else "")), edge_remark(ends, list(top = from_top, bottom = from_below), list(top = top, bottom = bottom), group$code, ties, unit),
+      if (length(ends) == 1L && names(ends) == "bottom") ", here counted from below" else "")), edge_remark(ends, list(top = from_top, bottom = from_below), list(top = top, bottom = bottom),
+          group$code, ties, unit),
     if (any(lost)) remark_table("no value", sprintf("%s without a value of %s are left out.", n_of(sum(lost), "customer"), by)), threshold_remark(at_least))
   new_result(columns, "ranks", ledger, said, c(list(by = by, within = names(group$labels), top = top, bottom = bottom, unit = unit, ties = ties, best = best), span_basis(who$span, during)))
 }
@@ -60,6 +63,7 @@ ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
 # Ranks within groups, highest first; missing values have none.
 rank_in_groups <- function(value, group, ties) {
   out <- rep(NA_integer_, length(value))
+  if (ties == "competition" && !anyNA(value) && all(group == 1L)) return(strictly_better(value) + 1L)
   there <- which(!is.na(value))
   at <- there[order(group[there], -value[there], method = "radix")]          # stable: equal ones in the order of ids
   if (length(at) == 0L) return(out)
@@ -84,7 +88,8 @@ edge_remark <- function(ends, ranks, wanted, group, ties, unit) {
     }
     if (ties == "dense") next
     over <- tapply(ends[[end]], group[ends[[end]]], length)
-    if (any(over > n)) return(remark_table("ties", sprintf("Ties at the edge: %s more than the %s asked for%s.", n_of(sum(pmax(0, over - n)), "customer"), format(n), if (length(over) > 1L) " in a group" else "")))
+    if (any(over > n)) return(remark_table("ties", sprintf("Ties at the edge: %s more than the %s asked for%s.", n_of(sum(pmax(0, over - n)), "customer"), format(n),
+        if (length(over) > 1L) " in a group" else "")))
   }
   NULL
 }

@@ -24,9 +24,11 @@ order_map <- function(ledger, during = NULL, cut = "median", top = 10L) {
   large <- mean_sales >= at[["mean_sales"]]
   marked <- strictly_better(who$units) < top
   flat <- c(if (all(often)) "often", if (!any(often)) "seldom", if (all(large)) "large", if (!any(large)) "small")
-  new_result(list(customer = who$ids, purchases = purchases, mean_sales = mean_sales, region = map_regions[1L + 2L * (!often) + (!large)], top = marked, sales = major(ledger, who$units), recency = who$measure("recency")),
+  new_result(list(customer = who$ids, purchases = purchases, mean_sales = mean_sales, region = map_regions[1L + 2L * (!often) + (!large)], top = marked, sales = major(ledger, who$units),
+      recency = who$measure("recency")),
              "map", ledger, rbind(carried(ledger), during_remark(who$span, during),
-               if (length(flat) > 0L) remark_table("cut", sprintf("Every customer is \u201c%s\u201d by this cut (equal ones stand together): choose another.", paste(flat, collapse = "\u201d and \u201c"))),
+               if (length(flat) > 0L) remark_table("cut", sprintf("Every customer is \u201c%s\u201d by this cut (equal ones stand together): choose another.", paste(flat,
+                   collapse = "\u201d and \u201c"))),
                if (sum(marked) > top) remark_table("ties", sprintf("%s marked, because several share the last place.", n_of(sum(marked), "customer")))),
              basis = c(list(cut = at, top = top), span_basis(who$span, during)))
 }

@@ -8,7 +8,8 @@
 #' @param shares,thresholds,measure,match,benefits See [assign_tiers()]; the rule is the same in each time, shares are ranked anew.
 #' @param same_days `[logical(1)]` When the later time is not over, compare with the earlier only up to the same day? Default `TRUE`; said either way.
 #' @param least_base `[integer(1)]` `change_percent` is left out where fewer customers stand behind it: a large percent on a small base says little. Default 30.
-#' @return A `nubrek_moves`, one row per step and pair of places, zeros too: `step`, such as `"2024 to 2025"`; `from`, `to`; `customers`; `sales_before`, `sales_after`, net; `change`; `change_percent`, by
+#' @return A `nubrek_moves`, one row per step and pair of places, zeros too: `step`, such as `"2024 to 2025"`; `from`, `to`; `customers`; `sales_before`, `sales_after`, net; `change`;
+#'   `change_percent`, by
 #'   `sales_before`; `share_of_from`. Invariants: customers of a step add up to those who bought by its end; `sales_before` and `sales_after` to the sales of customers with a purchase by
 #'   then. [moved_customers()] lists who is behind a cell, [move_noise()] how many moves chance alone would make.
 #' @examples
@@ -40,27 +41,27 @@ tier_moves <- function(ledger, periods, shares = c(top = 10, middle = 30, base =
 
 one_step <- function(ledger, before, after, rule, first, same_days, call = rlang::caller_env()) {
   span <- list(read_during(before, ledger, "periods", call), read_during(after, ledger, "periods", call))
-  if (span[[2L]]$from <= span[[1L]]$until) abort_nubrek(c("{.arg periods} must follow one another.", "x" = "{.val {format(after)}} begins before {.val {format(before)}} has ended."), "argument", call = call)
+  if (span[[2L]]$from <= span[[1L]]$until) abort_nubrek(c("{.arg periods} must follow one another.", "x" = "{.val {format(after)}} begins before {.val {format(before)}} has ended."), "argument",
+      call = call)
   if (same_days) span[[1L]] <- earlier_span(before, span[[2L]], ledger, call)
-  m <- lapply(span, \(s) reduce_span(ledger, s))
+  m <- lapply(span, \(s) reduce_span(ledger, s, all = FALSE))
   last <- vapply(span, \(s) as.integer(s$until), 0L)
-  there <- which(!is.na(first) & first <= last[[2L]])
-  place <- lapply(m, \(x) place_in(x[there], rule, 10^ledger$decimals))
-  absent <- length(rule$labels) + 1L
-  place[[1L]][first[there] > last[[1L]]] <- absent + 1L               # new
+  place <- lapply(m, place_in, rule, 10^ledger$decimals)
+  place[[1L]][which(first > last[[1L]])] <- length(rule$labels) + 2L               # new
+  place[[1L]][which(is.na(first) | first > last[[2L]])] <- NA_integer_             # not there yet, or never
   label <- \(s, asked) if (length(asked) == 1L) as.character(asked) else paste(format(s$from), "-", format(s$until))
-  list(step = paste(label(span[[1L]], before), "to", label(span[[2L]], after)), spans = span,
-       who = list(code = there, from = place[[1L]], to = place[[2L]], before = m[[1L]]$sales[there], after = m[[2L]]$sales[there], purchases_before = m[[1L]]$purchases[there], purchases_after = m[[2L]]$purchases[there]))
+  list(step = paste(label(span[[1L]], before), "to", label(span[[2L]], after)), spans = span, who = list(from = place[[1L]], to = place[[2L]], before = m[[1L]]$sales, after = m[[2L]]$sales,
+    purchases_before = m[[1L]]$purchases, purchases_after = m[[2L]]$purchases))
 }
 
-# The tier of each customer in a part of time; without a purchase one place further.
+# The tier of each customer in a part of time; without a purchase one place further. Customers of a step are all of the ledger, those not in it with a missing place.
 place_in <- function(m, rule, unit) {
-  out <- rep(length(rule$labels) + 1L, nrow(m))
+  out <- rep(length(rule$labels) + 1L, length(m$sales))
   active <- which(m$purchases > 0L)
   if (length(active) == 0L) return(out)
-  m <- m[active]
+  m <- list(sales = m$sales[active], purchases = m$purchases[active])
   values <- lapply(stats::setNames(nm = rule$measures), \(name) customer_measures[[name]](m, unit, 0L))
-  out[active] <- tier_of(values, if (rule$kind == "share") as.integer(strictly_better(values[[1L]]) + 1L), rule)
+  out[active] <- tier_of(values, if (rule$kind == "share") strictly_better(if (rule$measures[[1L]] == "sales") m$sales else values[[1L]]) + 1L, rule)
   out
 }
 
@@ -78,15 +79,18 @@ move_cells <- function(step, labels) {
 
 length_remark <- function(step) {
   days <- vapply(step$spans, days_of, 0L)
-  said <- sprintf("%s: %s to %s (%s) against %s to %s (%s)%s", step$step, format_day(step$spans[[1L]]$from), format_day(step$spans[[1L]]$until), n_of(days[[1L]], "day"), format_day(step$spans[[2L]]$from),
-    format_day(step$spans[[2L]]$until), n_of(days[[2L]], "day"), if (isTRUE(step$spans[[1L]]$so_far)) ", the earlier up to the same day." else if (abs(days[[1L]] - days[[2L]]) > 3L) ": of unequal length." else ".")
+  said <- sprintf("%s: %s to %s (%s) against %s to %s (%s)%s", step$step, format_day(step$spans[[1L]]$from), format_day(step$spans[[1L]]$until), n_of(days[[1L]], "day"),
+      format_day(step$spans[[2L]]$from),
+    format_day(step$spans[[2L]]$until), n_of(days[[2L]], "day"),
+        if (isTRUE(step$spans[[1L]]$so_far)) ", the earlier up to the same day." else if (abs(days[[1L]] - days[[2L]]) > 3L) ": of unequal length." else ".")
   remark_table("compared", said)
 }
 
 #' @param moves `[nubrek_moves]` From [tier_moves()].
 #' @param from,to `[character]` Places; default all.
 #' @param step `[character(1)]` Default the last one.
-#' @return `moved_customers()`: a `nubrek_movers`, a data frame of the customers behind the cells, the largest loss or gain first: `customer`, `from`, `to`, `sales_before`, `sales_after`, `change`, `purchases_before`, `purchases_after`.
+#' @return `moved_customers()`: a `nubrek_movers`, a data frame of the customers behind the cells, the largest loss or gain first: `customer`, `from`, `to`, `sales_before`, `sales_after`,
+#'   `change`, `purchases_before`, `purchases_after`.
 #' @rdname tier_moves
 #' @export
 moved_customers <- function(moves, from = NULL, to = NULL, step = NULL) {
@@ -98,11 +102,12 @@ moved_customers <- function(moves, from = NULL, to = NULL, step = NULL) {
   step <- step %||% steps[[length(steps)]]
   check_choice(step, steps)
   who <- attr(moves, "who")[[match(step, steps)]]
-  keep <- which((is.null(from) | places$from[who$from] %in% from) & (is.null(to) | places$to[who$to] %in% to))
-  who <- lapply(who, `[`, keep)
+  keep <- which(!is.na(who$from) & (is.null(from) | places$from[who$from] %in% from) & (is.null(to) | places$to[who$to] %in% to))
+  who <- c(list(code = keep), lapply(who, `[`, keep))
   unit <- 10^basis_of(moves, "decimals")
   at <- order(-abs(who$after - who$before), who$code, method = "radix")
-  columns <- list(customer = attr(moves, "ids")[who$code], from = places$from[who$from], to = places$to[who$to], sales_before = who$before / unit, sales_after = who$after / unit, change = (who$after - who$before) / unit,
+  columns <- list(customer = attr(moves, "ids")[who$code], from = places$from[who$from], to = places$to[who$to], sales_before = who$before / unit, sales_after = who$after / unit,
+      change = (who$after - who$before) / unit,
                   purchases_before = who$purchases_before, purchases_after = who$purchases_after)
   new_result(lapply(columns, `[`, at), "movers", remarks = remarks(moves), basis = c(attr(moves, "basis"), list(step = step)))
 }
@@ -116,7 +121,7 @@ rows_behind.nubrek_moves <- function(result, ledger, ...) {
     cells <- picked[picked$step == step, ]
     who <- attr(result, "who")[[match(step, basis_of(result, "steps"))]]
     places <- move_places(basis_of(result, "labels"))
-    codes <- who$code[paste(places$from[who$from], places$to[who$to], sep = "\r") %in% paste(cells$from, cells$to, sep = "\r")]
+    codes <- which(!is.na(who$from) & paste(places$from[who$from], places$to[who$to], sep = "\r") %in% paste(cells$from, cells$to, sep = "\r"))
     spans <- basis_of(result, "spans")[[match(step, basis_of(result, "steps"))]]
     day <- ledger$orders$day
     inside <- Reduce(`|`, lapply(spans, \(s) day >= as.integer(s$from) & day <= as.integer(s$until)))

@@ -13,7 +13,8 @@
 #' @param draws `[integer(1)]` Default 200.
 #' @param seed `[integer(1)]` The same seed gives the same draws.
 #' @param level `[numeric(1)]` Of the interval and of the verdict, default 0.95.
-#' @return A `nubrek_noise`, one row per pair of places (not from `"new"`): `from`, `to`, `customers`; `expected` by chance alone, with `lower` and `upper`; `p`; `verdict`: `"more"`, `"fewer"` or `"as by chance"`. The
+#' @return A `nubrek_noise`, one row per pair of places (not from `"new"`): `from`, `to`, `customers`; `expected` by chance alone, with `lower` and `upper`; `p`; `verdict`: `"more"`, `"fewer"` or
+#'   `"as by chance"`. The
 #'   attribute `net` has the customers who rose and fell (absent being the lowest place) against chance.
 #' @references Benjamini and Hochberg (1995), Controlling the false discovery rate. Given their number, the events of a Poisson process are spread evenly over its time: Kingman (1993), Poisson
 #'   Processes, section 2.4.
@@ -32,14 +33,13 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   check_choice(step, steps)
   at <- match(step, steps)
   rule <- basis_of(moves, "how")
-  if (any(rule$measures == "orders")) abort_nubrek("Unknown measure.", "argument")
   world <- dealing_world(ledger, basis_of(moves, "spans")[[at]], attr(moves, "who")[[at]], rule)
   places <- move_places(basis_of(moves, "labels"))
   counts <- vapply(seq_len(draws), \(i) {
     if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
     world$count(cpp_deal_orders(world$customer, world$sales, world$which, world$share, ledger$least, world$n, seed, i))
   }, integer(prod(lengths(places))))
-  observed <- as.integer(attr_cells(attr(moves, "who")[[at]], places))
+  observed <- as.integer(count_cells(attr(moves, "who")[[at]], places))
   every <- expand.grid(to = places$to, from = places$from, stringsAsFactors = FALSE)
   found <- judge_counts(observed, counts, level)
   shown <- every$from != "new"
@@ -50,13 +50,18 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   both <- shown & every$to %in% places$to
   rose <- both & height(every$to) < height(ifelse(every$from == "new", NA, every$from))
   fell <- both & height(every$to) > height(ifelse(every$from == "new", NA, every$from))
-  net <- do.call(rbind, lapply(list(rose = which(rose), fell = which(fell)), \(cells) as.data.frame(c(list(customers = sum(observed[cells])), judge_counts(sum(observed[cells]), matrix(colSums(counts[cells, , drop = FALSE]), 1L), level)))))
-  new_result(list(from = every$from[shown], to = every$to[shown], customers = observed[shown], expected = found$mean[shown], lower = found$lower[shown], upper = found$upper[shown], p = p, verdict = verdict), "noise",
-             remarks = rbind(remarks(moves), remark_table("noise", sprintf("Chance: each customer's orders of both times dealt anew between them, %s times. It knows no season and nobody who leaves: beyond chance are these, or a change of mind.", format(draws)))),
-             basis = c(attr(moves, "basis"), list(step = step, draws = draws, level = level, kinds = c(expected = "decimal", lower = "count", upper = "count", p = "decimal"))), net = data.frame(direction = rownames(net), net, row.names = NULL))
+  net <- do.call(rbind, lapply(list(rose = which(rose), fell = which(fell)), \(cells) as.data.frame(c(list(customers = sum(observed[cells])), judge_counts(sum(observed[cells]),
+      matrix(colSums(counts[cells, , drop = FALSE]), 1L), level)))))
+  new_result(list(from = every$from[shown], to = every$to[shown], customers = observed[shown], expected = found$mean[shown], lower = found$lower[shown], upper = found$upper[shown], p = p,
+      verdict = verdict), "noise",
+             remarks = rbind(remarks(moves), remark_table("noise",
+                 sprintf("Chance: each customer's orders of both times dealt anew between them, %s times. It knows no season and nobody who leaves: beyond chance are these, or a change of mind.",
+                     format(draws)))),
+             basis = c(attr(moves, "basis"), list(step = step, draws = draws, level = level, kinds = c(expected = "decimal", lower = "count", upper = "count", p = "decimal"))),
+                 net = data.frame(direction = rownames(net), net, row.names = NULL))
 }
 
-attr_cells <- function(who, places) tabulate((who$from - 1L) * length(places$to) + who$to, prod(lengths(places)))
+count_cells <- function(who, places) tabulate((who$from - 1L) * length(places$to) + who$to, prod(lengths(places)))
 
 # Counts against those of the draws: mean, interval, p-value, and whether fewer than 5 % of the draws are as far off.
 judge_counts <- function(observed, counts, level) {
@@ -64,7 +69,8 @@ judge_counts <- function(observed, counts, level) {
   sd <- sqrt(rowSums((counts - mean)^2) / (ncol(counts) - 1))
   off <- pmax(0, abs(observed - mean) - 0.5)
   ends <- apply(counts, 1L, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE, type = 1L)
-  list(mean = mean, lower = ends[1L, ], upper = ends[2L, ], p = ifelse(sd > 0, 2 * stats::pnorm(-off / sd), ifelse(off > 0, 0, 1)), rare = rowMeans(abs(counts - mean) >= abs(observed - mean)) < 1 - level)
+  list(mean = mean, lower = ends[1L, ], upper = ends[2L, ], p = ifelse(sd > 0, 2 * stats::pnorm(-off / sd), ifelse(off > 0, 0, 1)),
+      rare = rowMeans(abs(counts - mean) >= abs(observed - mean)) < 1 - level)
 }
 
 # The orders of both times, which of them may move, and how a draw is counted.
@@ -72,27 +78,28 @@ dealing_world <- function(ledger, spans, who, rule) {
   day <- ledger$orders$day
   inside <- lapply(spans, \(s) day >= as.integer(s$from) & day <= as.integer(s$until))
   rows <- which(inside[[1L]] | inside[[2L]])
-  n <- n_customers(ledger)
-  place <- rep(NA_integer_, n)
-  place[who$code] <- seq_along(who$code)
+  code <- which(!is.na(who$from))
+  from <- who$from[code]
+  place <- rep(NA_integer_, n_customers(ledger))
+  place[code] <- seq_along(code)
   mine <- place[ledger$orders$customer[rows]]
   rows <- rows[!is.na(mine)]
   mine <- mine[!is.na(mine)]
-  first <- first_purchase_day(ledger)[who$code]
+  first <- first_purchase_day(ledger)[code]
   days <- vapply(spans, days_of, 0L)
   # whoever came during the first time had only the rest of it
   early <- pmax(0L, as.integer(spans[[1L]]$until) - pmax(as.integer(spans[[1L]]$from) - 1L, first))
   share <- days[[2L]] / (early + days[[2L]])
-  fixed <- who$from[mine] > length(rule$labels) + 1L | day[rows] <= first[mine]
+  fixed <- from[mine] > length(rule$labels) + 1L | day[rows] <= first[mine]
   which <- ifelse(inside[[1L]][rows], ifelse(fixed, 0L, 1L), ifelse(fixed, -1L, 2L))
-  new <- who$from > length(rule$labels) + 1L
+  new <- from > length(rule$labels) + 1L
   unit <- 10^ledger$decimals
   tiers <- length(rule$labels)
-  list(customer = mine, sales = ledger$orders$sales[rows], which = which, share = share, n = length(who$code), count = \(dealt) {
-    from <- place_in(data.table(sales = dealt$sales_first, purchases = dealt$purchases_first), rule, unit)
-    from[new] <- tiers + 2L
-    to <- place_in(data.table(sales = dealt$sales_second, purchases = dealt$purchases_second), rule, unit)
-    attr_cells(list(from = from, to = to), move_places(rule$labels))
+  list(customer = mine, sales = ledger$orders$sales[rows], which = which, share = share, n = length(code), count = \(dealt) {
+    was <- place_in(list(sales = dealt$sales_first, purchases = dealt$purchases_first), rule, unit)
+    was[new] <- tiers + 2L
+    to <- place_in(list(sales = dealt$sales_second, purchases = dealt$purchases_second), rule, unit)
+    count_cells(list(from = was, to = to), move_places(rule$labels))
   })
 }
 

@@ -7,7 +7,8 @@
 #' @param years `[numeric(1)]` How far ahead; default as long as the time that the tiers are made of, which their limits belong to.
 #' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
 #' @param seed `[integer(1)]`
-#' @return A `nubrek_outlook`, one row per customer, best first: `customer`, `tier` now; `likely`, the most probable; `stays`, the probability of the present tier or a better one; then one column per tier and
+#' @return A `nubrek_outlook`, one row per customer, best first: `customer`, `tier` now; `likely`, the most probable; `stays`, the probability of the present tier or a better one; then one column
+#'   per tier and
 #'   `absent` (no purchase), which add up to 1. The attribute `total` has the customers of each tier now and expected.
 #' @examples
 #' \donttest{
@@ -23,7 +24,7 @@ tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed 
   throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", rlang::current_env())
   check_whole(seed, lower = 0L)
   span <- basis_of(tiers, "during") %||% c(ledger$history_start, ledger$as_of)
-  years <- years %||% ((as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
+  years <- years %||% max(1 / 52, (as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
   check_number(years, lower = 1 / 52, upper = 50)
   history <- purchase_history(ledger)
   learn <- learn_from(ledger, history)
@@ -41,7 +42,9 @@ tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed 
   so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))
   if (length(limits) == 1L) so_good <- matrix(so_good, ncol = 1L)
   total <- data.frame(tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p))
-  new_result(c(list(customer = tiers$customer, tier = as.character(tiers$tier), likely = labels[max.col(p, "first")], stays = so_good[cbind(seq_along(now), now)]), stats::setNames(as.list(as.data.frame(p)), labels)),
-             "outlook", ledger, rbind(remarks(tiers), learn$remarks, remark_table("outlook", sprintf("Over the next %s, at the limits of today's tiers; customers still to come are not in it.", n_of(round(years, 2), "year")))),
+  new_result(c(list(customer = tiers$customer, tier = as.character(tiers$tier), likely = labels[max.col(p, "first")], stays = so_good[cbind(seq_along(now), now)]),
+      stats::setNames(as.list(as.data.frame(p)), labels)),
+             "outlook", ledger, rbind(remarks(tiers), learn$remarks, remark_table("outlook", sprintf("Over the next %s, at the limits of today's tiers; customers still to come are not in it.",
+                 n_of(round(years, 2), "year")))),
              basis = list(years = years, labels = labels, limits = limits, kinds = stats::setNames(rep("share", length(labels) + 1L), c("stays", labels))), total = total)
 }

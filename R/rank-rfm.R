@@ -13,7 +13,8 @@
 #' @param weights `[numeric(3)]` Of recency, frequency and monetary bands in the index.
 #' @param groups `[data.frame]` Named groups, see [rfm_groups()]. Each combination of bands must belong to exactly one.
 #' @return A `nubrek_rfm`, one row per customer with a purchase, sorted by id: `recency`, days from the last purchase to the as-of day (or the end of `during`; fewer is better);
-#'   `frequency`, purchases; `monetary`, in major units; `recency_band`, `frequency_band`, `monetary_band`; `code`, the three in this order; `index`, the weighted mean of the bands from 0 (all worst) to
+#'   `frequency`, purchases; `monetary`, in major units; `recency_band`, `frequency_band`, `monetary_band`; `code`, the three in this order; `index`, the weighted mean of the bands from 0 (all
+#'   worst) to
 #'   100 (all best); `group`; `sales`.
 #' @examples
 #' score_rfm(example_ledger(), bands = 3)
@@ -32,9 +33,9 @@ score_rfm <- function(ledger, bands = 5L, during = NULL, cuts = NULL, like = NUL
   scored <- lapply(stats::setNames(nm = names(values)), \(name) {
     better <- if (name == "recency") -values[[name]] else values[[name]]
     limits <- cuts[[name]]
-    band <- if (is.null(limits)) band_of(better, bands) else 1L + findInterval(better, if (name == "recency") rev(-limits) else limits)
-    k <- if (is.null(limits)) as.integer(bands) else length(limits) + 1L
-    list(band = band, k = k, limits = limits %||% { found <- limits_of(better, band, k); if (name == "recency") rev(-found) else found })
+    if (!is.null(limits)) return(list(band = 1L + findInterval(better, if (name == "recency") rev(-limits) else limits), k = length(limits) + 1L, limits = limits))
+    found <- banded(better, as.integer(bands), if (name == "monetary" && monetary == "sales") who$units)
+    list(band = found$band, k = as.integer(bands), limits = if (name == "recency") rev(-found$limits) else found$limits)
   })
   k <- vapply(scored, `[[`, 0L, "k")
   band <- lapply(scored, `[[`, "band")
@@ -47,8 +48,9 @@ score_rfm <- function(ledger, bands = 5L, during = NULL, cuts = NULL, like = NUL
   new_result(list(customer = who$ids, recency = values$recency, frequency = values$frequency, monetary = values$monetary, recency_band = band$recency, frequency_band = band$frequency,
                   monetary_band = band$monetary, code = paste(every$r, every$f, every$m, sep = if (any(k > 9L)) "-" else "")[cell], index = index[cell], group = every$group[cell],
                   sales = major(ledger, who$units)), "rfm", ledger,
-             rbind(carried(ledger), during_remark(who$span, during), if (length(empty) > 0L && is.null(cuts)) remark_table("ties", sprintf("Ties leave the top band of %s empty; equal customers share the lower band.",
-               paste(empty, collapse = " and "))), if (!is.null(like)) remark_table("like", "Bands have the limits of an earlier scoring."),
+             rbind(carried(ledger), during_remark(who$span, during), if (length(empty) > 0L && is.null(cuts)) remark_table("ties",
+                 sprintf("Ties leave the top band of %s empty; equal customers share the lower band.",
+               paste(empty, collapse = " and "))), if (!is.null(like)) rbind(remark_table("like", "Bands have the limits of an earlier scoring."), length_told(who$span, like, "Limits")),
                if (monetary == "mean_sales") remark_table("monetary", "Monetary value is mean sales by purchase, not the total.")),
              basis = c(list(bands = k, cuts = lapply(scored, `[[`, "limits"), monetary = monetary, groups = groups), span_basis(who$span, during)))
 }
@@ -59,9 +61,6 @@ check_cuts <- function(cuts, call = rlang::caller_env()) {
     all(vapply(cuts, \(x) checkmate::test_numeric(x, any.missing = FALSE, finite = TRUE, min.len = 1L, max.len = 9L) && !is.unsorted(x, strictly = TRUE), NA))
   if (!ok) abort_nubrek(c("{.arg cuts} must be ascending limits by name.", "i" = "Such as {.code list(recency = c(30, 90), frequency = c(2, 5))}."), "argument", call = call)
 }
-
-# The lowest value in each band from the second up; nobody there: a limit that nobody reaches.
-limits_of <- function(value, band, k) vapply(seq_len(k)[-1L], \(b) { there <- band >= b; if (any(there)) min(value[there]) else Inf }, 0)
 
 #' The named groups of recency, frequency and monetary bands
 #'
@@ -83,16 +82,18 @@ rfm_groups <- function() {
 group_combinations <- function(every, groups, k, call = rlang::caller_env()) {
   ok <- is.data.frame(groups) && all(c("group", "recency", "frequency", "monetary") %in% names(groups)) && nrow(groups) > 0L && !anyDuplicated(groups$group)
   if (!ok) abort_nubrek("{.arg groups} must be a table with {.field group} (each once), {.field recency}, {.field frequency} and {.field monetary}.", "groups", call = call)
-  inside <- lapply(seq_len(nrow(groups)), \(i) read_bands(groups$recency[[i]], k[[1L]], call)[every$r] & read_bands(groups$frequency[[i]], k[[2L]], call)[every$f] & read_bands(groups$monetary[[i]], k[[3L]], call)[every$m])
+  inside <- lapply(seq_len(nrow(groups)), \(i) read_bands(groups$recency[[i]], k[[1L]], call)[every$r] & read_bands(groups$frequency[[i]], k[[2L]],
+      call)[every$f] & read_bands(groups$monetary[[i]], k[[3L]], call)[every$m])
   times <- Reduce(`+`, inside)
   wrong <- which(times != 1L)
   if (length(wrong) > 0L) {
     what <- \(at) paste0("recency ", every$r[[at]], ", frequency ", every$f[[at]], ", monetary ", every$m[[at]])
     none <- wrong[times[wrong] == 0L]
     twice <- wrong[times[wrong] > 1L]
+    both <- if (length(twice) > 0L) as.character(groups$group[vapply(inside, `[[`, NA, twice[[1L]])])
     abort_nubrek(c("The groups must hold every combination of bands exactly once.",
-      if (length(none) > 0L) c("x" = "{length(none)} combination{?s} {?has/have} no group, such as {what(none[[1]])}."),
-      if (length(twice) > 0L) c("x" = "{length(twice)} combination{?s} {?has/have} several, such as {what(twice[[1]])}: {.val {as.character(groups$group[vapply(inside, `[[`, NA, twice[[1]])])}}.")), "groups", call = call)
+                   if (length(none) > 0L) c("x" = "{length(none)} combination{?s} {?has/have} no group, such as {what(none[[1]])}."),
+                   if (length(twice) > 0L) c("x" = "{length(twice)} combination{?s} {?has/have} several, such as {what(twice[[1]])}: {.val {both}}.")), "groups", call = call)
   }
   as.character(groups$group)[max.col(do.call(cbind, inside) + 0, "first")]
 }

@@ -4,13 +4,13 @@ customer_measures <- list(
   sales = \(m, unit, until) m$sales / unit, purchases = \(m, unit, until) m$purchases, orders = \(m, unit, until) m$orders,
   mean_sales = \(m, unit, until) m$sales / unit / m$purchases, recency = \(m, unit, until) until - m$last)
 
-spanned <- function(ledger, during, call = rlang::caller_env()) {
+spanned <- function(ledger, during, all = TRUE, call = rlang::caller_env()) {
   check_purchases(ledger, call)
   span <- read_during(during, ledger, call = call)
-  m <- reduce_span(ledger, span)
+  m <- reduce_span(ledger, span, all)
   codes <- which(m$purchases > 0L)
   if (length(codes) == 0L) abort_nubrek("Nobody has made a purchase in {.arg during}.", "no_purchases", call = call)
-  m <- m[codes]
+  if (length(codes) < nrow(m)) m <- m[codes]
   unit <- 10^ledger$decimals
   list(codes = codes, m = m, span = span, ids = ledger$ids[codes], measure = \(name) customer_measures[[name]](m, unit, as.integer(span$until)), units = m$sales)
 }
@@ -22,4 +22,10 @@ during_remark <- function(span, during) {
 
 days_of <- function(span) as.integer(span$until - span$from) + 1L
 
-span_basis <- function(span, during) if (!is.null(during)) list(during = c(span$from, span$until), span_whole = span$whole)
+span_basis <- function(span, during) c(list(days = days_of(span)), if (!is.null(during)) list(during = c(span$from, span$until)))
+
+# Limits or tiers of a time of another length: said, because more days hold more purchases.
+length_told <- function(span, earlier, what) {
+  days <- c(days_of(span), basis_of(earlier, "days"))
+  if (abs(days[[1L]] - days[[2L]]) > 3L) remark_table("compared", sprintf("%s of %s, now held against %s: of unequal length.", what, n_of(days[[2L]], "day"), n_of(days[[1L]], "day")))
+}

@@ -26,21 +26,28 @@ assign_tiers <- function(ledger, shares = c(top = 10, middle = 30, base = 60), t
   check_number(slack, lower = 0, upper = 1)
   throw_unless(checkmate::check_class(keep, "nubrek_tiers", null.ok = TRUE), "keep", rlang::current_env())
   rule <- tier_rule(shares, thresholds, measure, match, benefits)
-  who <- spanned(ledger, during)
+  who <- spanned(ledger, during, all = FALSE)
   values <- lapply(stats::setNames(nm = rule$measures), who$measure)
+  rank <- strictly_better(if (rule$measures[[1L]] == "sales") who$units else values[[1L]]) + 1L          # whole numbers are counted, others sorted
+  at <- cpp_rows_by_rank(rank)                                                                          # from here on the best first
+  values <- lapply(values, `[`, at)
   value <- values[[1L]]
-  rank <- as.integer(strictly_better(value) + 1L)
+  rank <- rank[at]
+  ids <- who$ids[at]
+  units <- who$units[at]
   tier <- tier_of(values, rank, rule)
   edges <- tier_edges(value, tier, rule)
-  kept <- if (!is.null(keep)) kept_tier(tier, value, edges, keep, who$ids, rule, slack)
+  kept <- if (!is.null(keep)) kept_tier(tier, value, edges, keep, ids, rule, slack)
   if (!is.null(kept)) { fell <- kept != tier; tier <- kept }
   next_one <- if (is.list(rule$thresholds)) distances_up(values, tier, rule) else list(to_next = distance_up(value, tier, edges))
-  columns <- c(list(customer = who$ids), values[rule$measures != "sales"], list(sales = major(ledger, who$units), rank = rank, tier = factor(rule$labels[tier], rule$labels, ordered = TRUE)), next_one,
+  columns <- c(list(customer = ids), values[rule$measures != "sales"], list(sales = major(ledger, units), rank = rank, tier = structure(tier, levels = rule$labels, class = c("ordered",
+      "factor"))), next_one,
                if (!is.null(kept)) list(kept = fell))
-  columns <- lapply(columns, `[`, order(rank, seq_along(rank), method = "radix"))
   said <- rbind(carried(ledger), during_remark(who$span, during), if (rule$kind == "share") tie_remark(rank, tier, rule$labels),
+    if (!is.null(kept)) length_told(who$span, keep, "Earlier tiers"),
     if (!is.null(kept)) remark_table("kept", sprintf("%s a better tier than the measure gives, being less than %s below its limit.", keeps(sum(fell)), present_percent(slack))))
-  new_result(columns, "tiers", ledger, said, basis = c(list(measure = rule$measures[[1L]], edges = rule$thresholds %||% rule$shares, rule = rule$kind, limits = stats::setNames(edges, rule$labels), how = rule),
+  new_result(columns, "tiers", ledger, said, basis = c(list(measure = rule$measures[[1L]], edges = rule$thresholds %||% rule$shares, rule = rule$kind, limits = stats::setNames(edges,
+      rule$labels), how = rule),
              span_basis(who$span, during), if (!is.null(during) && !who$span$whole) list(until = who$span$asked[[2L]])))
 }
 
@@ -79,7 +86,8 @@ check_limits <- function(limits, call) {
   n <- length(limits)
   fine <- \(x) checkmate::test_numeric(x, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(x), type = "unique", subset.of = c("sales", "purchases", "mean_sales"))
   ok <- n > 1L && checkmate::test_names(names(limits), type = "unique") && all(vapply(limits[-n], fine, NA)) && length(limits[[n]]) == 0L
-  if (!ok) abort_nubrek(c("Limits of several measures are a list from the best tier down, the last one empty.", "i" = "Such as {.code list(gold = c(sales = 500, purchases = 4), base = NULL)}."), "tiers", call = call)
+  if (!ok) abort_nubrek(c("Limits of several measures are a list from the best tier down, the last one empty.", "i" = "Such as {.code list(gold = c(sales = 500, purchases = 4), base = NULL)}."),
+      "tiers", call = call)
 }
 
 check_shares <- function(shares, call = rlang::caller_env()) {
@@ -103,7 +111,10 @@ check_thresholds <- function(thresholds, call = rlang::caller_env()) {
 tier_by_share <- function(rank, shares) {
   edges <- round(cumsum(shares) * 1e6)
   edges[[length(edges)]] <- 100e6
-  findInterval((rank - 1) * 100e6, edges * length(rank)) + 1L
+  last <- ceiling(edges * length(rank) / 100e6)                 # (rank - 1) * 100 < edge * n: the last rank of each tier
+  tier <- rep(1L, length(rank))
+  for (limit in last[-length(last)]) tier <- tier + (rank > limit)
+  tier
 }
 
 tier_by_threshold <- function(value, thresholds, call = rlang::caller_env()) {
@@ -119,9 +130,8 @@ tier_by_threshold <- function(value, thresholds, call = rlang::caller_env()) {
 tier_edges <- function(value, tier, rule) {
   if (is.list(rule$thresholds)) return(rep(NA_real_, length(rule$labels)))
   if (!is.null(rule$thresholds)) return(unname(rule$thresholds))
-  lowest <- rep(NA_real_, length(rule$labels))
-  found <- tapply(value, tier, min)
-  lowest[as.integer(names(found))] <- found
+  size <- tabulate(tier, length(rule$labels))                   # values stand best first
+  lowest <- ifelse(size > 0L, value[pmax(1L, cumsum(size))], NA_real_)
   for (step in seq_along(lowest)[-1L]) if (is.na(lowest[[step]])) lowest[[step]] <- lowest[[step - 1L]]
   lowest
 }
@@ -151,7 +161,8 @@ kept_tier <- function(tier, value, edges, keep, ids, rule, slack, call = rlang::
 
 tie_remark <- function(rank, tier, labels) {
   size <- tabulate(tier, length(labels))
-  edge <- cumsum(size)
-  over <- vapply(which(size > 0L & edge < length(rank)), \(t) { worst <- max(rank[tier == t]); sum(rank == worst) > 1L }, NA)
+  edge <- cumsum(size)[size > 0L]
+  edge <- edge[edge < length(rank) & edge > 1L]                 # ranks stand best first: the last of a tier and the one before it
+  over <- rank[edge] == rank[edge - 1L]
   if (any(over)) remark_table("ties", "Tied customers at an edge share the better tier, so a tier may hold a little more than its share.")
 }

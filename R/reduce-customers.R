@@ -9,7 +9,7 @@ reduce_customers <- function(ledger) {
 }
 
 # The first purchase day in the data per customer code, alone.
-reduce_first <- function(ledger) cpp_nth_days(ledger$purchases, 1L, n_customers(ledger))$first
+reduce_first <- function(ledger) cpp_first_days(ledger$purchases, n_customers(ledger))
 
 # Purchases per customer code, alone.
 reduce_counts <- function(ledger) tabulate(ledger$purchases$customer, n_customers(ledger))

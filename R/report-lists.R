@@ -1,6 +1,7 @@
 #' Write a table as a list for colleagues
 #'
-#' CSV in UTF-8 with a byte order mark; XLSX and Parquet with the types of their columns. Text that a spreadsheet would take for a formula (beginning with = + - @, tab or carriage return) gets a leading
+#' CSV in UTF-8 with a byte order mark; XLSX and Parquet with the types of their columns. Text that a spreadsheet would take for a formula (beginning with = + - @, tab or carriage return) gets a
+#'   leading
 #' apostrophe in CSV and is a text cell in XLSX. The order of rows is that of the table.
 #'
 #' @param x `[data.frame]` Any result.

@@ -10,7 +10,8 @@ report_answers <- function(run) {
     else card("Value at stake", format_money(total$value, run$ledger$currency),
               sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
                       format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
-  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "backtest", "audit", "proof")]), \(x) if (!is.null(x)) describe(x)$finding))
+  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "backtest", "audit", "proof")]),
+      \(x) if (!is.null(x)) describe(x)$finding))
   anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback = "cohorts", tiers = "tiers", moves = "tiers", backtest = "forecast", audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
@@ -111,15 +112,19 @@ report_payback <- function(run) {
 }
 
 report_rfm <- function(run) html_section("rfm", "Who is best?",
-  html_table(structure(report_columns(with_contact(run, run$ranks), c("customers_of_group", "sales_of_group")), basis = attr(run$ranks, "basis")), 12L, paste0(describe(run$ranks)$heading, "; all of them stand in ranks.csv")), html_remarks(run$ranks),
+  html_table(structure(report_columns(with_contact(run, run$ranks), c("customers_of_group", "sales_of_group")), basis = attr(run$ranks, "basis")), 12L, paste0(describe(run$ranks)$heading,
+      "; all of them stand in ranks.csv")), html_remarks(run$ranks),
   html_subject("Recency, frequency, monetary value", NULL), html_figure(run$rfm),
-  html_table(structure(report_columns(rfm_profile(run$rfm, run$forecast), "mean_sales"), basis = attr(run$rfm, "basis")), 10L, "Groups of customers by their bands; all of them stand in rfm.csv"), html_remarks(run$rfm),
-  html_subject("The order map", NULL), html_figure(run$map), html_table(structure(report_columns(map_profile(run$map, run$forecast), "mean_sales"), basis = attr(run$map, "basis")), 4L, "Regions of the map; all customers stand in map.csv"), html_remarks(run$map),
+  html_table(structure(report_columns(rfm_profile(run$rfm, run$forecast), "mean_sales"), basis = attr(run$rfm, "basis")), 10L, "Groups of customers by their bands; all of them stand in rfm.csv"),
+      html_remarks(run$rfm),
+  html_subject("The order map", NULL), html_figure(run$map), html_table(structure(report_columns(map_profile(run$map, run$forecast), "mean_sales"), basis = attr(run$map, "basis")), 4L,
+      "Regions of the map; all customers stand in map.csv"), html_remarks(run$map),
   html_terms(recency = "Days from the last purchase to the as-of day; fewer is better.", frequency = "Purchases.", monetary = "Net sales.",
              band = "From 1 (worst) up. Equal customers share the lower band.", groups = htmltools::tagList("A band is high above 60 % of the bands, low up to 40 %.", html_table(rfm_groups(), 10L))))
 
 report_tiers <- function(run) html_section("tiers", "Loyalty tiers",
-  html_figure(run$tiers, height = 4.6), html_figure(run$tiers, height = 5.4, shape = "curve"), html_table(with_contact(run, run$tiers), 15L, "The best customers; all of them stand in tiers.csv"), html_remarks(run$tiers), report_payoff(run), report_moves(run), report_outlook(run),
+  html_figure(run$tiers, height = 4.6), html_figure(run$tiers, height = 5.4, shape = "curve"), html_table(with_contact(run, run$tiers), 15L, "The best customers; all of them stand in tiers.csv"),
+      html_remarks(run$tiers), report_payoff(run), report_moves(run), report_outlook(run),
   html_terms(tier = "Customers ranked by the measure, cut at shares or thresholds; tied customers share the better tier.", `to next` = "What is missing to the next better tier."))
 
 # A page is narrower than a file.
@@ -127,7 +132,8 @@ report_columns <- function(x, without) x[setdiff(names(x), without)]
 
 report_payoff <- function(run) {
   if (is.null(run$payoff)) return(NULL)
-  htmltools::tagList(html_subject(describe(run$payoff)$heading, describe(run$payoff)$finding), html_table(run$payoff, 20L, "Uplift needed: from which the benefit of the tier pays; below break even: customers whose own sales do not carry it"),
+  htmltools::tagList(html_subject(describe(run$payoff)$heading, describe(run$payoff)$finding), html_table(run$payoff, 20L,
+      "Uplift needed: from which the benefit of the tier pays; below break even: customers whose own sales do not carry it"),
                      html_remarks(run$payoff))
 }
 
@@ -136,7 +142,8 @@ report_moves <- function(run) {
   labels <- basis_of(run$moves, "labels")
   top <- moved_customers(run$moves, from = labels[[1L]], to = c(labels[-1L], "absent"))
   htmltools::tagList(html_subject("Who moved?", describe(run$moves)$finding), html_figure(run$moves, noise = run$chance),
-    if (nrow(top) > 0L) html_table(structure(report_columns(with_contact(run, top), c("purchases_before", "purchases_after")), basis = attr(top, "basis")), 12L, sprintf("Who left \u201c%s\u201d, the largest loss first; everybody who moved stands in moved.csv", labels[[1L]])), html_remarks(run$moves, run$chance))
+    if (nrow(top) > 0L) html_table(structure(report_columns(with_contact(run, top), c("purchases_before", "purchases_after")), basis = attr(top, "basis")), 12L,
+        sprintf("Who left \u201c%s\u201d, the largest loss first; everybody who moved stands in moved.csv", labels[[1L]])), html_remarks(run$moves, run$chance))
 }
 
 report_outlook <- function(run) {
@@ -144,7 +151,8 @@ report_outlook <- function(run) {
   unsure <- run$outlook[order(abs(run$outlook$stays - 0.5)), ]
   unsure <- unsure[unsure$tier == basis_of(run$outlook, "labels")[[1L]], ]
   htmltools::tagList(html_subject("Who will stay?", NULL), html_figure(run$outlook, height = 4.6),
-    html_table(structure(with_contact(run, unsure), basis = attr(run$outlook, "basis")), 10L, "Customers of the best tier about whom it is least sure; all of them stand in outlook.csv"), html_remarks(run$outlook))
+    html_table(structure(with_contact(run, unsure), basis = attr(run$outlook, "basis")), 10L, "Customers of the best tier about whom it is least sure; all of them stand in outlook.csv"),
+        html_remarks(run$outlook))
 }
 
 report_forecast <- function(run) {

@@ -51,7 +51,8 @@ study_grid <- function(study, ledger, by = NULL) {
 
 study_rfm <- function(study, ledger) {
   said <- study$rfm
-  if (!is.null(said$groups)) said$groups <- data.frame(group = names(said$groups), do.call(rbind, lapply(said$groups, \(g) as.data.frame(lapply(list(recency = "any", frequency = "any", monetary = "any"), identity) |> utils::modifyList(g)))), row.names = NULL)
+  if (!is.null(said$groups)) said$groups <- data.frame(group = names(said$groups), do.call(rbind, lapply(said$groups, \(g) as.data.frame(lapply(list(recency = "any", frequency = "any",
+      monetary = "any"), identity) |> utils::modifyList(g)))), row.names = NULL)
   do.call(score_rfm, c(list(ledger), said))
 }
 

@@ -26,7 +26,8 @@ leaf_ascending <- function() leaf(\(x) { v <- vapply(as.list(unlist(x)), as_numb
 
 leaf_amounts <- function() leaf(\(x) { v <- vapply(as.list(unlist(x)), as_number, 0); if (length(v) == 0L || anyNA(v)) wrong else v }, "numbers")
 leaf_limits <- function() leaf(\(x) if (length(x) == 0L || identical(x, "")) numeric() else leaf_numbers()$read(x), "measures with numbers, or nothing for the last tier")
-leaf_cut <- function() leaf(\(x) if (identical(x, "median")) x else { v <- vapply(as.list(unlist(x)), as_number, 0); if (!length(v) %in% 1:2 || anyNA(v)) wrong else v }, "median, a quantile from 0 to 1, or two numbers")
+leaf_cut <- function() leaf(\(x) if (identical(x, "median")) x else { v <- vapply(as.list(unlist(x)), as_number, 0); if (!length(v) %in% 1:2 || anyNA(v)) wrong else v },
+    "median, a quantile from 0 to 1, or two numbers")
 
 # A section whose keys are the user's own names.
 each <- function(schema) structure(list(schema = schema), class = "study_each")
@@ -60,9 +61,11 @@ study_schema <- function() list(
   payback = list(cost = leaf_number(0, 1e9), costs = list(by = leaf_text(), per_customer = leaf_numbers()), spend = list(files = leaf_texts(), period = leaf_text(), amount = leaf_text(),
       by = leaf_columns(),
                  carry_over = leaf_flag()), within = leaf_whole(0, 10000), yearly_discount = leaf_number(0, 10)),
-  ranks = list(by = leaf_choice(names(customer_measures)), during = leaf_texts(), within = leaf_texts(), top = leaf_number(0, 1e9), bottom = leaf_number(0, 1e9), unit = leaf_choice(c("customers", "percent")),
+  ranks = list(by = leaf_choice(names(customer_measures)), during = leaf_texts(), within = leaf_texts(), top = leaf_number(0, 1e9), bottom = leaf_number(0, 1e9), unit = leaf_choice(c("customers",
+      "percent")),
                ties = leaf_choice(c("competition", "dense", "row")), best = leaf_choice(c("high", "low"))),
-  rfm = list(bands = leaf_whole(2, 10), during = leaf_texts(), cuts = list(recency = leaf_ascending(), frequency = leaf_ascending(), monetary = leaf_ascending()), monetary = leaf_choice(c("sales", "mean_sales")),
+  rfm = list(bands = leaf_whole(2, 10), during = leaf_texts(), cuts = list(recency = leaf_ascending(), frequency = leaf_ascending(), monetary = leaf_ascending()),
+      monetary = leaf_choice(c("sales", "mean_sales")),
              weights = leaf_amounts(), groups = each(list(recency = leaf_text(), frequency = leaf_text(), monetary = leaf_text()))),
   map = list(during = leaf_texts(), cut = leaf_cut(), top = leaf_whole(0, 1e6)),
   tiers = list(measure = leaf_choice(c("sales", "purchases", "mean_sales")), shares = leaf_numbers(), thresholds = leaf_numbers(), limits = each(leaf_limits()), match = leaf_choice(c("all", "any")),

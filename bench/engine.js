@@ -38,4 +38,12 @@ await measure("new and returning", `with a as (select customer, date_trunc('mont
   select sum(n) as n, sum(r) as r, sum(b) as b from (select p, count(*) filter (last is null) as n, count(*) filter (last >= p - interval 6 month) as r, count(*) filter (last < p - interval 6 month) as b from b group by p)`);
 await measure("wait for the second", `with r as (select customer, day, row_number() over (partition by customer order by day) as k from (select distinct customer, day from orders where sales > 0))
   select count(*) as n, sum(w) as w from (select a.customer, datediff('month', a.day, b.day) as w from r a left join r b on a.customer = b.customer and b.k = 2 where a.k = 1)`);
+const year = (y) => `select customer, sum(sales) as s, rank() over (order by sum(sales) desc) as k, count(*) over () as n from orders where day between date '${y}-01-01' and date '${y}-12-30'
+  group by customer having count(*) filter (sales > 0) > 0`;
+await measure("scores, tiers, moves", `with m as (select customer, count(*) filter (sales > 0) as p, max(day) filter (sales > 0) as l, sum(sales) as s from orders group by customer having count(*) filter (sales > 0) > 0),
+  scored as (select 1 + (5 * (rank() over (order by l) - 1)) // count(*) over () as r, 1 + (5 * (rank() over (order by p) - 1)) // count(*) over () as f, 1 + (5 * (rank() over (order by s) - 1)) // count(*) over () as v,
+    (rank() over (order by s desc) - 1) * 100 < 10 * count(*) over () as top from m),
+  a as (${year(2024)}), b as (${year(2025)}),
+  moved as (select (a.k - 1) * 100 < 10 * a.n as was, (b.k - 1) * 100 < 10 * b.n as still from a left join b on a.customer = b.customer)
+  select sum(r) as r, sum(f) as f, sum(v) as v, count(*) filter (top) as top, (select count(*) filter (was and still) from moved) as stayed, (select count(*) filter (was and still is null) from moved) as gone from scored`);
 console.log(JSON.stringify({ seconds, answers }));

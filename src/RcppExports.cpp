@@ -254,6 +254,39 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_count_others
+Rcpp::IntegerVector cpp_count_others(SEXP values, bool more);
+RcppExport SEXP _nubrek_cpp_count_others(SEXP valuesSEXP, SEXP moreSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< bool >::type more(moreSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_count_others(values, more));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_rows_by_rank
+Rcpp::IntegerVector cpp_rows_by_rank(Rcpp::IntegerVector rank);
+RcppExport SEXP _nubrek_cpp_rows_by_rank(SEXP rankSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rank(rankSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_rows_by_rank(rank));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_bands
+Rcpp::List cpp_bands(Rcpp::NumericVector value, Rcpp::IntegerVector worse, int bands);
+RcppExport SEXP _nubrek_cpp_bands(SEXP valueSEXP, SEXP worseSEXP, SEXP bandsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type worse(worseSEXP);
+    Rcpp::traits::input_parameter< int >::type bands(bandsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_bands(value, worse, bands));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_customer_measures
 Rcpp::List cpp_customer_measures(Rcpp::List orders, Rcpp::List purchases, int n_customers);
 RcppExport SEXP _nubrek_cpp_customer_measures(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP n_customersSEXP) {
@@ -394,9 +427,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_first_days
+Rcpp::IntegerVector cpp_first_days(Rcpp::List purchases, int n_customers);
+RcppExport SEXP _nubrek_cpp_first_days(SEXP purchasesSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_first_days(purchases, n_customers));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_span_measures
-Rcpp::List cpp_span_measures(Rcpp::List orders, Rcpp::List purchases, int from, int until, int n_customers);
-RcppExport SEXP _nubrek_cpp_span_measures(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP n_customersSEXP) {
+Rcpp::List cpp_span_measures(Rcpp::List orders, Rcpp::List purchases, int from, int until, int n_customers, bool all, int threads);
+RcppExport SEXP _nubrek_cpp_span_measures(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP n_customersSEXP, SEXP allSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
@@ -404,7 +448,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type from(fromSEXP);
     Rcpp::traits::input_parameter< int >::type until(untilSEXP);
     Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_span_measures(orders, purchases, from, until, n_customers));
+    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_span_measures(orders, purchases, from, until, n_customers, all, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -593,6 +639,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_pareto_density", (DL_FUNC) &_nubrek_cpp_pareto_density, 4},
     {"_nubrek_cpp_pareto_sum", (DL_FUNC) &_nubrek_cpp_pareto_sum, 5},
     {"_nubrek_cpp_survival_integral", (DL_FUNC) &_nubrek_cpp_survival_integral, 4},
+    {"_nubrek_cpp_count_others", (DL_FUNC) &_nubrek_cpp_count_others, 2},
+    {"_nubrek_cpp_rows_by_rank", (DL_FUNC) &_nubrek_cpp_rows_by_rank, 1},
+    {"_nubrek_cpp_bands", (DL_FUNC) &_nubrek_cpp_bands, 3},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
     {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
     {"_nubrek_cpp_first_lines", (DL_FUNC) &_nubrek_cpp_first_lines, 4},
@@ -603,7 +652,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 9},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
-    {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 5},
+    {"_nubrek_cpp_first_days", (DL_FUNC) &_nubrek_cpp_first_days, 2},
+    {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 7},
     {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 8},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 7},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},

@@ -32,13 +32,18 @@ page report-cohorts cohorts 7600
 convert "$out/report-cohorts.png" -crop 1280x2420+0+2010 +repage "$out/report-cohorts-more.png"
 convert "$out/report-cohorts.png" -crop 1280x2330+0+5010 +repage "$out/report-payback.png"
 convert "$out/report-cohorts.png" -crop 1280x2000+0+0 +repage "$out/report-cohorts.png"
-page report-tiers tiers 1000
+page report-ranks rfm 4200
+convert "$out/report-ranks.png" -trim +repage "$out/report-ranks.png"
+page report-tiers tiers 5200
+convert "$out/report-tiers.png" -crop 1280x2700+0+1880 +repage "$out/report-moves.png"
+convert "$out/report-tiers.png" -crop 1280x1880+0+0 +repage "$out/report-tiers.png"
 page report-forecast forecast 1500
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
 terminal terminal-waits 28 "nubrek show waits demo-study/study.yaml"
 terminal terminal-cohorts 38 "nubrek show cohorts demo-study/study.yaml"
 terminal terminal-payback 28 "nubrek show payback_by demo-study/study.yaml"
+terminal terminal-moves 22 "nubrek show moves demo-study/study.yaml"
 terminal terminal-tiers 13 "nubrek show tiers demo-study/study.yaml"
 # small files: few colours are in them
 for f in "$out"/*.png; do convert "$f" -strip -colors 128 -define png:compression-level=9 PNG8:"$f"; done

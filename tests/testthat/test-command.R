@@ -28,13 +28,16 @@ test_that("demo, check, run, show and draw do the job", {
   expect_identical(readBin(figure, "raw", 4L), as.raw(c(0x89, 0x50, 0x4e, 0x47)))
   expect_match(nubrek_command("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out, "came from earlier cohorts", all = FALSE)
   expect_identical(nubrek_command("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L)
+  list <- file.path(folder, "moved.csv")
+  expect_match(nubrek_command("list", "moves", study, "--to", list, "--columns", "customer,email,change", "--contact", "email")$out, "rows in", all = FALSE)
+  expect_identical(names(utils::read.csv(list, fileEncoding = "UTF-8-BOM")), c("customer", "email", "change"))
   payback <- utils::read.csv(text = nubrek_command("show", "payback", study, "--format", "csv")$out)
   expect_identical(payback$payback_age, pellmere()$payback$payback_age)
 })
 
 test_that("wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard output", {
   bad <- list(list(2L, "forecat"), list(2L, "run"), list(2L, c("show", "tiers")), list(2L, c("show", "teirs", "x.yaml")), list(2L, c("run", "x.yaml", "--fast")),
-              list(2L, c("show", "tiers", "x.yaml", "--format", "pdf")), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales")),
+              list(2L, c("list", "tiers", "x.yaml")), list(2L, c("show", "tiers", "x.yaml", "--format", "pdf")), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales")),
               list(2L, c("draw", "cohorts", "x.yaml", "--to", "x.png", "--measure", "sale")), list(1L, c("run", "nowhere.yaml")), list(1L, c("check", "nowhere.yaml")))
   for (case in bad) {
     got <- do.call(nubrek_command, as.list(case[[2L]]))

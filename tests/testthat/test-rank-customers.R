@@ -1,4 +1,5 @@
-ten <- function() open_ledger(data.frame(c = letters[1:10], o = as.character(1:10), d = rep(c("2024-01-05", "2024-03-09"), 5), s = c("10", "9", "8", "8", "8", "6", "5", "4", "3", "2"), shop = c("M", "Q", "M", "Q", "", "M", "Q", "M", "Q", "M")),
+ten <- function() open_ledger(data.frame(c = letters[1:10], o = as.character(1:10), d = rep(c("2024-01-05", "2024-03-09"), 5), s = c("10", "9", "8", "8", "8", "6", "5", "4", "3", "2"),
+    shop = c("M", "Q", "M", "Q", "", "M", "Q", "M", "Q", "M")),
   column_map(customer = "c", order = "o", date = "d", sales = "s", channel = "shop"), meanings(currency = "EUR"))
 
 test_that("top and bottom on paper: ties at the edge come along and are told (trap: top 10 cut through ties)", {
@@ -74,6 +75,7 @@ test_that("own limits, those of an earlier scoring, groups of one's own", {
     again <- score_rfm(ledger, like = once)
     expect_identical(again$code, once$code, label = paste("seed", seed))
     later <- score_rfm(ledger, like = once, during = "2024")
+    expect_match(remarks(later)$remark, "of unequal length", all = FALSE)
     limit <- basis_of(once, "cuts")$monetary
     expect_identical(later$monetary_band, as.integer(1L + findInterval(later$monetary, limit)), label = paste("seed", seed))
   }
@@ -92,7 +94,8 @@ test_that("own limits, those of an earlier scoring, groups of one's own", {
 })
 
 test_that("the order map on paper: reaching a cut is high, regions are a partition, the top is marked with its ties", {
-  ledger <- small_ledger("customer,receipt,day,amount\nA,1,2024-01-05,50\nA,2,2024-02-05,30\nB,3,2024-01-05,10\nB,4,2024-02-05,10\nC,5,2024-01-09,40\nD,6,2024-01-09,5\nE,7,2024-03-01,40", currency = "EUR")
+  ledger <- small_ledger("customer,receipt,day,amount\nA,1,2024-01-05,50\nA,2,2024-02-05,30\nB,3,2024-01-05,10\nB,4,2024-02-05,10\nC,5,2024-01-09,40\nD,6,2024-01-09,5\nE,7,2024-03-01,40",
+      currency = "EUR")
   map <- order_map(ledger, cut = c(2, 40), top = 2)
   expect_identical(map$region, c("often & large", "often & small", "seldom & large", "seldom & small", "seldom & large"))
   expect_identical(map$customer[map$top], c("A", "C", "E"))

@@ -15,7 +15,8 @@ test_that("several measures with and or or, on paper", {
   t <- assign_tiers(year(), thresholds = limits)
   expect_identical(t$to_next_sales[match(c("A", "B", "C", "D"), t$customer)], c(NA, 0, 130, 160))
   expect_identical(t$to_next_purchases[match(c("A", "B", "C", "D"), t$customer)], c(NA, 2, 0, 2))
-  for (wrong in list(list(gold = c(profit = 1), base = NULL), list(gold = c(sales = 1)), list(gold = NULL, base = NULL))) expect_error(assign_tiers(year(), thresholds = wrong), class = "nubrek_error_tiers")
+  for (wrong in list(list(gold = c(profit = 1), base = NULL), list(gold = c(sales = 1)), list(gold = NULL, base = NULL))) expect_error(assign_tiers(year(), thresholds = wrong),
+      class = "nubrek_error_tiers")
 })
 
 test_that("a tier is kept until the measure is clearly below its limit", {
@@ -108,7 +109,8 @@ test_that("moves partition customers and money on random ledgers", {
       bought <- unique(people$customer[people$purchase & people$day <= as.Date("2024-09-30")])
       in_third <- people$customer %in% bought & people$day >= as.Date("2024-07-01") & people$day <= as.Date("2024-09-30")
       expect_equal(sum(last$sales_after), sum(people$sales[in_third]), label = paste("seed", seed))
-      expect_identical(sum(last$customers[last$from != "new" & last$to != "absent"]) + sum(last$customers[last$from == "new" & last$to != "absent"]), length(unique(people$customer[people$purchase & in_third])))
+      expect_identical(sum(last$customers[last$from != "new" & last$to != "absent"]) + sum(last$customers[last$from == "new" & last$to != "absent"]),
+          length(unique(people$customer[people$purchase & in_third])))
     }
   }
 })

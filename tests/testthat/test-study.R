@@ -29,7 +29,7 @@ test_that("a file with other names, day-first dates and semicolons needs only th
   expect_identical(run[["repeat"]]$repeat_customers, 1L)
   expect_identical(run[["repeat"]]$sales, 1032)
   expect_true(all(run$proof$exact))
-  expect_setequal(basename(run$files), c("report.html", "tiers.csv", "rfm.csv", "customers.csv", "cohorts.csv", "set-aside.csv", "suspects.csv", "overdue.csv"))
+  expect_setequal(basename(run$files), c("report.html", "tiers.csv", "rfm.csv", "ranks.csv", "map.csv", "customers.csv", "cohorts.csv", "set-aside.csv", "suspects.csv", "overdue.csv"))
   expect_setequal(list.files(file.path(dirname(path), "out"), all.files = TRUE, no.. = TRUE), basename(run$files))
   expect_identical(utils::read.csv(run$files[[2L]], colClasses = "character", fileEncoding = "UTF-8-BOM")$customer, c("007", "8"))
 })
@@ -68,6 +68,42 @@ test_that("acquisition cost and margins of a study reach the payback; what is mi
   }
   error <- expect_error(study_parts$payback(read_study(write_small(rows)), NULL), class = "nubrek_error_study")
   expect_match(conditionMessage(error), "needs")
+})
+
+test_that("ranks, scores, the map, tiers and moves of a study are as it says", {
+  rows <- c("A;1;05.01.2023;100,00", "A;2;25.02.2024;10,00", "B;3;06.02.2023;20,00", "B;4;31.03.2024;80,00", "B;5;02.04.2024;5,00", "C;6;01.05.2023;7,00")
+  part <- "
+economics: {margin_rate: 0.5}
+ranks: {by: purchases, top: 1}
+rfm:
+  cuts: {recency: [100], frequency: [2], monetary: [50]}
+  weights: [1, 0, 0]
+  groups:
+    good: {frequency: 2}
+    other: {frequency: 1}
+map: {cut: [2, 50]}
+tiers:
+  limits: {gold: {sales: 80, purchases: 2}, base: }
+  match: all
+  during: 2024
+  benefits: {cost: {gold: 10, base: 0}, uplift: 0.2}
+moves: {periods: [2023, 2024], same_days: no, draws: 20}"
+  run <- run_study(write_small(rows, paste0(small_study, part)))
+  expect_identical(run$ranks$customer, "B")
+  expect_identical(run$rfm$group, c("good", "good", "other"))
+  expect_identical(run$rfm$index, c(100, 100, 0))
+  expect_identical(run$map$region, c("often & large", "often & small", "seldom & small"))
+  expect_identical(as.character(run$tiers$tier), c("gold", "base"))
+  expect_identical(run$payoff$cost, c(10, 0))
+  expect_identical(run$moves$customers[run$moves$from == "base"], c(1L, 1L, 1L))
+  expect_true(all(c("ranks.csv", "map.csv", "moved.csv") %in% basename(run$files)))
+  expect_null(run$outlook)
+  moved <- utils::read.csv(run$files[basename(run$files) == "moved.csv"], fileEncoding = "UTF-8-BOM")
+  expect_identical(paste(moved$customer, moved$from, moved$to), c("B base gold", "C base absent"))
+  for (wrong in c("\nmoves: {draws: 20}", "\ntiers: {limits: {gold: {profit: 1}, base: }}", "\nrfm: {groups: {a: {recency: high}}}", "\nmap: {cut: mean}",
+      "\ntiers: {benefits: {cost: {a: 1, b: 0}}}")) {
+    expect_error(run_study(write_small(rows, paste0(small_study, wrong)), folder = NA), class = "nubrek_error", label = wrong)
+  }
 })
 
 test_that("YAML never runs code, and scalars keep their zeros", {

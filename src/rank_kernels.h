@@ -1,0 +1,68 @@
+// Ranks by counting: ties are whole, nothing depends on the order of rows.
+#pragma once
+#include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <limits>
+#include <vector>
+
+namespace nubrek {
+
+// For each value how many are strictly less and how many strictly more (either may be null).
+struct RankCounts { int* less; int* more; };
+
+// Whole numbers within a range not much longer than the data: one pass to count, one to read.
+template <class T>
+bool count_by_value(const T* x, std::size_t n, const RankCounts& out) {
+  double low = std::numeric_limits<double>::infinity(), high = -low;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double v = static_cast<double>(x[i]);
+    if (v != std::trunc(v)) return false;
+    if (v < low) low = v;
+    if (v > high) high = v;
+  }
+  if (n == 0) return true;
+  if (high - low > 4.0 * static_cast<double>(n) + 1e6) return false;
+  std::vector<int> below(static_cast<std::size_t>(high - low) + 2, 0);
+  for (std::size_t i = 0; i < n; ++i) ++below[static_cast<std::size_t>(static_cast<double>(x[i]) - low) + 1];
+  for (std::size_t k = 1; k < below.size(); ++k) below[k] += below[k - 1];
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::size_t place = static_cast<std::size_t>(static_cast<double>(x[i]) - low);
+    if (out.less) out.less[i] = below[place];
+    if (out.more) out.more[i] = static_cast<int>(n) - below[place + 1];
+  }
+  return true;
+}
+
+// Anything else: places sorted by four passes over 16 bits of the value each.
+inline void count_by_sorting(const double* x, std::size_t n, const RankCounts& out) {
+  struct Item { std::uint64_t key; std::uint32_t row; };
+  std::vector<Item> items(n), other(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    const double v = x[i] == 0 ? 0 : x[i];        // one zero, not two
+    std::uint64_t bits;
+    std::memcpy(&bits, &v, sizeof bits);
+    items[i] = {bits & 0x8000000000000000ULL ? ~bits : bits | 0x8000000000000000ULL, static_cast<std::uint32_t>(i)};
+  }
+  for (int shift = 0; shift < 64; shift += 16) {
+    std::vector<std::size_t> start(65537, 0);
+    for (const Item& item : items) ++start[((item.key >> shift) & 0xFFFF) + 1];
+    bool single = false;
+    for (const std::size_t k : start) single = single || k == n;
+    if (single) continue;
+    for (std::size_t k = 1; k < start.size(); ++k) start[k] += start[k - 1];
+    for (const Item& item : items) other[start[(item.key >> shift) & 0xFFFF]++] = item;
+    items.swap(other);
+  }
+  for (std::size_t from = 0; from < n;) {
+    std::size_t end = from;
+    while (end < n && items[end].key == items[from].key) ++end;
+    for (std::size_t k = from; k < end; ++k) {
+      if (out.less) out.less[items[k].row] = static_cast<int>(from);
+      if (out.more) out.more[items[k].row] = static_cast<int>(n - end);
+    }
+    from = end;
+  }
+}
+
+}  // namespace nubrek
