@@ -62,8 +62,7 @@ autoplot.nubrek_map <- function(object, ...) {
   corner <- corner[corner$region %in% profile$region, ]
   at <- match(corner$region, profile$region)
   corner$text <- sprintf("%s\n%s of customers\n%s of sales", corner$region, present_share(profile$share_of_customers[at]), present_share(profile$share_of_sales[at]))
-  # a quarter of the names at most stands at each point's side; the list has all
-  best$label <- ifelse(seq_len(nrow(best)) <= 5L, as.character(best$customer), "")
+  best$label <- ifelse(seq_len(nrow(best)) <= 3L, as.character(best$customer), "")
   ggplot2::ggplot() +
     ggplot2::geom_rect(data = as.data.frame(bins), ggplot2::aes(xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill)) + ggplot2::scale_fill_identity() +
     ggplot2::geom_vline(xintercept = max(cut[["purchases"]] - 0.5, 0.5), colour = palette_of[["ink"]], linetype = "22") + ggplot2::geom_hline(yintercept = max(cut[["mean_sales"]], floor),
@@ -76,7 +75,7 @@ autoplot.nubrek_map <- function(object, ...) {
     ggplot2::scale_y_log10(labels = \(v) format(v, trim = TRUE, big.mark = "\u202f", scientific = FALSE, drop0trailing = TRUE), limits = c(floor / 2.8, max(y_edge) * 2.8)) +
     figure_words(object, sprintf("Mean order sales against purchases; darker: more customers (both scales logarithmic). Cut at %s and %s", n_of(round(cut[["purchases"]], 2), "purchase"),
         format_money(cut[["mean_sales"]], basis_of(object, "currency"))),
-                 caption = paste0("Points: the ", format_count(nrow(best)), " customers with the highest sales, the first five named. n = ", format_count(nrow(object)), " customers.",
+                 caption = paste0("Points: the ", format_count(nrow(best)), " customers with the highest sales, the first three named. n = ", format_count(nrow(object)), " customers.",
                                   if (nrow(shown) < nrow(object)) sprintf(" %s with mean sales of 0 or less are not drawn.", n_of(nrow(object) - nrow(shown), "customer")))) +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab("purchases")
 }

@@ -33,6 +33,9 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   check_choice(step, steps)
   at <- match(step, steps)
   rule <- basis_of(moves, "how")
+  if (identical(basis_of(moves, "purchase_unit"), "day") && "purchases" %in% rule$measures) {
+    abort_nubrek(c("Draws deal orders, but a purchase is a day here.", "i" = "Tiers by sales can be held against chance."), "argument")
+  }
   world <- dealing_world(ledger, basis_of(moves, "spans")[[at]], attr(moves, "who")[[at]], rule)
   places <- move_places(basis_of(moves, "labels"))
   counts <- vapply(seq_len(draws), \(i) {

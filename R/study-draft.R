@@ -15,7 +15,9 @@ draft_study <- function(files, folder) {
   text <- c(text, "", "meanings:", paste0("  currency: ", home, "               # the home currency", seen),
     "  purchase_unit: order        # or day: all orders of a day are one purchase", "  # history_start: 2023-01-01 # the first day the export covers",
     "  # cancelled: {column: state, values: [cancelled]}", "  # excluded_ids: [GUEST]     # a till, a guest account, staff", "",
-    "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# tiers: {shares: {top: 10, middle: 30, base: 60}}", "# forecast: {years: 1}", "", "outputs:", "  folder: results")
+    "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# payback: {cost: 12.50}                 # of winning a customer", "# tiers: {shares: {top: 10, middle: 30, base: 60}}",
+        "# moves: {periods: [2023, 2024]}          # who rose, who fell",
+    "# forecast: {years: 1}", "", "outputs:", "  folder: results")
   list(text = text, guesses = guesses)
 }
 
