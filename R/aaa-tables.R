@@ -4,9 +4,16 @@
 new_result <- function(columns, class, ledger = NULL, remarks = NULL, basis = list(), ...) {
   stopifnot(is.list(columns), is.character(class))
   basis <- utils::modifyList(if (is.null(ledger)) list() else ledger_basis(ledger), basis)
-  structure(as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE), basis = basis,
+  structure(bare_table(columns), basis = basis,
             remarks = rbind(remark_table(), remarks), required = names(columns), ...,
             class = c(paste0("nubrek_", class), "nubrek_result", "data.frame"))
+}
+
+# Columns of one length are a data frame as they stand; others are recycled.
+bare_table <- function(columns) {
+  n <- unique(lengths(columns))
+  if (length(n) != 1L || !all(vapply(columns, is.atomic, NA)) || any(vapply(columns, \(x) length(dim(x)) > 0L, NA))) return(as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE))
+  structure(as.list(columns), row.names = .set_row_names(n), class = "data.frame")
 }
 
 #' @export

@@ -3,7 +3,7 @@
 #' Maximum likelihood on the log-parameters with analytic gradients, from several starts; equal histories are weighed once.
 #'
 #' @param x `[nubrek_ledger | data.frame]` A ledger, or histories as [purchase_history()] gives them.
-#' @param model `[character(1)]` `"pareto-nbd"`; `"gamma-gamma"`.
+#' @param model `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`; `"gamma-gamma"`. See [purchase_model()].
 #' @param unit `[character(1)]` Unit of time when `x` is a ledger.
 #' @return A `nubrek_purchases` or `nubrek_spend`: a model (see [purchase_model()]) that also answers `coef()`, `vcov()` (of the
 #'   log-parameters), `logLik()`, `nobs()`, `AIC()`, `BIC()`. `converged` tells whether the gradient vanished and the
@@ -31,8 +31,7 @@ fit_purchases <- function(x, model = "pareto-nbd", unit = "week") {
   total <- \(p) engine$total(p, packed, packed$count)
   rate <- sum(history$repeats) / max(sum(history$last), 1e-9)
   typical <- mean(history$span)
-  starts <- list(c(r = 1, alpha = 1 / rate, s = 0.5, beta = typical / 2), c(r = 0.3, alpha = 0.3 / rate, s = 1, beta = typical))
-  fit <- climb(total, starts)
+  fit <- climb(total, engine$starts(rate, typical))
   new_fit(fit, model, nrow(history), c("nubrek_purchases", "nubrek_purchase_model"), unit = basis_of(history, "unit") %||% unit)
 }
 

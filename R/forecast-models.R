@@ -1,4 +1,18 @@
-# Models with given parameters, and the two things all of them answer: density and prediction.
+# Models with given parameters, and the two things all of them answer: density and prediction. A further model is one C++ file and one entry here: its parameters,
+# the density and gradient of histories, what is expected of them and of a customer of today, and where a fit starts (`rate` repeats by time, `typical` span).
+
+# BG/NBD, and the variant in which a customer may leave right after the first purchase: given a history p has a Beta(a, b + x) or Beta(a, b + x + 1).
+bg_model <- function(after_first) list(
+  parameters = c("r", "alpha", "a", "b"),
+  density = \(p, h) cpp_bg_density(p, after_first, h$repeats, h$last, h$span)$log_lik,
+  active = \(p, h) cpp_bg_density(p, after_first, h$repeats, h$last, h$span)$active,
+  total = \(p, h, count) cpp_bg_sum(p, after_first, h$repeats, h$last, h$span, count),
+  purchases = \(p, h, horizon, rate) {
+    cpp_bg_density(p, after_first, h$repeats, h$last, h$span)$active * cpp_bg_purchases(p[["r"]] + h$repeats, p[["alpha"]] + h$span, p[["a"]], p[["b"]] + h$repeats + after_first, horizon, rate)
+  },
+  stays = \(p) if (after_first) p[["b"]] / (p[["a"]] + p[["b"]]) else 1,
+  new = \(p, horizon, rate) (if (after_first) p[["b"]] / (p[["a"]] + p[["b"]]) else 1) * cpp_bg_purchases(p[["r"]], p[["alpha"]], p[["a"]], p[["b"]] + after_first, horizon, rate),
+  starts = \(rate, typical) list(c(r = 1, alpha = 1 / rate, a = 0.5, b = 2), c(r = 0.3, alpha = 0.3 / rate, a = 1, b = 5)))
 
 purchase_models <- list(
   "pareto-nbd" = list(
@@ -11,20 +25,26 @@ purchase_models <- list(
       cpp_pareto_density(p, h$repeats, h$last, h$span)$active * (p[["r"]] + h$repeats) / (p[["alpha"]] + h$span) *
         cpp_survival_integral(p[["s"]], p[["beta"]] + h$span, horizon, rate)
     },
-    new = \(p, horizon, rate) p[["r"]] / p[["alpha"]] * cpp_survival_integral(p[["s"]], p[["beta"]], horizon, rate)))
+    stays = \(p) 1,
+    new = \(p, horizon, rate) p[["r"]] / p[["alpha"]] * cpp_survival_integral(p[["s"]], p[["beta"]], horizon, rate),
+    starts = \(rate, typical) list(c(r = 1, alpha = 1 / rate, s = 0.5, beta = typical / 2), c(r = 0.3, alpha = 0.3 / rate, s = 1, beta = typical))),
+  "bg-nbd" = bg_model(FALSE), "mbg-nbd" = bg_model(TRUE))
 
 #' Models with given parameters
 #'
 #' `"pareto-nbd"`: purchases are Poisson with rate lambda until an exponential lifetime with rate mu ends; lambda ~ Gamma(r,
-#' rate alpha), mu ~ Gamma(s, rate beta), independent. `"gamma-gamma"`: a customer's amounts are Gamma(p, rate nu), nu ~
+#' rate alpha), mu ~ Gamma(s, rate beta), independent. `"bg-nbd"`: purchases are Poisson with rate lambda; after every repeat purchase the customer leaves for good with probability p;
+#' lambda ~ Gamma(r, rate alpha), p ~ Beta(a, b), so that who never came back is surely still there. `"mbg-nbd"`: the same, but the customer may leave right after the first purchase too.
+#'   `"gamma-gamma"`: a customer's amounts are Gamma(p, rate nu), nu ~
 #' Gamma(q, rate gamma).
 #'
-#' @param name `[character(1)]` `"pareto-nbd"` for purchases, `"gamma-gamma"` for spend.
-#' @param parameters `[numeric]` Named and positive: `r`, `alpha`, `s`, `beta`; or `p`, `q`, `gamma`. `alpha` and `beta` are in the unit of
+#' @param name `[character(1)]` `"pareto-nbd"`, `"bg-nbd"` or `"mbg-nbd"` for purchases, `"gamma-gamma"` for spend.
+#' @param parameters `[numeric]` Named and positive: `r`, `alpha`, `s`, `beta`; `r`, `alpha`, `a`, `b`; or `p`, `q`, `gamma`. `alpha` and `beta` are in the unit of
 #'   time of the histories, `gamma` in major units of money.
 #' @return A `nubrek_purchase_model` or `nubrek_spend_model`, for [predict()][predict.nubrek_purchase_model] and [log_density()].
 #' @references Schmittlein, Morrison & Colombo (1987), Management Science 33. Fader & Hardie (2005), A note on deriving the
-#'   Pareto/NBD model. Colombo & Jiang (1999), Journal of Interactive Marketing 13. Fader, Hardie & Lee (2005), Journal of
+#'   Pareto/NBD model. Fader, Hardie & Lee (2005), "Counting your customers" the easy way, Marketing Science 24. Batislam, Denizel & Filiztekin (2007), International Journal of Research in
+#'   Marketing 24. Colombo & Jiang (1999), Journal of Interactive Marketing 13. Fader, Hardie & Lee (2005), Journal of
 #'   Marketing Research 42.
 #' @examples
 #' model <- purchase_model("pareto-nbd", c(r = 0.55, alpha = 10.6, s = 0.61, beta = 11.7))
@@ -100,7 +120,7 @@ predict.nubrek_purchase_model <- function(object, history = NULL, what = "purcha
   if (!is.null(history)) check_history(history)
   check_number(rate, lower = 0)
   engine <- purchase_models[[object$name]]
-  if (what == "active") return(if (is.null(history)) 1 else engine$active(object$parameters, history))
+  if (what == "active") return(if (is.null(history)) engine$stays(object$parameters) else engine$active(object$parameters, history))
   throw_unless(checkmate::check_number(horizon, lower = 0), "horizon", rlang::current_env())
   if (what == "purchases") rate <- 0
   if (is.infinite(horizon) && rate == 0) abort_nubrek("An endless horizon needs {.code what = \"discounted\"} and a positive {.arg rate}.", "argument")

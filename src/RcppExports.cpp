@@ -10,6 +10,50 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// cpp_bg_density
+Rcpp::List cpp_bg_density(Rcpp::NumericVector parameters, bool after_first, Rcpp::NumericVector x, Rcpp::NumericVector t_x, Rcpp::NumericVector T);
+RcppExport SEXP _nubrek_cpp_bg_density(SEXP parametersSEXP, SEXP after_firstSEXP, SEXP xSEXP, SEXP t_xSEXP, SEXP TSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< bool >::type after_first(after_firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type t_x(t_xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type T(TSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_bg_density(parameters, after_first, x, t_x, T));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_bg_sum
+Rcpp::List cpp_bg_sum(Rcpp::NumericVector parameters, bool after_first, Rcpp::NumericVector x, Rcpp::NumericVector t_x, Rcpp::NumericVector T, Rcpp::NumericVector count);
+RcppExport SEXP _nubrek_cpp_bg_sum(SEXP parametersSEXP, SEXP after_firstSEXP, SEXP xSEXP, SEXP t_xSEXP, SEXP TSEXP, SEXP countSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< bool >::type after_first(after_firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type t_x(t_xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type T(TSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_bg_sum(parameters, after_first, x, t_x, T, count));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_bg_purchases
+Rcpp::NumericVector cpp_bg_purchases(Rcpp::NumericVector r, Rcpp::NumericVector alpha, double a, Rcpp::NumericVector b, double horizon, double delta);
+RcppExport SEXP _nubrek_cpp_bg_purchases(SEXP rSEXP, SEXP alphaSEXP, SEXP aSEXP, SEXP bSEXP, SEXP horizonSEXP, SEXP deltaSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type r(rSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type alpha(alphaSEXP);
+    Rcpp::traits::input_parameter< double >::type a(aSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type b(bSEXP);
+    Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_bg_purchases(r, alpha, a, b, horizon, delta));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_active_cells
 Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
 RcppExport SEXP _nubrek_cpp_active_cells(SEXP purchasesSEXP, SEXP placeSEXP, SEXP startSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
@@ -619,6 +663,9 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_nubrek_cpp_bg_density", (DL_FUNC) &_nubrek_cpp_bg_density, 5},
+    {"_nubrek_cpp_bg_sum", (DL_FUNC) &_nubrek_cpp_bg_sum, 6},
+    {"_nubrek_cpp_bg_purchases", (DL_FUNC) &_nubrek_cpp_bg_purchases, 6},
     {"_nubrek_cpp_active_cells", (DL_FUNC) &_nubrek_cpp_active_cells, 6},
     {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 8},
     {"_nubrek_cpp_cohort_starts", (DL_FUNC) &_nubrek_cpp_cohort_starts, 3},

@@ -19,6 +19,23 @@ test_that("Pareto/NBD agrees with 25-digit values on the whole grid", {
   }
 })
 
+test_that("BG/NBD and its variant agree with 25-digit values on the whole grid", {
+  for (name in c("bg-nbd", "mbg-nbd")) {
+    table <- reference(paste0(sub("-", "_", name), ".csv"))
+    table <- table[table$quantity != "pmf", ]
+    for (i in seq_len(nrow(table))) {
+      row <- table[i, ]
+      model <- purchase_model(name, c(r = row$r, alpha = row$alpha, a = row$a, b = row$b))
+      history <- data.frame(repeats = row$x, last = row$t_x, span = row$T)
+      got <- switch(row$quantity, log_lik = log_density(model, history), p_alive = predict(model, history, "active"), cond_exp_purchases = predict(model, history, horizon = row$h),
+                    exp_purchases = predict(model, horizon = row$t))
+      off <- abs(got - row$value) / abs(row$value)
+      if (row$quantity == "log_lik") off <- min(off, abs(got - row$value))
+      expect_lt(off, 1e-10, label = paste(name, row$quantity, "in row", i))
+    }
+  }
+})
+
 test_that("gamma-gamma agrees with 25-digit values", {
   table <- reference("gamma_gamma.csv")
   for (i in seq_len(nrow(table))) {
@@ -44,10 +61,64 @@ test_that("gradients agree with high-order differences of the density", {
     numeric <- vapply(1:4, \(k) richardson(\(p) cpp_pareto_density(p, h$repeats, h$last, h$span)$log_lik, at, k), 0) * at
     expect_lt(max(abs(analytic - numeric) / pmax(1, abs(analytic))), 1e-7, label = paste("point", i))
   }
+  for (name in c("bg-nbd", "mbg-nbd")) {
+    engine <- purchase_models[[name]]
+    grid <- unique(reference(paste0(sub("-", "_", name), ".csv"))[c("r", "alpha", "a", "b", "x", "t_x", "T")])
+    grid <- grid[stats::complete.cases(grid) & grid$T > 0, ]
+    for (i in seq_len(nrow(grid))) {
+      at <- unlist(grid[i, c("r", "alpha", "a", "b")])
+      h <- data.frame(repeats = grid$x[[i]], last = grid$t_x[[i]], span = grid$T[[i]])
+      analytic <- engine$total(at, h, 1)$gradient * at
+      numeric <- vapply(1:4, \(k) richardson(\(p) engine$density(p, h), at, k), 0) * at
+      expect_lt(max(abs(analytic - numeric) / pmax(1, abs(analytic))), 1e-7, label = paste(name, "point", i))
+    }
+  }
   at <- c(p = 4, q = 3, gamma = 20)
   analytic <- cpp_gamma_gamma_sum(at, c(1, 7), c(30, 3), c(1, 2))$gradient
   numeric <- vapply(1:3, \(k) richardson(\(p) sum(cpp_gamma_gamma_density(p, c(1, 7), c(30, 3)) * c(1, 2)), at, k), 0)
   expect_equal(analytic, numeric, tolerance = 1e-8)
+})
+
+test_that("discounted purchases of BG/NBD and its variant are those of direct integration", {
+  p <- c(r = 0.8, alpha = 6, a = 1.5, b = 2.5)
+  direct <- \(r, alpha, a, b, h, d) stats::integrate(\(q) vapply(q, \(one) stats::dbeta(one, a, b) * stats::integrate(\(u) exp(-d * u) * r / alpha * (1 + one * u / alpha)^(-r - 1), 0, h,
+      rel.tol = 1e-11)$value, 0),
+                                                0, 1, rel.tol = 1e-9)$value
+  history <- data.frame(repeats = 3, last = 20, span = 30)
+  for (name in c("bg-nbd", "mbg-nbd")) {
+    model <- purchase_model(name, p)
+    more <- name == "mbg-nbd"
+    expect_equal(predict(model, history, "discounted", 40, 0.02), predict(model, history, "active") * direct(3.8, 36, 1.5, 5.5 + more, 40, 0.02), tolerance = 1e-8, label = name)
+    expect_equal(predict(model, what = "discounted", horizon = 40, rate = 0.02), (if (more) 2.5 / 4 else 1) * direct(0.8, 6, 1.5, 2.5 + more, 40, 0.02), tolerance = 1e-8, label = name)
+    expect_equal(predict(model, history, "discounted", 1e5, 0.02), predict(model, history, "discounted", Inf, 0.02), tolerance = 1e-9, label = name)
+    expect_equal(predict(model, history, "discounted", 40, 1e-12), predict(model, history, horizon = 40), tolerance = 1e-9, label = name)
+  }
+})
+
+test_that("a fit of BG/NBD and its variant recovers the parameters it was drawn from", {
+  withr::local_seed(3)
+  truth <- c(r = 0.9, alpha = 8, a = 0.9, b = 2.4)
+  draw <- \(after_first, n = 6000L) {
+    span <- runif(n, 40, 80)
+    lambda <- rgamma(n, truth[["r"]], truth[["alpha"]])
+    p <- rbeta(n, truth[["a"]], truth[["b"]])
+    stays <- if (after_first) runif(n) > p else rep(TRUE, n)
+    repeats <- last <- numeric(n)
+    while (any(stays)) {
+      at <- last + rexp(n, lambda)
+      bought <- stays & at <= span
+      repeats <- repeats + bought
+      last[bought] <- at[bought]
+      stays <- bought & runif(n) > p
+    }
+    data.frame(repeats, last, span)
+  }
+  for (name in c("bg-nbd", "mbg-nbd")) {
+    fit <- fit_purchases(draw(name == "mbg-nbd"), name)
+    expect_true(fit$converged, label = name)
+    expect_lt(max(abs(log(coef(fit) / truth)) / sqrt(diag(vcov(fit)))), 3.5, label = name)
+    expect_identical(names(coef(fit)), names(truth))
+  }
 })
 
 simulate_histories <- function(n, p, weeks) {
