@@ -55,6 +55,7 @@ autoplot.nubrek_map <- function(object, ...) {
   bins <- data.table(x = findInterval(shown$purchases, x_edge, all.inside = TRUE), y = findInterval(shown$mean_sales, y_edge, all.inside = TRUE))[, .(n = .N), by = .(x, y)]
   bins[, `:=`(x0 = x_edge[x], x1 = x_edge[x + 1L], y0 = y_edge[y], y1 = y_edge[y + 1L], fill = grid_fill(log1p(n) / log1p(max(n))))]
   best <- shown[shown$top, ]
+  best$mean_sales <- pmax(best$mean_sales, floor)
   best <- best[order(-best$sales), ]
   profile <- map_profile(object)
   corner <- data.frame(region = map_regions, x = rep(c(max(x_edge) * 1.08, 0.52), each = 2L), y = rep(c(max(y_edge) * 1.25, floor / 1.15), 2L), hjust = rep(c(1, 0), each = 2L), vjust = rep(c(0,

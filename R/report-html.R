@@ -20,7 +20,8 @@ html_table <- function(x, rows = 12L, caption = NULL) {
 html_figure <- function(result, width = 11, height = 6, ...) {
   path <- tempfile(fileext = ".svg")
   on.exit(unlink(path))
-  plot <- autoplot(result, ...)
+  plot <- tryCatch(autoplot(result, ...), nubrek_error_no_purchases = \(e) NULL)
+  if (is.null(plot)) return(htmltools::tags$p(describe(result)$finding %||% "There is nothing to draw yet."))
   write_figure(plot, path, width, height)
   told <- paste(c(plot$labels$title, plot$labels$subtitle), collapse = ". ")
   htmltools::tags$figure(htmltools::tags$img(src = paste0("data:image/svg+xml;base64,", jsonlite::base64_enc(readBin(path, "raw", file.size(path)))),

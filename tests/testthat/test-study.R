@@ -57,6 +57,9 @@ test_that("acquisition cost and margins of a study reach the payback; what is mi
   expect_identical(run$payback$highest_cost, c(NA, 10.5))         # January is covered from the 5th on
   expect_null(run$payback_by)
   expect_true("payback.csv" %in% basename(run$files))
+  old <- run_study(write_small(rows, sub("older_within: 0, ", "older_within: 9, by: cohort, ", with_part("  cost: 6"),
+      fixed = TRUE)))             # every cohort may hold older customers: said, not drawn
+  expect_match(paste(readLines(old$files[[1L]]), collapse = " "), "No acquisition cost is known for any cohort without older customers")
   costs <- run_study(write_small(rows, with_part("  costs: {by: cohort, per_customer: {2024-02: 11}}")), folder = NA)
   expect_identical(costs$payback$status, c("no cost", "not yet"))
   folder <- withr::local_tempdir()
