@@ -73,12 +73,11 @@ spread_spend <- function(cohorts, cost, basis, call) {
   spend[, new := cells[spend, on = keys, x.new]]
   if (cost$carry_over) spend <- carry_spend(spend, cells, keys)
   row <- spend[as.data.table(cohorts), on = keys]
-  list(total = row$amount * row$size / row$new, digits = 0L, unused = as.data.frame(spend[is.na(new) & amount > 0, c(keys, "amount"), with = FALSE]), given = sum(spend$amount))
+  list(total = row$amount * row$size / row$new, digits = 0L, unused = as.data.frame(spend[is.na(new) & amount > 0, c(keys, "amount"), with = FALSE]))
 }
 
 # Spend without new customers goes to the next cohort of its channel; what nobody follows stays.
 carry_spend <- function(spend, cells, keys) {
-  groups <- setdiff(keys, "cohort")
   cells <- cells[, c(keys, "new"), with = FALSE][, to := cohort]
   taker <- cells[spend, on = keys, roll = -Inf, x.to]
   spend[!is.na(taker), cohort := taker[!is.na(taker)]]

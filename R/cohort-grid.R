@@ -49,22 +49,25 @@ cohort_grid <- function(ledger, clock = NULL, ages = "calendar", by = NULL, marg
 # `scatter` has a row per cell with the sums of squares that intervals of money need; a ready table does not know them.
 new_grid <- function(columns, ledger, said, basis, scatter = NULL) new_result(columns, "grid", ledger, said, basis, scatter = if (!is.null(scatter)) cbind(cell_key(columns, basis$by), scatter))
 
+# The rows of the scatter for cells, by what they are and not by where they stand.
+scatter_for <- function(grid, cells) {
+  scatter <- attr(grid, "scatter")
+  key <- \(table) do.call(paste, c(lapply(as.list(table)[c(basis_of(grid, "by"), "cohort", "age")], as.character), sep = "\r"))
+  if (!is.null(scatter)) scatter[match(key(cells), key(scatter)), setdiff(names(scatter), c(basis_of(grid, "by"), "cohort", "age"))]
+}
+
+# The 95 % interval of a mean over customers, given the sum of the squares of what each brought.
+mean_interval <- function(mean, squares, size) {
+  half <- stats::qnorm(0.975) * sqrt(pmax(0, squares / size - mean^2) / pmax(1, size - 1))
+  list(lower = mean - half, upper = mean + half)
+}
+
 cell_key <- function(columns, by) as.data.frame(columns[c(by, "cohort", "age")], optional = TRUE)
 
 scatter_of <- function(cells, pick, unit, margin_unit) {
   out <- list(squares = pick(cells$sales$squares) / unit^2, with_first = pick(cells$sales$with_first) / unit^2, running = pick(cells$sales$running) / unit^2)
-  if (!is.null(cells$margin)) out <- c(out, list(margin_squares = pick(cells$margin$squares) / margin_unit^2, margin_running = pick(cells$margin$running) / margin_unit^2))
+  if (!is.null(cells$margin)) out <- c(out, list(margin_running = pick(cells$margin$running) / margin_unit^2))
   as.data.frame(out)
-}
-
-# The groups of the attributes as a factor by customer, and their labels: bands and cohorts in their own order, "(missing)" last.
-side_by_side <- function(ledger, by, call = rlang::caller_env()) {
-  values <- group_of(ledger, by, call)
-  labels <- unique(values)
-  place <- lapply(by, \(name) match(labels[[name]], c(natural_order(ledger, name) %||% sort(setdiff(labels[[name]], "(missing)"), method = "radix"), "(missing)")))
-  labels <- labels[do.call(order, place)]
-  own <- c("cohort", "age", "period", "size", "customers", "sales", "margin", "older", "complete")          # columns of a grid
-  list(code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))), labels = stats::setNames(as.list(labels), ifelse(by %in% own, paste0(by, "_group"), by)))
 }
 
 # The observed cells: every period from the cohort's own on.

@@ -156,3 +156,6 @@ as.matrix.nubrek_measure <- function(x, ...) {
   out[cbind(match(key(x), key(rows)), match(if (calendar) x$period else x$age, columns))] <- x$value
   out
 }
+
+# How the columns of a measure are written.
+measure_kinds <- function(measure, columns) stats::setNames(rep(grid_measures[[measure]]$kind, length(columns)), columns)

@@ -56,13 +56,9 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   course <- course_of(cells, keys, scale)
   said <- rbind(remarks(grid), payback_remarks(cohorts, costs, basis, money, yearly_discount, d),
     if (unknown > 0L) remark_table("cost unknown", sprintf("%s of groups without a known cost count in their cohorts as if they had cost nothing.", n_of(unknown, "customer"))))
-  new_result(columns, "payback", remarks = said, basis = c(utils::modifyList(basis, list(by = by)), list(money = money, within = within, yearly_discount = yearly_discount,
-      cost_digits = costs$digits)),
-             course = course, unused = costs$unused, given = costs$given, scale = scale)
+  new_result(columns, "payback", remarks = said, basis = c(utils::modifyList(basis, list(by = by)), list(money = money, within = within, yearly_discount = yearly_discount)),
+             course = course, unused = costs$unused, scale = scale)
 }
-
-# Periods of each clock in a year.
-periods_a_year <- c(day = 365.25, week = 365.25 / 7, month = 12, quarter = 4, year = 1)
 
 # Money of each cell in whole units, of the cohorts seen from age 0 on, with the squares of the customers' running sums.
 payback_cells <- function(grid, money) {
@@ -70,14 +66,9 @@ payback_cells <- function(grid, money) {
   wide <- widen_grid(grid, money)
   digits <- if (money == "margin") basis_of(grid, "margin_digits") %||% 0L else 0L
   wide[, units := round(wide[[money]] * 10^(basis_of(grid, "decimals") + digits))]
-  scatter <- attr(grid, "scatter")
-  squares <- if (is.null(scatter)) rep(NA_real_, nrow(wide)) else {
-    key <- \(table) do.call(paste, c(lapply(as.list(table)[c(by, "cohort", "age")], as.character), sep = "\r"))
-    scatter[[if (money == "margin") "margin_running" else "running"]][match(key(wide), key(scatter))]
-  }
-  wide[, squares := squares]
+  data.table::set(wide, NULL, "squares", scatter_for(grid, wide)[[if (money == "margin") "margin_running" else "running"]] %||% NA_real_)
   wide[, seen := all(.so_far), by = c(by, "cohort")]
-  out <- in_group_order(wide[(seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE][order(cohort, age)], by, plain_table(grid))
+  in_group_order(wide[(seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE][order(cohort, age)], by, plain_table(grid))
 }
 
 add_groups <- function(cells) {
@@ -101,9 +92,9 @@ one_payback <- function(age, reached, units, whole, total, size, discount, horiz
 # Every age of every cohort, in major units per acquired customer, with the interval that the scatter among its customers gives.
 course_of <- function(cells, keys, scale) {
   value <- cells$.so_far / scale / cells$size
-  error <- sqrt(pmax(0, cells$squares / cells$size - value^2) / pmax(1, cells$size - 1))
+  between <- mean_interval(value, cells$squares, cells$size)
   cost <- cells$total / scale / cells$size
-  as.data.frame(c(as.list(cells)[c(keys, "age", "size", "older")], list(value = value, lower = value - stats::qnorm(0.975) * error, upper = value + stats::qnorm(0.975) * error, cost = cost,
+  as.data.frame(c(as.list(cells)[c(keys, "age", "size", "older")], list(value = value, lower = between$lower, upper = between$upper, cost = cost,
     value_to_cost = ifelse(cost > 0, value / cost, NA_real_), complete = cells$whole, squares = cells$squares)), optional = TRUE)
 }
 
@@ -153,8 +144,8 @@ payback_pool <- function(payback) {
   course <- as.data.table(attr(payback, "course"))[complete & !older & !is.na(cost) & cost > 0]
   out <- course[, .(reached = sum(value * size), spent = sum(cost * size), squares = sum(squares), cohorts = .N, size = sum(size)), keyby = c(by, "age")]
   out[, `:=`(value = reached / size, cost = spent / size)]
-  out[, error := sqrt(pmax(0, squares / size - value^2) / pmax(1, size - 1))]
-  out[, `:=`(lower = value - stats::qnorm(0.975) * error, upper = value + stats::qnorm(0.975) * error, value_to_cost = value / cost)]
+  out[, c("lower", "upper") := mean_interval(value, squares, size)]
+  out[, value_to_cost := value / cost]
   as.data.frame(in_group_order(out, by, course))[c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")]
 }
 

@@ -56,21 +56,13 @@ against_usual <- function(grid, measure = "retention", least_cohorts = 3L, least
              remarks = said, basis = c(attr(grid, "basis"), list(measure = measure, level = level, kinds = measure_kinds(measure, c("value", "usual", "difference", "lower", "upper")))))
 }
 
-# How the columns of a measure are written.
-measure_kinds <- function(measure, columns) stats::setNames(rep(grid_measures[[measure]]$kind, length(columns)), columns)
-
 # Complete cells of cohorts without older customers, with `top`, `base` and their sums of squares and products.
 squares_of <- function(grid, measure) {
   by <- basis_of(grid, "by")
   rule <- grid_measures[[measure]]
   squares <- usual_measures[[measure]]
   wide <- widen_grid(grid, measure)
-  scatter <- attr(grid, "scatter")
-  if (is.null(scatter)) wide[, `:=`(squares = NA_real_, with_first = NA_real_, running = NA_real_, margin_running = NA_real_)]
-  else {
-    key <- \(table) do.call(paste, c(lapply(table[c(by, "cohort", "age")], as.character), sep = "\r"))
-    wide <- cbind(wide, scatter[match(key(as.data.frame(wide)), key(scatter)), setdiff(names(scatter), c(by, "cohort", "age"))])
-  }
+  wide <- cbind(wide, scatter_for(grid, wide) %||% data.table(squares = NA_real_, with_first = NA_real_, running = NA_real_, margin_running = NA_real_))
   wide[, first_squares := if (age[[1L]] == 0L) squares[[1L]] else NA_real_, by = c(by, "cohort")]
   wide <- wide[.whole & !older & age >= (if (rule$top == "cumulative_sales" || rule$top == "cumulative_margin") 0L else 1L)]
   wide <- wide[, c(by, "cohort", "age", "size", rule$top, rule$base, unlist(squares)), with = FALSE]

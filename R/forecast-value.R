@@ -70,11 +70,14 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
 return_share <- function(ledger) 1 - sum(ledger$orders$sales) / sum(ledger$days$sales)
 
 draw_values <- function(history, fit, spend, horizon, rate, level, draws, seed) {
-  customers <- list(x = as.double(history$repeats), t_x = history$last, T = history$span, amounts = as.double(history$repeats),
-                    total = ifelse(history$repeats > 0, history$repeats * history$spend, 0))
-  parameters <- cbind(draw_parameters(fit, draws[[1L]], seed), draw_parameters(spend, draws[[1L]], seed + 1L))
-  cpp_simulate_value(customers, parameters, as.integer(draws[[2L]]), horizon, rate, (1 - level) / 2, (1 + level) / 2, as.double(seed))
+  cpp_simulate_value(simulated_customers(history), draw_both(fit, spend, draws[[1L]], seed), as.integer(draws[[2L]]), horizon, rate, (1 - level) / 2, (1 + level) / 2, as.double(seed))
 }
+
+# What a simulation needs to know of each customer, and parameter draws of both models side by side.
+simulated_customers <- function(history) {
+  list(x = as.double(history$repeats), t_x = history$last, T = history$span, amounts = as.double(history$repeats), total = ifelse(history$repeats > 0, history$repeats * history$spend, 0))
+}
+draw_both <- function(fit, spend, n, seed) cbind(draw_parameters(fit, n, seed), draw_parameters(spend, n, seed + 1L))
 
 # Draws of the parameters, normal in their logs; the estimate itself where no covariance is known. Leaves the caller's
 # random numbers alone.

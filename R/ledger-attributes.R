@@ -120,3 +120,13 @@ group_of <- function(ledger, by, call = rlang::caller_env()) {
   groups <- lapply(known[by], \(x) ifelse(is.na(x), "(missing)", as.character(x)))
   as.data.table(groups)
 }
+
+# The groups of the attributes as a factor by customer, and their labels: bands and cohorts in their own order, "(missing)" last.
+side_by_side <- function(ledger, by, call = rlang::caller_env()) {
+  values <- group_of(ledger, by, call)
+  labels <- unique(values)
+  place <- lapply(by, \(name) match(labels[[name]], c(natural_order(ledger, name) %||% sort(setdiff(labels[[name]], "(missing)"), method = "radix"), "(missing)")))
+  labels <- labels[do.call(order, place)]
+  own <- c("cohort", "age", "period", "size", "customers", "sales", "margin", "older", "complete")          # columns of a grid
+  list(code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))), labels = stats::setNames(as.list(labels), ifelse(by %in% own, paste0(by, "_group"), by)))
+}

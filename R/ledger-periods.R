@@ -65,3 +65,6 @@ period_label <- function(start, clock) {
   switch(clock, day = format(start), week = if (identical(attr(clock, "week_start") %||% 0L, 0L)) format(start, "%G-W%V") else paste("week of", format(start)),
          month = format(start, "%Y-%m"), quarter = paste0(mark, year, " Q", quarter), year = paste0(mark, year))
 }
+
+# Periods of each clock in a year.
+periods_a_year <- c(day = 365.25, week = 365.25 / 7, month = 12, quarter = 4, year = 1)

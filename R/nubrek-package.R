@@ -27,5 +27,8 @@
 #'   share the better one.
 #' * **older cohort**: starts so soon after the beginning of the data that it may hold customers from before.
 #'
+#' @examples
+#' # an order worth nothing is no purchase; a cohort is those who came first in one period
+#' customers(example_ledger())[c("customer", "orders", "purchases", "cohort")]
 #' @name nubrek-glossary
 NULL

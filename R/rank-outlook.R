@@ -32,11 +32,9 @@ tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed 
   fit <- fit_purchases(history[learn$rows, ])
   spend <- fit_spend(history[learn$rows, ])
   history <- history[match(tiers$customer, history$customer), ]
-  parameters <- cbind(draw_parameters(fit, draws[[1L]], seed), draw_parameters(spend, draws[[1L]], seed + 1L))
-  customers <- list(x = as.double(history$repeats), t_x = history$last, T = history$span, amounts = as.double(history$repeats), total = ifelse(history$repeats > 0, history$repeats * history$spend, 0))
   limits <- unname(basis_of(tiers, "limits"))
   signal_progress("drawing the coming time")
-  p <- cpp_simulate_tiers(customers, parameters, as.integer(draws[[2L]]), years * 365.25 / 7, limits, 1 - return_share(ledger), as.double(seed))
+  p <- cpp_simulate_tiers(simulated_customers(history), draw_both(fit, spend, draws[[1L]], seed), as.integer(draws[[2L]]), years * 365.25 / 7, limits, 1 - return_share(ledger), as.double(seed))
   labels <- c(levels(tiers$tier), "absent")
   now <- as.integer(tiers$tier)
   so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))

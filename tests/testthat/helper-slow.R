@@ -18,3 +18,16 @@ slow_cell <- function(ledger, cohort, period, month_of = \(day) as.Date(format(d
   here <- orders[orders$customer %in% mine & month_of(orders$day) == period & as.integer(orders$day) >= first[orders$customer], ]
   list(size = length(mine), customers = length(unique(here$customer[here$purchase])), purchases = sum(here$purchase), orders = nrow(here), sales = round(sum(here$sales), 2))
 }
+
+# Four cohorts on paper, months, as of 15 May 2024; the data begin on 1 Jan. Customer E only ever returned something.
+paper <- function(...) small_ledger("customer,receipt,day,amount
+  A,1,2024-01-01,10
+  A,2,2024-02-10,10
+  A,3,2024-05-03,10
+  B,4,2024-01-31,20
+  B,5,2024-03-05,-5
+  C,6,2024-02-29,30
+  C,7,2024-04-30,30
+  D,8,2024-04-10,40
+  D,9,2024-05-15,2.50
+  E,10,2024-03-03,-7", ...)
