@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -36,6 +36,18 @@ bench:
 	@tools/setup.sh demo
 	@cd bench && npm install --no-audit --no-fund --silent
 	@Rscript bench/run.R $(LINES)
+	@$(MAKE) --no-print-directory bench-models
+
+CUSTOMERS ?= 1000000
+bench-models:
+	@tools/setup.sh demo
+	@Rscript bench/models.R $(CUSTOMERS)
+
+# Bias and coverage of every model over many drawn worlds.
+WORLDS ?= 1000
+recovery:
+	@tools/setup.sh demo
+	@Rscript bench/recovery.R $(WORLDS)
 
 screenshots: demo
 	@tools/screenshots.sh

@@ -5,6 +5,9 @@ palette_of <- c(ink = "#22313f", petrol = "#1f6f78", ochre = "#c98a1b", brick = 
 
 new_colours <- c(new = palette_of[["ochre"]], returning = palette_of[["petrol"]], reactivated = palette_of[["mauve"]])
 
+# What was seen, and what a model says.
+model_colours <- c(came = palette_of[["ink"]], expected = "#2e8a94")
+
 theme_nubrek <- function(base = 13) {
   ink <- palette_of[["ink"]]
   ggplot2::theme_minimal(base_size = base) + ggplot2::theme(
@@ -20,7 +23,7 @@ theme_nubrek <- function(base = 13) {
 # Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
 figure_words <- function(x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL) {
   said <- remarks(x)$remark
-  ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(shows, "; ", basis_line(x), "."), 122),
+  ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(paste(c(shows, if (nzchar(basis_line(x))) basis_line(x)), collapse = "; "), "."), 122),
                 caption = wrap_words(paste(c(caption, said), collapse = " "), 138), x = NULL, y = NULL)
 }
 
@@ -45,7 +48,8 @@ ink_on <- function(fill) {
 #'
 #' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_usual`, `nubrek_payback`,
 #'   `nubrek_rfm`, `nubrek_map`,
-#'   `nubrek_tiers`, `nubrek_moves`, `nubrek_outlook`, `nubrek_backtest`.
+#'   `nubrek_tiers`, `nubrek_moves`, `nubrek_outlook`, `nubrek_backtest`, `nubrek_tracking`, `nubrek_expected`,
+#'   `nubrek_spread`, `nubrek_spend_check`, `nubrek_spend_frequency`.
 #' @param ... Not used (grid: passed on to the measure).
 #' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
 #' @return A ggplot.

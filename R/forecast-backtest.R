@@ -6,41 +6,46 @@
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param cut `[Date(1)]` Last day that the fit may see. Default: a year before the as-of day, or two thirds into a shorter history.
+#' @param models `[nubrek_models]` From [forecast_models()].
 #' @return A `nubrek_backtest`, one row per method, the model first: `method`; `expected` and `actual`, purchases of all customers known
 #'   at the cut; `error`, root mean square error per customer; `captured`, share of the following sales brought by the tenth
 #'   of customers that the method puts first (tied customers count in part).
-#'   Attributes: `customers` (per customer: expected, actual, sales), `weeks` (cumulative, actual and expected), `finding`, the
+#'   Attributes: `fit`, the one made on the past; `customers` (per customer: expected, actual, sales), `weeks` (cumulative, actual and expected), `finding`, the
 #'   sentence.
 #' @examples
 #' backtest(example_ledger())
 #' @export
-backtest <- function(ledger, cut = NULL) {
+backtest <- function(ledger, cut = NULL, models = forecast_models()) {
   check_ledger(ledger)
-  length_days <- as.integer(ledger$as_of - ledger$history_start)
-  cut <- check_day(cut) %||% (ledger$as_of - if (length_days >= 730L) 364L else length_days %/% 3L)
-  if (cut <= ledger$history_start || cut >= ledger$as_of) {
-    abort_nubrek(c("{.arg cut} must lie within the history.", "x" = "{format(cut)} is not between {format(ledger$history_start)} and {format(ledger$as_of)}."), "argument")
-  }
-  signal_progress("fitting on the past for the backtest")
-  history <- purchase_history(ledger, until = cut)
-  learn <- learn_from(ledger, history, cut)
-  known <- history[learn$rows, ]
-  fit <- fit_purchases(known)
+  cut <- backtest_cut(ledger, cut)
+  fitted <- fit_models(ledger, models, cut, need_spend = FALSE)
+  history <- fitted$history
+  fit <- fitted$purchases
   horizon <- as.numeric(ledger$as_of - cut) / 7
   came <- purchases_between(ledger, history$customer, cut, ledger$as_of)
   before <- purchases_between(ledger, history$customer, cut - (ledger$as_of - cut), cut)
-  money <- tryCatch(predict(fit_spend(known), history), nubrek_error_unidentified = \(e) rep(1, nrow(history)))
+  money <- if (is.null(fitted$spend)) rep(1, nrow(history)) else predict(fitted$spend, history)
   mean_so_far <- ifelse(history$repeats > 0, history$spend, mean(history$spend, na.rm = TRUE))
-  expected <- list("pareto-nbd" = predict(fit, history, horizon = horizon),
-                   "own rate carried on" = ifelse(history$span > 0, history$repeats / history$span, 0) * horizon,
+  expected <- list(predict(fit, history, horizon = horizon), "own rate carried on" = ifelse(history$span > 0, history$repeats / history$span, 0) * horizon,
                    "same as the time before" = before$purchases, "nobody returns" = numeric(nrow(history)))
+  names(expected)[[1L]] <- fit$name
   worth <- Map(\(e, m) e * m, expected, list(money, mean_so_far, mean_so_far, mean_so_far))
   table <- list(method = names(expected), expected = unname(vapply(expected, sum, 0)), actual = rep(as.double(sum(came$purchases)), length(expected)),
                 error = unname(vapply(expected, \(e) sqrt(mean((e - came$purchases)^2)), 0)),
                 captured = unname(vapply(worth, \(w) captured_by_top(w, came$sales), 0)))
-  new_result(table, "backtest", ledger, rbind(carried(ledger), learn$remarks, remarks(fit), season_remark(horizon)), basis = list(cut = cut, weeks = horizon, customers = nrow(history)),
+  new_result(table, "backtest", ledger, rbind(carried(ledger), fitted$remarks, remarks(fit), season_remark(horizon)), basis = list(cut = cut, weeks = horizon, customers = nrow(history)),
              customers = data.frame(customer = history$customer, expected = expected[[1L]], actual = came$purchases, sales = came$sales),
-             weeks = track_weeks(ledger, history, fit, cut, horizon), finding = backtest_finding(table))
+             weeks = track_weeks(ledger, history, fit, cut, horizon), finding = backtest_finding(table), fit = fit)
+}
+
+# The last day that a backtest's fit sees.
+backtest_cut <- function(ledger, cut, call = rlang::caller_env()) {
+  length_days <- as.integer(ledger$as_of - ledger$history_start)
+  cut <- check_day(cut) %||% (ledger$as_of - if (length_days >= 730L) 364L else length_days %/% 3L)
+  if (cut <= ledger$history_start || cut >= ledger$as_of) {
+    abort_nubrek(c("{.arg cut} must lie within the history.", "x" = "{format(cut)} is not between {format(ledger$history_start)} and {format(ledger$as_of)}."), "argument", call = call)
+  }
+  cut
 }
 
 purchases_between <- function(ledger, ids, after, until) {

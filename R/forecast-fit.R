@@ -1,107 +1,252 @@
 #' Fit a purchase model, fit a spend model
 #'
-#' Maximum likelihood on the log-parameters with analytic gradients, from several starts; equal histories are weighed once.
+#' Maximum likelihood by Newton steps with analytic first and second derivatives on the log-parameters, from several starts; equal histories are weighed once. A ledger's customers whose first
+#' purchase may lie before the data are not learned from.
 #'
 #' @param x `[nubrek_ledger | data.frame]` A ledger, or histories as [purchase_history()] gives them.
-#' @param model `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`; `"gamma-gamma"`. See [purchase_model()].
-#' @param unit `[character(1)]` Unit of time when `x` is a ledger.
-#' @return A `nubrek_purchases` or `nubrek_spend`: a model (see [purchase_model()]) that also answers `coef()`, `vcov()` (of the
-#'   log-parameters), `logLik()`, `nobs()`, `AIC()`, `BIC()`. `converged` tells whether the gradient vanished and the
-#'   information is positive definite.
-#' @section Errors: `nubrek_error_unidentified` when nobody repeats or there are too few customers; it says what can still be said.
+#' @param model `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"`, `"mbg-nbd"`, `"bg-bb"`; `"gamma-gamma"`, `"log-normal"`. See [purchase models][nubrek-models].
+#' @param covariates `[formula | list]` Attributes of the customer (columns of the histories, or of [customers()] of a ledger) that act on both rates, such as `~ first_channel`; or
+#'   `list(rate = , dropout = )` of two formulas. An effect is the log of the factor by which the rate of buying or of leaving differs from that of the base, the most frequent group (where a
+#'   probability is mixed, the factor of its odds). Numbers are counted from their mean.
+#' @param penalty `[numeric(1) | character(1)]` Ridge: half of it times the squared effects, in standard deviations of their columns, is taken off the log-likelihood. `0` (default), or
+#'   `"cross-validated"`: the one under which customers left out are likeliest.
+#' @param unit `[character(1)]` Unit of time: of the histories to be made of a ledger, or what a data frame's times are in.
+#' @param seed `[integer(1)]` Of the five parts of the cross-validation.
+#' @return A `nubrek_purchases` or `nubrek_spend`: a model (see [purchase_model()]) that also answers `summary()`, `coef()`, `vcov()` (of the
+#'   log-parameters and effects), [confint()][confint.nubrek_purchases], `logLik()`, `nobs()`, `AIC()`, `BIC()`, [anova()][anova.nubrek_purchases], [update()][update.nubrek_purchases],
+#'   [residuals()][residuals.nubrek_purchases], `generics::tidy()` and `generics::glance()`. `converged` tells whether the climb arrived, `distance` by how much log-likelihood it may still be
+#'   off, `edge` which parameters the data do not hold. With a penalty the degrees of freedom are effective ones.
+#' @section Errors: `nubrek_error_unidentified` when nobody repeats or there are too few customers, or amounts are constant; it says what can still be said. `nubrek_error_history` names the first
+#'   impossible row. A warning `nubrek_warning_unit` when times look as if they were in another unit.
 #' @examples
 #' fit <- fit_purchases(example_ledger())
 #' coef(fit)
 #' fit_spend(example_ledger())
 #' @export
-fit_purchases <- function(x, model = "pareto-nbd", unit = "week") {
-  check_choice(model, names(purchase_models))
-  history <- if (inherits(x, "nubrek_ledger")) purchase_history(x, unit) else x
-  check_history(history)
+fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 0, unit = "week", seed = 1L) {
+  check_choice(model, names(purchase_models()))
+  check_choice(unit, names(unit_days))
+  formulas <- covariate_formulas(covariates)
+  if (!identical(penalty, "cross-validated")) check_number(penalty, lower = 0)
+  check_whole(seed, lower = 0L)
+  said <- NULL
+  discrete <- is_discrete(model)
+  if (inherits(x, "nubrek_ledger")) {
+    history <- purchase_history(x, unit, occasions = discrete)
+    learn <- learn_from(x, history)
+    history <- with_attributes(history[learn$rows, ], x, formula_variables(formulas))
+    said <- learn$remarks
+  } else history <- x
+  check_history(history, discrete = discrete)
+  unit <- basis_of(history, "unit") %||% unit
+  if (isTRUE(basis_of(history, "occasions")) && !discrete) abort_nubrek("Occasions are for {.val bg-bb}; {.val {model}} needs a {.fn purchase_history} of purchase days.", "history")
+  check_identified(history, discrete)
+  said <- rbind(said, unit_remark(history, unit))
+  packed <- pack_histories(history, formulas)
+  fit <- if (identical(penalty, "cross-validated") && !is.null(packed$design)) cross_validated(model, packed, seed) else climb_purchases(model, packed, if (is.numeric(penalty)) penalty else 0)
+  new_fit(fit, model, sum(packed$count), c("nubrek_purchases", "nubrek_purchase_model"), said, unit = unit, packed = packed, customers = history[["customer"]],
+          until = basis_of(history, "until"), covariates = formulas)
+}
+
+check_identified <- function(history, discrete, call = rlang::caller_env()) {
+  customers <- sum(history[["count"]] %||% rep(1, nrow(history)))
+  if (customers < 3 || all(history$span == 0)) {
+    abort_nubrek(c("A purchase model cannot be fitted to {customers} customer{?s}{if (customers >= 3) ' seen for no time' else ''}.",
+                   "i" = "How often they bought can still be shown; a forecast needs several customers seen for some time."), "unidentified", call = call)
+  }
   if (sum(history$repeats) == 0) {
-    abort_nubrek(c("A purchase model cannot be fitted: nobody has bought on a second day.",
-                   "i" = "{nrow(history)} customer{?s} bought once. Counts, cohorts and tiers can still be shown; a forecast cannot."), "unidentified")
+    what <- if (discrete) "on a second occasion" else "on a second day"
+    abort_nubrek(c("A purchase model cannot be fitted: nobody has bought {what}.",
+                   "i" = "{customers} customer{?s} bought once. Counts, cohorts and tiers can still be shown; a forecast cannot."), "unidentified", call = call)
   }
-  if (nrow(history) < 3L || all(history$span == 0)) {
-    abort_nubrek(c("A purchase model cannot be fitted to {nrow(history)} customer{?s}.",
-                   "i" = "How often they bought can still be shown; a forecast needs several customers seen for some time."), "unidentified")
+}
+
+# Equal histories (with equal covariates) once, with how many there are; sets of covariates stand together. `row` tells where each customer went.
+pack_histories <- function(history, formulas, call = rlang::caller_env()) {
+  count <- as.double(history[["count"]] %||% rep(1, nrow(history)))
+  design <- if (!is.null(formulas)) new_design(formulas, history, count, call)
+  found <- if (!is.null(design)) apply_design(design, history)
+  rows <- data.table(set = found$set %||% rep(1L, nrow(history)), repeats = as.double(history$repeats), last = as.double(history$last), span = as.double(history$span), count = count)
+  rows[, place := .GRP, keyby = .(set, repeats, last, span)]
+  distinct <- rows[, .(count = sum(count)), keyby = .(place, set, repeats, last, span)]
+  list(repeats = distinct$repeats, last = distinct$last, span = distinct$span, count = distinct$count, set = if (!is.null(design)) distinct$set, row = rows$place,
+       columns = found$columns, design = design, each = if (!is.null(history[["count"]])) count)
+}
+
+# The penalised log-likelihood of packed histories as a function of log-parameters and scaled effects.
+purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count, rows = NULL) {
+  spread <- packed$design$spread
+  columns <- if (is.null(spread)) matrix(0, 0L, 1L) else packed$columns / spread
+  pick <- \(x) if (is.null(rows)) x else x[rows]
+  histories <- list(repeats = pick(packed$repeats), last = pick(packed$last), span = pick(packed$span))
+  set <- pick(packed$set) %||% integer()
+  count <- pick(count)
+  threads <- reading_threads()
+  function(u) {
+    effects <- u[-(1:4)]
+    out <- cpp_purchase_sum(model, exp(u[1:4]), effects, columns, packed$design$buying %||% 0L, set, histories, count, threads)
+    if (penalty > 0) {
+      e <- c(0, 0, 0, 0, effects)
+      out$log_lik <- out$log_lik - penalty / 2 * sum(e^2)
+      out$gradient <- out$gradient - penalty * e
+      out$hessian <- out$hessian - diag(penalty * (seq_along(e) > 4L), length(e))
+    }
+    out
   }
-  engine <- purchase_models[[model]]
-  packed <- as.data.table(plain_table(history)[c("repeats", "last", "span")])[, .(count = as.double(.N)), by = .(repeats, last, span)]
-  total <- \(p) engine$total(p, packed, packed$count)
-  rate <- sum(history$repeats) / max(sum(history$last), 1e-9)
-  typical <- mean(history$span)
-  fit <- climb(total, engine$starts(rate, typical))
-  new_fit(fit, model, nrow(history), c("nubrek_purchases", "nubrek_purchase_model"), unit = basis_of(history, "unit") %||% unit)
+}
+
+# A start from a part of the histories, then all of them.
+climb_purchases <- function(model, packed, penalty, count = packed$count, from = NULL) {
+  n <- length(packed$repeats)
+  wide <- length(packed$design$spread)
+  lower <- c(rep(log(1e-5), 4L), rep(-20, wide))
+  if (is.null(from)) {
+    rate <- sum(packed$repeats * count) / max(sum((if (is_discrete(model)) packed$span else packed$last) * count), 1e-9)
+    starts <- cpp_purchase_starts(model, max(rate, 1e-9), max(sum(packed$span * count) / sum(count), 1e-9))
+    from <- lapply(seq_len(nrow(starts)), \(i) c(pmin(pmax(log(starts[i, ]), lower[1:4] + 1), log(1e7) - 1), rep(0, wide)))
+    part <- if (n > 30000L) sort(with_seed(1L, sample.int(n, 10000L)))
+    best <- climb(purchase_likelihood(model, packed, penalty, count, part), from, lower, -lower + c(rep(log(100), 4L), rep(0, wide)), all_starts = TRUE)
+    if (is.null(part)) return(finish_climb(best, model, packed, penalty))
+    from <- list(best$at)
+  }
+  best <- climb(purchase_likelihood(model, packed, penalty, count), from, lower, -lower + c(rep(log(100), 4L), rep(0, wide)))
+  finish_climb(best, model, packed, penalty)
+}
+
+# From scaled effects back to those of the columns as they are.
+finish_climb <- function(best, model, packed, penalty) {
+  scale <- c(1, 1, 1, 1, packed$design$spread)
+  names <- c(purchase_models()[[model]]$parameters, packed$design$names)
+  free <- if (penalty > 0 && !is.null(best$covariance)) sum(diag(best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), length(scale))))) else length(scale)
+  list(parameters = stats::setNames(exp(best$at[1:4]), names[1:4]), effects = if (length(scale) > 4L) stats::setNames(best$at[-(1:4)] / scale[-(1:4)], names[-(1:4)]),
+       log_lik = best$log_lik + penalty / 2 * sum(best$at[-(1:4)]^2), vcov = if (!is.null(best$covariance)) structure(best$covariance / outer(scale, scale), dimnames = list(names, names)),
+       distance = best$distance, edge = names[best$edge], free = free, penalty = penalty, at = best$at)
+}
+
+penalty_grid <- c(10000, 3000, 1000, 300, 100, 30, 10, 3, 1, 0)
+
+# Customers are dealt into five parts; each part's likelihood under the fit of the others judges a penalty.
+cross_validated <- function(model, packed, seed) {
+  parts <- 5L
+  part <- with_seed(seed, sample(rep_len(seq_len(parts), length(packed$row))))
+  weight <- packed$each %||% rep(1, length(packed$row))
+  held <- vapply(seq_len(parts), \(k) { own <- numeric(length(packed$repeats)); sums <- rowsum(weight[part == k], packed$row[part == k]); own[as.integer(rownames(sums))] <- sums; own },
+                 numeric(length(packed$repeats)))
+  scores <- matrix(NA_real_, length(penalty_grid), parts)
+  for (k in seq_len(parts)) {
+    signal_progress("choosing the penalty", (k - 1) / parts)
+    from <- NULL
+    for (i in seq_along(penalty_grid)) {
+      fit <- climb_purchases(model, packed, penalty_grid[[i]], packed$count - held[, k], from)
+      from <- list(fit$at)
+      scores[i, k] <- purchase_likelihood(model, packed, 0, held[, k])(fit$at)$log_lik
+    }
+  }
+  table <- data.frame(penalty = penalty_grid, log_score = rowSums(scores) / sum(held))
+  fit <- climb_purchases(model, packed, table$penalty[[which.max(table$log_score)]])
+  fit$cross_validation <- table[order(table$penalty), ]
+  fit
 }
 
 #' @rdname fit_purchases
 #' @export
 fit_spend <- function(x, model = "gamma-gamma") {
-  check_choice(model, "gamma-gamma")
-  history <- if (inherits(x, "nubrek_ledger")) purchase_history(x) else x
-  check_columns_exist(c("repeats", "spend"), names(history), "the history")
-  used <- plain_table(history)[history$repeats > 0, , drop = FALSE]
-  if (nrow(used) < 3L || length(unique(used$spend)) < 2L) {
-    abort_nubrek(c("A spend model cannot be fitted to {nrow(used)} customer{?s} with a repeat purchase, or to equal amounts.",
-                   "i" = "The mean amount can still be shown."), "unidentified")
+  check_choice(model, names(spend_models()))
+  said <- NULL
+  if (inherits(x, "nubrek_ledger")) {
+    history <- purchase_history(x)
+    learn <- learn_from(x, history)
+    history <- history[learn$rows, ]
+    said <- learn$remarks
+  } else history <- x
+  check_columns_exist("repeats", names(history), "the history")
+  used <- plain_table(history)[which(history$repeats > 0), , drop = FALSE]
+  if (nrow(used) < 3L) {
+    abort_nubrek(c("A spend model cannot be fitted to {nrow(used)} customer{?s} with a repeat purchase.", "i" = "The mean amount can still be shown."), "unidentified")
   }
-  check_history(used, c("repeats", "spend"))
-  total <- \(p) cpp_gamma_gamma_sum(p, as.double(used$repeats), used$spend, rep(1, nrow(used)))
-  starts <- list(c(p = 4, q = 4, gamma = 3 / 4 * mean(used$spend)), c(p = 1, q = 2, gamma = mean(used$spend)))
-  new_fit(climb(total, starts), model, nrow(used), c("nubrek_spend", "nubrek_spend_model"))
+  spends <- spend_columns(used, model)
+  by_logs <- spend_models()[[model]]$by_logs
+  amounts <- if (by_logs) exp(spends$log_spend) else spends$spend
+  if (stats::sd(log(amounts)) < 1e-9) {
+    abort_nubrek(c("A spend model cannot be fitted to equal amounts.", "i" = "Every purchase is worth {signif(amounts[[1]], 6)}: that is the forecast of the next one too."), "unidentified")
+  }
+  if (by_logs && sum(spends$log_spread) <= 0) {
+    abort_nubrek(c("A log-normal model cannot tell customers from purchases: nobody's amounts differ.", "i" = "The gamma-gamma model may be fitted."), "unidentified")
+  }
+  count <- as.double(used[["count"]] %||% rep(1, nrow(used)))
+  positive <- spend_models()[[model]]$positive
+  threads <- reading_threads()
+  back <- \(u) ifelse(positive, exp(u), u)
+  typical <- mean(amounts)
+  spread <- stats::sd(log(amounts))
+  from <- if (model == "log-normal") list(c(mean(log(amounts)), log(spread), log(spread / 2))) else list(log(c(4, 4, 3 / 4 * typical)), log(c(1, 2, typical)), log(c(10, 1.5, typical / 20)))
+  best <- climb(\(u) cpp_spend_sum(model, back(u), spends, count, threads), from, ifelse(positive, log(1e-5), -50), ifelse(positive, log(1e7), 50), all_starts = TRUE)
+  names <- spend_models()[[model]]$parameters
+  fit <- list(parameters = stats::setNames(back(best$at), names), log_lik = best$log_lik, vcov = if (!is.null(best$covariance)) structure(best$covariance, dimnames = list(names, names)),
+              distance = best$distance, edge = names[best$edge], free = 3L, penalty = 0)
+  new_fit(fit, model, sum(count), c("nubrek_spend", "nubrek_spend_model"), said, packed = c(spends, list(count = count)))
 }
 
-# Climbs the likelihood in the log-parameters; further starts are tried only where the climb did not arrive.
-climb <- function(total, starts) {
-  value <- \(u) { t <- total(exp(u)); if (is.finite(t$log_lik)) -t$log_lik else 1e300 }
-  slope <- \(u) -total(exp(u))$gradient * exp(u)
-  best <- list(objective = Inf)
+# Climbs a log-likelihood with its gradient and Hessian within bounds; further starts are tried only where the climb did not arrive, or all to choose among.
+climb <- function(likelihood, starts, lower, upper, all_starts = FALSE) {
+  seen <- NULL
+  look <- \(u) { if (!identical(as.double(u), seen$u)) seen <<- c(list(u = as.double(u)), likelihood(as.double(u))); seen }
+  finite <- \(x) ifelse(is.finite(x), x, 0)
+  best <- list(log_lik = -Inf)
   for (start in starts) {
-    run <- stats::nlminb(log(start), value, slope, lower = log(1e-5), upper = log(1e7), control = list(iter.max = 500L, eval.max = 1000L, rel.tol = 1e-12))
-    if (run$objective < best$objective) best <- run
-    inside <- all(best$par > log(1e-5) + 0.1 & best$par < log(1e7) - 0.1)
-    if (inside && max(abs(slope(best$par))) < 1e-6 * abs(best$objective)) break
+    run <- stats::nlminb(pmin(pmax(start, lower), upper), \(u) { v <- -look(u)$log_lik; if (is.finite(v)) v else 1e300 }, \(u) finite(-look(u)$gradient), \(u) finite(-look(u)$hessian), lower = lower,
+                         upper = upper, control = list(iter.max = 300L, eval.max = 600L, rel.tol = 1e-11, x.tol = 1e-7))
+    one <- polish(run$par, look, lower, upper)
+    if (one$log_lik > best$log_lik) best <- one
+    if (!all_starts && best$distance < 1e-6) break
   }
-  at <- best$par
-  information <- central_jacobian(slope, at)
-  root <- tryCatch(chol(information), error = \(e) NULL)
-  edge <- names(at)[at < log(1e-5) + 0.1 | at > log(1e7) - 0.1]
-  list(parameters = exp(at), log_lik = -best$objective, vcov = if (is.null(root)) NULL else structure(chol2inv(root), dimnames = list(names(at), names(at))),
-       gradient = max(abs(slope(at))), edge = edge)
+  best
 }
 
-# The Jacobian of the gradient by central differences, made symmetric.
-central_jacobian <- function(slope, at, step = 1e-4) {
-  columns <- vapply(seq_along(at), \(i) { d <- replace(at * 0, i, step); (slope(at + d) - slope(at - d)) / (2 * step) }, at)
-  (columns + t(columns)) / 2
+# Newton steps to the top, and how far off it still is: the decrement, half of g' H^-1 g, is in units of log-likelihood.
+polish <- function(at, look, lower, upper) {
+  for (step in 1:4) {
+    here <- look(at)
+    edge <- which(at < lower + 0.1 | at > upper - 0.1)
+    inside <- setdiff(seq_along(at), edge)
+    root <- tryCatch(chol(-here$hessian[inside, inside, drop = FALSE]), error = \(e) NULL)
+    if (length(inside) == 0L || is.null(root)) break
+    move <- replace(at * 0, inside, backsolve(root, forwardsolve(t(root), here$gradient[inside])))
+    if (sum(move * here$gradient) / 2 < 1e-10 || max(abs(move)) > 0.5) break
+    there <- look(at + move)
+    if (!is.finite(there$log_lik) || there$log_lik < here$log_lik - 1e-9 * abs(here$log_lik)) { here <- look(at); break }
+    at <- at + move
+  }
+  here <- look(at)
+  whole <- tryCatch(chol(-here$hessian), error = \(e) NULL)
+  clear <- !is.null(whole) && rcond(-here$hessian / sqrt(outer(diag(-here$hessian), diag(-here$hessian)))) > 1e-12
+  covariance <- if (clear) chol2inv(whole)
+  list(at = at, log_lik = here$log_lik, hessian = here$hessian, covariance = covariance, edge = which(at < lower + 0.1 | at > upper - 0.1),
+       distance = if (clear) sum(here$gradient * (covariance %*% here$gradient)) / 2 else Inf)
 }
 
-new_fit <- function(fit, model, nobs, class, ...) {
-  converged <- fit$gradient < 1e-3 * max(1, nobs)^0.5 && !is.null(fit$vcov) && length(fit$edge) == 0L
-  said <- rbind(remark_table(), if (!converged) remark_table("convergence", paste0("The fit of ", model, " is not certain: ",
-    if (length(fit$edge) > 0L) paste0(paste(fit$edge, collapse = ", "), " ran to the edge; the data hardly tell it.") else
-      if (is.null(fit$vcov)) "the likelihood is flat in some direction." else "the gradient did not vanish.")))
-  structure(list(name = model, parameters = fit$parameters, log_lik = fit$log_lik, vcov = fit$vcov, gradient = fit$gradient, nobs = nobs,
-                 converged = converged, ...), remarks = said, class = class)
+new_fit <- function(fit, model, nobs, class, said, ...) {
+  converged <- fit$distance < 1e-5 && length(fit$edge) == 0L
+  structure(c(list(name = model), fit[c("parameters", "effects", "log_lik", "vcov", "distance", "edge", "free", "penalty", "cross_validation")], list(nobs = nobs, converged = converged,
+      design = list(...)$packed$design, ...)), remarks = rbind(remark_table(), said, if (!converged) fit_remark(fit, model)), class = class)
 }
 
-#' @export
-coef.nubrek_purchase_model <- function(object, ...) object$parameters
-#' @export
-coef.nubrek_spend_model <- coef.nubrek_purchase_model
+# Why a fit is not certain, in the words of the model.
+fit_remark <- function(fit, model) {
+  said <- purchase_models()[[model]]
+  places <- match(fit$edge, said$parameters)
+  why <- if (length(places) > 0L && any(places > 2L, na.rm = TRUE)) "how long customers stay cannot be told from these data (nearly all look active, or left at once, or leave in the same way)"
+    else if (length(fit$edge) > 0L) "customers hardly differ in what the model says they differ in"
+    else if (is.infinite(fit$distance)) "the likelihood is flat in some direction, so that several sets of parameters explain the data as well"
+    else "the climb did not arrive at the top"
+  remark_table("convergence", sprintf("The fit of %s is not certain: %s%s. Expectations within the time seen can be used, intervals and long horizons cannot be trusted.", model, why,
+      if (length(fit$edge) > 0L) paste0("; ", paste(fit$edge, collapse = ", "), " ran to the edge") else ""))
+}
 
-#' @export
-vcov.nubrek_purchases <- function(object, ...) object$vcov
-#' @export
-vcov.nubrek_spend <- vcov.nubrek_purchases
-
-#' @export
-logLik.nubrek_purchases <- function(object, ...) structure(object$log_lik, df = length(object$parameters), nobs = object$nobs, class = "logLik")
-#' @export
-logLik.nubrek_spend <- logLik.nubrek_purchases
-
-#' @export
-nobs.nubrek_purchases <- function(object, ...) object$nobs
-#' @export
-nobs.nubrek_spend <- nobs.nubrek_purchases
+# Maximum likelihood on the scale it is made on: logs of positive parameters, effects as they are.
+working_scale <- function(fit) {
+  logs <- if (inherits(fit, "nubrek_spend_model")) spend_models()[[fit$name]]$positive else rep(TRUE, 4L)
+  at <- fit$parameters
+  at[logs] <- log(at[logs])
+  list(at = c(at, fit$effects), logs = c(logs, rep(FALSE, length(fit$effects))))
+}

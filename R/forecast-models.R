@@ -1,85 +1,68 @@
-# Models with given parameters, and the two things all of them answer: density and prediction. A further model is one C++ file and one entry here: its parameters,
-# the density and gradient of histories, what is expected of them and of a customer of today, and where a fit starts (`rate` repeats by time, `typical` span).
-
-# BG/NBD, and the variant in which a customer may leave right after the first purchase: given a history p has a Beta(a, b + x) or Beta(a, b + x + 1).
-bg_model <- function(after_first) list(
-  parameters = c("r", "alpha", "a", "b"),
-  density = \(p, h) cpp_bg_density(p, after_first, h$repeats, h$last, h$span)$log_lik,
-  active = \(p, h) cpp_bg_density(p, after_first, h$repeats, h$last, h$span)$active,
-  total = \(p, h, count) cpp_bg_sum(p, after_first, h$repeats, h$last, h$span, count),
-  purchases = \(p, h, horizon, rate) {
-    cpp_bg_density(p, after_first, h$repeats, h$last, h$span)$active * cpp_bg_purchases(p[["r"]] + h$repeats, p[["alpha"]] + h$span, p[["a"]], p[["b"]] + h$repeats + after_first, horizon, rate)
-  },
-  stays = \(p) if (after_first) p[["b"]] / (p[["a"]] + p[["b"]]) else 1,
-  new = \(p, horizon, rate) (if (after_first) p[["b"]] / (p[["a"]] + p[["b"]]) else 1) * cpp_bg_purchases(p[["r"]], p[["alpha"]], p[["a"]], p[["b"]] + after_first, horizon, rate),
-  starts = \(rate, typical) list(c(r = 1, alpha = 1 / rate, a = 0.5, b = 2), c(r = 0.3, alpha = 0.3 / rate, a = 1, b = 5)))
-
-purchase_models <- list(
-  "pareto-nbd" = list(
-    parameters = c("r", "alpha", "s", "beta"),
-    density = \(p, h) cpp_pareto_density(p, h$repeats, h$last, h$span)$log_lik,
-    active = \(p, h) cpp_pareto_density(p, h$repeats, h$last, h$span)$active,
-    total = \(p, h, count) cpp_pareto_sum(p, h$repeats, h$last, h$span, count),
-    # p_active * (r + x) / (alpha + T) * integral of (1 + u / (beta + T))^-s e^(-rate u)
-    purchases = \(p, h, horizon, rate) {
-      cpp_pareto_density(p, h$repeats, h$last, h$span)$active * (p[["r"]] + h$repeats) / (p[["alpha"]] + h$span) *
-        cpp_survival_integral(p[["s"]], p[["beta"]] + h$span, horizon, rate)
-    },
-    stays = \(p) 1,
-    new = \(p, horizon, rate) p[["r"]] / p[["alpha"]] * cpp_survival_integral(p[["s"]], p[["beta"]], horizon, rate),
-    starts = \(rate, typical) list(c(r = 1, alpha = 1 / rate, s = 0.5, beta = typical / 2), c(r = 0.3, alpha = 0.3 / rate, s = 1, beta = typical))),
-  "bg-nbd" = bg_model(FALSE), "mbg-nbd" = bg_model(TRUE))
+# What the compiled models say of themselves: their parameters, whether time is in occasions, what is fitted in logs.
+purchase_models <- local({ known <- NULL; function() known <<- known %||% cpp_purchase_models() })
+spend_models <- local({ known <- NULL; function() known <<- known %||% cpp_spend_models() })
 
 #' Models with given parameters
 #'
-#' `"pareto-nbd"`: purchases are Poisson with rate lambda until an exponential lifetime with rate mu ends; lambda ~ Gamma(r,
-#' rate alpha), mu ~ Gamma(s, rate beta), independent. `"bg-nbd"`: purchases are Poisson with rate lambda; after every repeat purchase the customer leaves for good with probability p;
-#' lambda ~ Gamma(r, rate alpha), p ~ Beta(a, b), so that who never came back is surely still there. `"mbg-nbd"`: the same, but the customer may leave right after the first purchase too.
-#'   `"gamma-gamma"`: a customer's amounts are Gamma(p, rate nu), nu ~
-#' Gamma(q, rate gamma).
+#' A model of purchases or of spend whose parameters are known: last quarter's, those of a paper, a guess to be looked at. The stories, assumptions and formulas of all models are on the page
+#' [purchase models][nubrek-models].
 #'
-#' @param name `[character(1)]` `"pareto-nbd"`, `"bg-nbd"` or `"mbg-nbd"` for purchases, `"gamma-gamma"` for spend.
-#' @param parameters `[numeric]` Named and positive: `r`, `alpha`, `s`, `beta`; `r`, `alpha`, `a`, `b`; or `p`, `q`, `gamma`. `alpha` and `beta` are in the unit of
-#'   time of the histories, `gamma` in major units of money.
-#' @return A `nubrek_purchase_model` or `nubrek_spend_model`, for [predict()][predict.nubrek_purchase_model] and [log_density()].
-#' @references Schmittlein, Morrison & Colombo (1987), Management Science 33. Fader & Hardie (2005), A note on deriving the
-#'   Pareto/NBD model. Fader, Hardie & Lee (2005), "Counting your customers" the easy way, Marketing Science 24. Batislam, Denizel & Filiztekin (2007), International Journal of Research in
-#'   Marketing 24. Colombo & Jiang (1999), Journal of Interactive Marketing 13. Fader, Hardie & Lee (2005), Journal of
-#'   Marketing Research 42.
+#' @param name `[character(1)]` For purchases `"pareto-nbd"`, `"bg-nbd"`, `"mbg-nbd"` or `"bg-bb"`; for spend `"gamma-gamma"` or `"log-normal"`.
+#' @param parameters `[numeric]` Named and positive (`mu` may be negative): `r`, `alpha`, `s`, `beta` (`"pareto-nbd"`); `r`, `alpha`, `a`, `b` (`"bg-nbd"`, `"mbg-nbd"`); `alpha`, `beta`,
+#'   `gamma`, `delta` (`"bg-bb"`); `p`, `q`, `gamma`; `mu`, `sigma`, `tau`. `alpha` and `beta` of the models in continuous time are in the unit of time of the histories, `gamma` of spend in
+#'   major units of money.
+#' @return A `nubrek_purchase_model` or `nubrek_spend_model`, for [predict()][predict.nubrek_purchase_model], [simulate()][simulate.nubrek_purchase_model] and [log_density()].
+#' @section Errors: `nubrek_error_argument` for unknown names and impossible parameters.
 #' @examples
 #' model <- purchase_model("pareto-nbd", c(r = 0.55, alpha = 10.6, s = 0.61, beta = 11.7))
 #' predict(model, data.frame(repeats = 2, last = 30.4, span = 38.9), horizon = 39)
+#' predict(spend_model("gamma-gamma", c(p = 6.25, q = 3.74, gamma = 15.44)), data.frame(repeats = 2, spend = 22.35))
 #' @export
 purchase_model <- function(name, parameters) {
-  check_choice(name, names(purchase_models))
-  check_parameters(parameters, purchase_models[[name]]$parameters)
-  structure(list(name = name, parameters = as_parameters(parameters, purchase_models[[name]]$parameters)), class = "nubrek_purchase_model")
+  check_choice(name, names(purchase_models()))
+  wanted <- purchase_models()[[name]]$parameters
+  check_parameters(parameters, wanted)
+  structure(list(name = name, parameters = as_parameters(parameters, wanted)), class = "nubrek_purchase_model")
 }
 
 #' @rdname purchase_model
 #' @export
 spend_model <- function(name, parameters) {
-  check_choice(name, "gamma-gamma")
-  check_parameters(parameters, c("p", "q", "gamma"))
-  structure(list(name = name, parameters = as_parameters(parameters, c("p", "q", "gamma"))), class = "nubrek_spend_model")
+  check_choice(name, names(spend_models()))
+  said <- spend_models()[[name]]
+  check_parameters(parameters, said$parameters, said$positive)
+  structure(list(name = name, parameters = as_parameters(parameters, said$parameters)), class = "nubrek_spend_model")
 }
 
 as_parameters <- function(parameters, wanted) stats::setNames(as.double(parameters[wanted]), wanted)
 
-check_parameters <- function(parameters, wanted, call = rlang::caller_env()) {
-  if (!is.numeric(parameters) || !setequal(names(parameters), wanted) || any(!is.finite(parameters)) || any(parameters <= 0)) {
+check_parameters <- function(parameters, wanted, positive = rep(TRUE, length(wanted)), call = rlang::caller_env()) {
+  if (!is.numeric(parameters) || !setequal(names(parameters), wanted) || length(parameters) != length(wanted) || any(!is.finite(parameters)) || any(parameters[wanted[positive]] <= 0)) {
     abort_nubrek(c("{.arg parameters} must be positive numbers named {.val {wanted}}.", "x" = "They are {.val {paste0(names(parameters), ' = ', parameters)}}."),
                  "argument", call = call)
   }
 }
 
+is_discrete <- function(name) purchase_models()[[name]]$discrete
+
+# Parameters of each row's customer: the distinct sets as columns, and which one each row has (none: all the first).
+parameter_sets <- function(model, history, parameters = model$parameters, effects = model$effects) {
+  if (is.null(model$design)) return(list(sets = matrix(parameters, 4L, 1L), set = integer()))
+  design <- apply_design(model$design, history)
+  rate <- seq_along(effects) <= model$design$buying
+  shifts <- rbind(drop(effects[rate] %*% design$columns[rate, , drop = FALSE]), drop(effects[!rate] %*% design$columns[!rate, , drop = FALSE]))
+  list(sets = cpp_shift_parameters(model$name, parameters, shifts), set = design$set)
+}
+
 #' Log-likelihood of each history
 #'
-#' For purchases the density of the exact purchase times (no combinatorial factor); for spend the density of the mean amount.
+#' For purchases the density of the exact purchase times (no combinatorial factor), for `"bg-bb"` the probability of the exact string of occasions; for `"gamma-gamma"` the density of the mean
+#' amount, for `"log-normal"` that of all amounts, so that the likelihoods of these two cannot be compared.
 #'
 #' @param model `[nubrek_purchase_model | nubrek_spend_model]`
-#' @param history `[data.frame]` With `repeats`, `last`, `span`; for spend `repeats` and `spend`, both positive.
+#' @param history `[data.frame]` With `repeats`, `last`, `span`; for spend `repeats` and `spend` (`"log-normal"`: `log_spend`, `log_spread`), of customers with repeats.
 #' @return `[double(n)]` One natural log per row.
+#' @section Errors: `nubrek_error_history` names the first impossible row.
 #' @examples
 #' log_density(purchase_model("pareto-nbd", c(r = 1, alpha = 5, s = 1, beta = 10)), purchase_history(example_ledger()))
 #' @export
@@ -87,54 +70,110 @@ log_density <- function(model, history) UseMethod("log_density")
 
 #' @export
 log_density.nubrek_purchase_model <- function(model, history) {
-  check_history(history)
-  purchase_models[[model$name]]$density(model$parameters, history)
+  check_history(history, discrete = is_discrete(model$name))
+  own <- parameter_sets(model, history)
+  cpp_purchase_density(model$name, own$sets, own$set, history_columns(history), reading_threads())$log_lik
 }
 
 #' @export
 log_density.nubrek_spend_model <- function(model, history) {
-  check_history(history, c("repeats", "spend"))
-  cpp_gamma_gamma_density(model$parameters, as.double(history$repeats), history$spend)
+  cpp_spend_density(model$name, model$parameters, spend_columns(history, model$name))
+}
+
+history_columns <- function(history) list(repeats = history$repeats, last = history$last, span = history$span)
+
+# What the compiled spend models read. Customers without a repeat purchase are allowed only where `anybody`.
+spend_columns <- function(history, name, anybody = FALSE, call = rlang::caller_env()) {
+  by_logs <- spend_models()[[name]]$by_logs
+  needed <- if (by_logs) c("log_spend", "log_spread") else "spend"
+  if (by_logs && is.data.frame(history) && !all(needed %in% names(history))) {
+    abort_nubrek(c("The log-normal model needs the columns {.field log_spend} and {.field log_spread}.", "i" = "Mean and sum of squared deviations of the logs of each customer's amounts; {.fn
+        purchase_history} has them."), "history", call = call)
+  }
+  check_columns_exist(c("repeats", needed), names(history), "the history", call)
+  n <- history$repeats
+  if (!is.numeric(n) || any(!is.finite(n)) || any(n < 0) || any(n != round(n))) abort_nubrek("{.field repeats} must hold whole numbers from 0 up.", "history", call = call)
+  none <- n == 0
+  if (any(none) && !anybody) abort_nubrek(c("Spend is known only of customers with a repeat purchase.", "x" = "Row {which(none)[[1]]} has none."), "history", call = call)
+  for (column in needed) {
+    v <- history[[column]]
+    lowest <- c(spend = 0, log_spend = -Inf, log_spread = 0)[[column]]
+    bad <- which(!none & (!is.numeric(v) | !is.finite(v) | v < lowest | (column == "spend" & v == 0)))
+    if (length(bad) > 0L) abort_nubrek(c(if (column == "spend") "{.field spend} must be above 0." else "{.field {column}} must hold finite numbers{if (lowest == 0) ' from 0 up' else ''}.",
+                                         "x" = "Row {bad[[1]]} does not fit, {length(bad)} in all."), "history", call = call)
+  }
+  known <- \(column) if (column %in% names(history) && is.numeric(history[[column]])) ifelse(none | is.na(history[[column]]), 0, history[[column]]) else numeric(length(n))
+  list(repeats = as.double(n), spend = known("spend"), log_spend = known("log_spend"), log_spread = known("log_spread"))
 }
 
 #' Predict purchases and spend
 #'
 #' @param object `[nubrek_purchase_model | nubrek_spend_model]` Also a fit.
 #' @param history `[data.frame]` With `repeats`, `last`, `span` (spend: `repeats`, `spend`, which may be missing without
-#'   repeats). Without it, a customer acquired today.
-#' @param what `[character(1)]` `"active"`, the probability of still being a customer; `"purchases"`, expected in the horizon;
-#'   `"discounted"`, the same discounted.
-#' @param horizon `[double(1)]` Length of the future in the unit of time of the histories; `Inf` with a positive `rate`.
+#'   repeats), and the attributes of a fit with covariates. Without it, a customer acquired today; so are the rows of a data frame of attributes alone.
+#' @param what `[character(1)]` `"active"`, the probability of still being a customer (`"bg-bb"`: at the next occasion); `"purchases"`, expected in the horizon;
+#'   `"discounted"`, the same discounted; `"distribution"`, the probabilities of 0, 1, 2, ... purchases in it. Of spend models `"spend"`, the expected amount of a purchase.
+#' @param horizon `[double]` Length of the future in the unit of time of the histories, one for all or one for each row; `Inf` with a positive `rate`.
 #' @param rate `[double(1)]` Continuous discount rate per unit of time, see [continuous_rate()].
+#' @param up_to `[integer(1)]` Of the distribution: the highest number of purchases.
 #' @param ... Not used.
-#' @return `[double(n)]` One number per row of `history`.
+#' @return `[double(n)]` One number per row of `history`; of the distribution a matrix with a row each and the columns `"0"` to `up_to`.
+#' @section Errors: `nubrek_error_history`, `nubrek_error_argument`.
 #' @examples
 #' model <- purchase_model("pareto-nbd", c(r = 0.55, alpha = 10.6, s = 0.61, beta = 11.7))
 #' history <- purchase_history(example_ledger())
 #' predict(model, history, "active")
 #' predict(model, history, "discounted", horizon = Inf, rate = continuous_rate(0.1, "week"))
+#' predict(model, what = "distribution", horizon = 52, up_to = 3)
 #' @export
-predict.nubrek_purchase_model <- function(object, history = NULL, what = "purchases", horizon = NULL, rate = 0, ...) {
+predict.nubrek_purchase_model <- function(object, history = NULL, what = "purchases", horizon = NULL, rate = 0, up_to = 10L, ...) {
   rlang::check_dots_empty()
-  check_choice(what, c("active", "purchases", "discounted"))
-  if (!is.null(history)) check_history(history)
+  check_choice(what, c("active", "purchases", "discounted", "distribution"))
   check_number(rate, lower = 0)
-  engine <- purchase_models[[object$name]]
-  if (what == "active") return(if (is.null(history)) engine$stays(object$parameters) else engine$active(object$parameters, history))
-  throw_unless(checkmate::check_number(horizon, lower = 0), "horizon", rlang::current_env())
+  discrete <- is_discrete(object$name)
+  history <- new_customers(history, object)
+  check_history(history, discrete = discrete)
+  own <- parameter_sets(object, history)
+  columns <- history_columns(history)
+  threads <- reading_threads()
+  if (what == "active") return(cpp_purchase_density(object$name, own$sets, own$set, columns, threads)$active)
+  check_horizon(horizon, nrow(history), discrete)
+  if (what == "distribution") {
+    check_whole(up_to, lower = 0L)
+    if (any(is.infinite(horizon))) abort_nubrek("A distribution needs a finite {.arg horizon}.", "argument")
+    p <- cpp_purchase_distribution(object$name, own$sets, own$set, columns, horizon, as.integer(up_to) + 1L, threads)
+    return(structure(p, dimnames = list(NULL, 0:up_to)))
+  }
   if (what == "purchases") rate <- 0
-  if (is.infinite(horizon) && rate == 0) abort_nubrek("An endless horizon needs {.code what = \"discounted\"} and a positive {.arg rate}.", "argument")
-  if (is.null(history)) engine$new(object$parameters, horizon, rate) else engine$purchases(object$parameters, history, horizon, rate)
+  if (any(is.infinite(horizon)) && rate == 0) abort_nubrek("An endless horizon needs {.code what = \"discounted\"} and a positive {.arg rate}.", "argument")
+  cpp_purchase_expected(object$name, own$sets, own$set, columns, horizon, rate, threads)
+}
+
+check_horizon <- function(horizon, n, discrete, call = rlang::caller_env()) {
+  throw_unless(checkmate::check_numeric(horizon, lower = 0, any.missing = FALSE, min.len = 1L), "horizon", call)
+  if (!length(horizon) %in% c(1L, n)) abort_nubrek("{.arg horizon} must be one number, or one for each of the {n} row{?s}.", "argument", call = call)
+  if (discrete && any(is.finite(horizon) & horizon != round(horizon))) abort_nubrek("{.val bg-bb} counts occasions: {.arg horizon} must be whole.", "argument", call = call)
+}
+
+# Customers of today have nothing behind them.
+new_customers <- function(history, model, call = rlang::caller_env()) {
+  known <- c("repeats", "last", "span")
+  if (is.null(history)) {
+    if (!is.null(model$design)) abort_nubrek(c("What a new customer brings depends on the covariates.", "i" = "Give a data frame of {.field {model$design$variables}} as {.arg history}."),
+                                             "argument", call = call)
+    history <- data.frame(repeats = 0)
+  }
+  if (is.data.frame(history) && (ncol(history) == 0L || !any(c("last", "span") %in% names(history)))) for (column in known) history[[column]] <- numeric(nrow(history))
+  history
 }
 
 #' @rdname predict.nubrek_purchase_model
 #' @export
-predict.nubrek_spend_model <- function(object, history = NULL, ...) {
+predict.nubrek_spend_model <- function(object, history = NULL, what = "spend", ...) {
   rlang::check_dots_empty()
-  p <- as.list(object$parameters)
-  x <- if (is.null(history)) 0 else as.double(history$repeats)
-  total <- if (is.null(history)) 0 else ifelse(x == 0, 0, x * history$spend)
-  ifelse(p$p * x + p$q > 1, p$p * (p$gamma + total) / (p$p * x + p$q - 1), NA_real_)
+  check_choice(what, "spend")
+  history <- history %||% data.frame(repeats = 0, spend = NA_real_, log_spend = NA_real_, log_spread = NA_real_)
+  cpp_spend_expected(object$name, object$parameters, spend_columns(history, object$name, anybody = TRUE))
 }
 
 #' A yearly discount rate as a continuous rate per unit of time

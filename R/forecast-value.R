@@ -13,9 +13,36 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
   structure(list(margin_rate = margin_rate, yearly_discount = yearly_discount), class = "nubrek_economics")
 }
 
+#' Which models a forecast is made with
+#'
+#' @param purchases `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`.
+#' @param spend `[character(1)]` `"gamma-gamma"` (default) or `"log-normal"`.
+#' @param covariates,penalty Of the purchases, see [fit_purchases()].
+#' @return A `nubrek_models` list, for the argument `models` of [forecast_value()], [backtest()] and [tier_outlook()].
+#' @examples
+#' forecast_models("mbg-nbd", covariates = ~ first_channel)
+#' @export
+forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", covariates = NULL, penalty = 0) {
+  check_choice(purchases, names(Filter(\(m) !m$discrete, purchase_models())))
+  check_choice(spend, names(spend_models()))
+  structure(list(purchases = purchases, spend = spend, covariates = covariate_formulas(covariates), penalty = penalty), class = "nubrek_models")
+}
+
+# The histories of all customers up to a day, with what the covariates need, and both models fitted to those whose first purchase is surely seen. Where amounts cannot be
+# modelled, `spend` is missing if the caller can do without.
+fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = rlang::caller_env()) {
+  throw_unless(checkmate::check_class(models, "nubrek_models"), "models", call)
+  signal_progress("fitting the purchase and spend models")
+  history <- with_attributes(purchase_history(ledger, until = until), ledger, formula_variables(models$covariates))
+  learn <- learn_from(ledger, history, until %||% ledger$as_of)
+  known <- history[learn$rows, ]
+  spend <- if (need_spend) fit_spend(known, models$spend) else tryCatch(fit_spend(known, models$spend), nubrek_error_unidentified = \(e) NULL)
+  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, remarks = learn$remarks)
+}
+
 #' What each customer will still bring
 #'
-#' Expected purchases from a Pareto/NBD model, amounts from a gamma-gamma model, returns taken off at their observed share of sales;
+#' Expected purchases and amounts from the models, returns taken off at their observed share of sales;
 #' margin at the given rate; discounted continuously from today. The interval holds parameter uncertainty and the chance of
 #' each customer's own course together, by simulation from the posterior.
 #'
@@ -25,6 +52,7 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
 #' @param level `[double(1)]` Of the intervals.
 #' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
 #' @param seed `[integer(1)]` The same seed gives the same intervals.
+#' @param models `[nubrek_models]` From [forecast_models()].
 #' @return A `nubrek_value`, one row per customer with a purchase, sorted by id: `active`, the probability of still being a
 #'   customer; `purchases`, expected; `sales`, `margin`, expected and undiscounted; `value`, discounted margin, with `value_lower`,
 #'   `value_upper`; `value_to_date`, margin so far; `lifetime_value`, the sum of both. Money in major units. The attribute `total` has
@@ -32,18 +60,17 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
 #' @examples
 #' forecast_value(example_ledger(), money = economics(margin_rate = 0.45))
 #' @export
-forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95, draws = c(20L, 25L), seed = 1L) {
+forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95, draws = c(20L, 25L), seed = 1L, models = forecast_models()) {
   check_ledger(ledger)
   check_number(years, lower = 1 / 52, upper = 50)
   throw_unless(checkmate::check_class(money, "nubrek_economics"), "money", rlang::current_env())
   check_number(level, lower = 0.5, upper = 0.999)
   throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", rlang::current_env())
   check_whole(seed, lower = 0L)
-  history <- purchase_history(ledger)
-  signal_progress("fitting the purchase and spend models")
-  learn <- learn_from(ledger, history)
-  fit <- fit_purchases(history[learn$rows, ])
-  spend <- fit_spend(history[learn$rows, ])
+  fitted <- fit_models(ledger, models)
+  history <- fitted$history
+  fit <- fitted$purchases
+  spend <- fitted$spend
   horizon <- years * 365.25 / 7
   rate <- continuous_rate(money$yearly_discount, "week")
   kept <- 1 - return_share(ledger)
@@ -61,7 +88,7 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
   new_result(list(customer = history$customer, active = predict(fit, history, "active"), purchases = purchases, sales = purchases * each,
                   margin = purchases * each * margin_rate, value = value, value_lower = drawn$lower * scale, value_upper = drawn$upper * scale,
                   value_to_date = to_date * margin_rate, lifetime_value = to_date * margin_rate + value),
-             "value", ledger, rbind(carried(ledger), learn$remarks, value_remarks(fit, spend, money, history)),
+             "value", ledger, rbind(carried(ledger), fitted$remarks, value_remarks(fit, spend, money, history)),
              basis = list(years = years, level = level, margin_rate = money$margin_rate, yearly_discount = money$yearly_discount, return_share = 1 - kept),
              total = total, purchase_fit = fit, spend_fit = spend)
 }
@@ -70,22 +97,26 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
 return_share <- function(ledger) 1 - sum(ledger$orders$sales) / sum(ledger$days$sales)
 
 draw_values <- function(history, fit, spend, horizon, rate, level, draws, seed) {
-  cpp_simulate_value(simulated_customers(history), draw_both(fit, spend, draws[[1L]], seed), as.integer(draws[[2L]]), horizon, rate, (1 - level) / 2, (1 + level) / 2, as.double(seed))
+  w <- drawn_worlds(history, fit, spend, draws[[1L]], seed)
+  cpp_simulate_value(w$models, w$histories, w$set, w$purchase, w$spend, as.integer(draws[[2L]]), horizon, rate, (1 - level) / 2, (1 + level) / 2, as.double(seed), reading_threads())
 }
 
-# What a simulation needs to know of each customer, and parameter draws of both models side by side.
-simulated_customers <- function(history) {
-  list(x = as.double(history$repeats), t_x = history$last, T = history$span, amounts = as.double(history$repeats), total = ifelse(history$repeats > 0, history$repeats * history$spend, 0))
+# What the simulations need: histories with amounts, and draws of the parameters of both models side by side.
+drawn_worlds <- function(history, fit, spend, n, seed) {
+  purchase <- draw_parameters(fit, n, seed)
+  own <- lapply(seq_len(n), \(i) parameter_sets(fit, history, purchase[i, 1:4], purchase[i, -(1:4)]))
+  list(models = list(purchases = fit$name, spend = spend$name), histories = c(history_columns(history), spend_columns(history, spend$name, anybody = TRUE)[-1L]), set = own[[1L]]$set,
+       purchase = lapply(own, `[[`, "sets"), spend = draw_parameters(spend, n, seed + 1L))
 }
-draw_both <- function(fit, spend, n, seed) cbind(draw_parameters(fit, n, seed), draw_parameters(spend, n, seed + 1L))
 
-# Draws of the parameters, normal in their logs; the estimate itself where no covariance is known. Leaves the caller's
+# Draws of the parameters, normal on the scale they were fitted on; the estimate itself where no covariance is known. Leaves the caller's
 # random numbers alone.
 draw_parameters <- function(fit, n, seed) {
-  at <- log(fit$parameters)
-  if (is.null(fit$vcov)) return(matrix(exp(at), n, length(at), byrow = TRUE))
-  z <- with_seed(seed, stats::rnorm(n * length(at)))
-  exp(matrix(at, n, length(at), byrow = TRUE) + matrix(z, n) %*% chol(fit$vcov))
+  scale <- working_scale(fit)
+  drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
+  if (!is.null(fit$vcov)) drawn <- drawn + matrix(with_seed(seed, stats::rnorm(length(drawn))), n) %*% chol(fit$vcov)
+  drawn[, scale$logs] <- exp(drawn[, scale$logs])
+  drawn
 }
 
 with_seed <- function(seed, code) {
@@ -97,9 +128,8 @@ with_seed <- function(seed, code) {
 
 value_remarks <- function(fit, spend, money, history) {
   x <- history$repeats > 0
-  tie <- if (sum(x) > 10L) suppressWarnings(stats::cor.test(log1p(history$repeats[x]), log(history$spend[x])))
+  tie <- spend_tie(history$repeats[x], history$spend[x])
   rbind(remarks(fit), remarks(spend),
     if (is.null(money$margin_rate)) remark_table("margin", "No margin rate is known, so sales are forecast and value is left out."),
-    if (!is.null(tie) && is.finite(tie$p.value) && tie$p.value < 0.001 && abs(tie$estimate) > 0.1) remark_table("spend", sprintf(
-      "Amounts go with frequency (correlation %.2f); the spend model assumes they do not.", tie$estimate)))
+    if (tie$tied) remark_table("spend", sprintf("Amounts go with frequency (rank correlation %.2f); the spend model assumes they do not.", tie$correlation)))
 }

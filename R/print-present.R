@@ -33,6 +33,7 @@ present_column <- function(kind, x, decimals, big_mark) {
   text <- switch(kind,
     money = number(decimals), share = present_share(x, 1L), date = format(x), count = number(0L), yes = ifelse(x, "yes", "no"),
     mixed = ifelse(!is.na(x) & x == round(x), number(0L), number(decimals)),
+    number = formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark) |> sub(pattern = "[.]$", replacement = ""), p = ifelse(!is.na(x) & x < 0.001, "< 0.001", number(3L)),
     decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), text = as.character(x))
   ifelse(is.na(x), "-", text)
 }
@@ -49,7 +50,7 @@ format_money <- function(x, currency, digits = if (all(abs(x) >= 1000 | x == 0, 
 
 format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
 
-is_number_column <- function(name, x) kind_of(name, x) %in% c("money", "share", "count", "decimal", "mixed")
+is_number_column <- function(name, x) kind_of(name, x) %in% c("money", "share", "count", "decimal", "mixed", "number", "p")
 
 # What stands under every heading: as-of day, purchase unit, currency.
 basis_line <- function(x) {

@@ -7,6 +7,7 @@
 #' @param years `[numeric(1)]` How far ahead; default as long as the time that the tiers are made of, which their limits belong to.
 #' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
 #' @param seed `[integer(1)]`
+#' @param models `[nubrek_models]` From [forecast_models()].
 #' @return A `nubrek_outlook`, one row per customer, best first: `customer`, `tier` now; `likely`, the most probable; `stays`, the probability of the present tier or a better one; then one column
 #'   per tier and
 #'   `absent` (no purchase), which add up to 1. The attribute `total` has the customers of each tier now and expected.
@@ -17,7 +18,7 @@
 #' tier_outlook(assign_tiers(ledger, during = "2025"), ledger)
 #' }
 #' @export
-tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed = 1L) {
+tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed = 1L, models = forecast_models()) {
   throw_unless(checkmate::check_class(tiers, "nubrek_tiers"), "tiers", rlang::current_env())
   check_ledger(ledger)
   if (!identical(basis_of(tiers, "how")$measures, "sales")) abort_nubrek("An outlook is for tiers by sales alone.", "tiers")
@@ -26,15 +27,12 @@ tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed 
   span <- basis_of(tiers, "during") %||% c(ledger$history_start, ledger$as_of)
   years <- years %||% max(1 / 52, (as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
   check_number(years, lower = 1 / 52, upper = 50)
-  history <- purchase_history(ledger)
-  learn <- learn_from(ledger, history)
-  signal_progress("fitting the purchase and spend models")
-  fit <- fit_purchases(history[learn$rows, ])
-  spend <- fit_spend(history[learn$rows, ])
-  history <- history[match(tiers$customer, history$customer), ]
+  fitted <- fit_models(ledger, models)
+  history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
   limits <- unname(basis_of(tiers, "limits"))
   signal_progress("drawing the coming time")
-  p <- cpp_simulate_tiers(simulated_customers(history), draw_both(fit, spend, draws[[1L]], seed), as.integer(draws[[2L]]), years * 365.25 / 7, limits, 1 - return_share(ledger), as.double(seed))
+  w <- drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed)
+  p <- cpp_simulate_tiers(w$models, w$histories, w$set, w$purchase, w$spend, as.integer(draws[[2L]]), years * 365.25 / 7, limits, 1 - return_share(ledger), as.double(seed), reading_threads())
   labels <- c(levels(tiers$tier), "absent")
   now <- as.integer(tiers$tier)
   so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))
@@ -42,7 +40,7 @@ tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed 
   total <- data.frame(tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p))
   new_result(c(list(customer = tiers$customer, tier = as.character(tiers$tier), likely = labels[max.col(p, "first")], stays = so_good[cbind(seq_along(now), now)]),
       stats::setNames(as.list(as.data.frame(p)), labels)),
-             "outlook", ledger, rbind(remarks(tiers), learn$remarks, remark_table("outlook", sprintf("Over the next %s, at the limits of today's tiers; customers still to come are not in it.",
+             "outlook", ledger, rbind(remarks(tiers), fitted$remarks, remark_table("outlook", sprintf("Over the next %s, at the limits of today's tiers; customers still to come are not in it.",
                  n_of(round(years, 2), "year")))),
              basis = list(years = years, labels = labels, limits = limits, kinds = stats::setNames(rep("share", length(labels) + 1L), c("stays", labels))), total = total)
 }

@@ -163,9 +163,19 @@ report_forecast <- function(run) {
     html_table(best, 15L, "The customers with the highest expected value; all of them stand in value.csv"),
     html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"),
     html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
+    report_models(run),
     html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
                interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",
                error = "Root mean square error per customer: lower is better.", captured = "Share of the following sales brought by the tenth of customers that the method puts first."))
+}
+
+# Whether the models hold: week by week, by number of purchases, by amount, and what they say of customers.
+report_models <- function(run) {
+  fit_table <- \(x, caption) htmltools::tagList(htmltools::tags$p(describe(x)$finding), html_table(x, 30L, caption), htmltools::tags$p(class = "left-out", paste(describe(x)$after, collapse = " ")))
+  htmltools::tagList(html_subject("Do the models hold?", describe(run$tracking)$finding),
+    html_figure(run$tracking, height = 6), html_figure(run$expected_counts, height = 5), html_figure(run$expected_spend, height = 5), html_figure(run$spend_frequency, height = 4.6),
+    html_subject("What the models say of customers", NULL), html_figure(run$spread, height = 4.8),
+    fit_table(run$model, paste("Purchases:", basis_of(run$model, "model"))), fit_table(run$spend_model, paste("Amounts:", basis_of(run$spend_model, "model"))), html_remarks(run$model, run$spend_model))
 }
 
 report_proof <- function(run) html_section("proof", "Proof of totals", finding = describe(run$proof)$finding,

@@ -17,7 +17,7 @@ draft_study <- function(files, folder) {
     "  # cancelled: {column: state, values: [cancelled]}", "  # excluded_ids: [GUEST]     # a till, a guest account, staff", "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# payback: {cost: 12.50}                 # of winning a customer", "# tiers: {shares: {top: 10, middle: 30, base: 60}}",
         "# moves: {periods: [2023, 2024]}          # who rose, who fell",
-    "# forecast: {years: 1}", "", "outputs:", "  folder: results")
+    "# forecast: {years: 1, purchases: pareto-nbd, spend: gamma-gamma}", "", "outputs:", "  folder: results")
   list(text = text, guesses = guesses)
 }
 

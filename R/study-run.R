@@ -22,20 +22,36 @@ study_parts <- list(
   payoff = \(study, ledger) tier_payoff(study_parts$tiers(study, ledger), study_benefits(study)),
   moves = \(study, ledger) study_moves(study, ledger),
   chance = \(study, ledger) move_noise(study_moves(study, ledger), ledger, draws = study$moves$draws %||% 200L),
-  outlook = \(study, ledger) tier_outlook(study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L),
-  forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list())), study$forecast[names(study$forecast) != "cut"])),
-  backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut),
+  outlook = \(study, ledger) tier_outlook(study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L, models = study_models(study)),
+  forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list()), models = study_models(study)),
+                                                        study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))])),
+  backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut, models = study_models(study)),
+  model = \(study, ledger) summary(fit_models(ledger, study_models(study))$purchases),
+  spend_model = \(study, ledger) summary(fit_models(ledger, study_models(study))$spend),
+  tracking = \(study, ledger) track_repeats(fit_models(ledger, study_models(study), backtest_cut(ledger, study$forecast$cut), need_spend = FALSE)$purchases, ledger),
+  expected_counts = \(study, ledger) expected_counts(fit_models(ledger, study_models(study))$purchases),
+  spread = \(study, ledger) customer_spread(fit_models(ledger, study_models(study))$purchases),
+  expected_spend = \(study, ledger) expected_spend(fit_models(ledger, study_models(study))$spend),
+  spend_frequency = \(study, ledger) spend_frequency(ledger),
   proof = \(study, ledger) prove_totals(ledger))
+
+forecast_parts <- c("forecast", "backtest", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend", "spend_frequency")
 
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
-  setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) c("forecast", "backtest"), if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
+  setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) forecast_parts, if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
                                 if (is.null(payback_groups(study))) "payback_by", if (is.null(study$moves)) c("moves", "chance"), if (is.null(study$tiers$benefits)) "payoff",
                                 if (!"forecast" %in% names(study) || !identical(study$tiers$measure %||% "sales", "sales") || !is.null(study$tiers$limits)) "outlook"))
 }
 
 wanted_key <- function(study, section, key) {
   study[[section]][[key]] %||% abort_study(study$source, if (!is.null(study[[section]])) section, "This part needs {.field {key}} in the section {.field {section}}.", key = key, section = section)
+}
+
+study_models <- function(study) {
+  said <- study$forecast
+  by <- lapply(said$covariates, \(names) stats::reformulate(paste0("`", gsub("`", "", names, fixed = TRUE), "`")))
+  do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty"))], if (length(by) > 0L) list(covariates = by)))
 }
 
 study_margin <- function(study) {
@@ -107,7 +123,7 @@ study_payback <- function(study, ledger, together) {
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
-#'   `forecast`, `backtest`, `proof`) and `files`, the paths written.
+#'   `forecast`, `backtest`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`, `proof`) and `files`, the paths written.
 #' @examples
 #' \donttest{
 #' run_study(system.file("pellmere", "study.yaml", package = "nubrek"), folder = NA)

@@ -10,50 +10,6 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
-// cpp_bg_density
-Rcpp::List cpp_bg_density(Rcpp::NumericVector parameters, bool after_first, Rcpp::NumericVector x, Rcpp::NumericVector t_x, Rcpp::NumericVector T);
-RcppExport SEXP _nubrek_cpp_bg_density(SEXP parametersSEXP, SEXP after_firstSEXP, SEXP xSEXP, SEXP t_xSEXP, SEXP TSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< bool >::type after_first(after_firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type t_x(t_xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type T(TSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_bg_density(parameters, after_first, x, t_x, T));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_bg_sum
-Rcpp::List cpp_bg_sum(Rcpp::NumericVector parameters, bool after_first, Rcpp::NumericVector x, Rcpp::NumericVector t_x, Rcpp::NumericVector T, Rcpp::NumericVector count);
-RcppExport SEXP _nubrek_cpp_bg_sum(SEXP parametersSEXP, SEXP after_firstSEXP, SEXP xSEXP, SEXP t_xSEXP, SEXP TSEXP, SEXP countSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< bool >::type after_first(after_firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type t_x(t_xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type T(TSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type count(countSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_bg_sum(parameters, after_first, x, t_x, T, count));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_bg_purchases
-Rcpp::NumericVector cpp_bg_purchases(Rcpp::NumericVector r, Rcpp::NumericVector alpha, double a, Rcpp::NumericVector b, double horizon, double delta);
-RcppExport SEXP _nubrek_cpp_bg_purchases(SEXP rSEXP, SEXP alphaSEXP, SEXP aSEXP, SEXP bSEXP, SEXP horizonSEXP, SEXP deltaSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type r(rSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type alpha(alphaSEXP);
-    Rcpp::traits::input_parameter< double >::type a(aSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type b(bSEXP);
-    Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
-    Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_bg_purchases(r, alpha, a, b, horizon, delta));
-    return rcpp_result_gen;
-END_RCPP
-}
 // cpp_active_cells
 Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
 RcppExport SEXP _nubrek_cpp_active_cells(SEXP purchasesSEXP, SEXP placeSEXP, SEXP startSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
@@ -197,31 +153,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_gamma_gamma_density
-Rcpp::NumericVector cpp_gamma_gamma_density(Rcpp::NumericVector parameters, Rcpp::NumericVector x, Rcpp::NumericVector mean);
-RcppExport SEXP _nubrek_cpp_gamma_gamma_density(SEXP parametersSEXP, SEXP xSEXP, SEXP meanSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type mean(meanSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_gamma_gamma_density(parameters, x, mean));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_gamma_gamma_sum
-Rcpp::List cpp_gamma_gamma_sum(Rcpp::NumericVector parameters, Rcpp::NumericVector x, Rcpp::NumericVector mean, Rcpp::NumericVector count);
-RcppExport SEXP _nubrek_cpp_gamma_gamma_sum(SEXP parametersSEXP, SEXP xSEXP, SEXP meanSEXP, SEXP countSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type mean(meanSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type count(countSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_gamma_gamma_sum(parameters, x, mean, count));
-    return rcpp_result_gen;
-END_RCPP
-}
 // cpp_minor_units
 Rcpp::List cpp_minor_units(SEXP first, SEXP second, std::string arithmetic, Rcpp::List off, SEXP rate, int decimals, std::string decimal_mark);
 RcppExport SEXP _nubrek_cpp_minor_units(SEXP firstSEXP, SEXP secondSEXP, SEXP arithmeticSEXP, SEXP offSEXP, SEXP rateSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
@@ -258,43 +189,116 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_pareto_density
-Rcpp::List cpp_pareto_density(Rcpp::NumericVector parameters, Rcpp::NumericVector x, Rcpp::NumericVector t_x, Rcpp::NumericVector T);
-RcppExport SEXP _nubrek_cpp_pareto_density(SEXP parametersSEXP, SEXP xSEXP, SEXP t_xSEXP, SEXP TSEXP) {
+// cpp_purchase_models
+Rcpp::List cpp_purchase_models();
+RcppExport SEXP _nubrek_cpp_purchase_models() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type t_x(t_xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type T(TSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_pareto_density(parameters, x, t_x, T));
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_models());
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_pareto_sum
-Rcpp::List cpp_pareto_sum(Rcpp::NumericVector parameters, Rcpp::NumericVector x, Rcpp::NumericVector t_x, Rcpp::NumericVector T, Rcpp::NumericVector count);
-RcppExport SEXP _nubrek_cpp_pareto_sum(SEXP parametersSEXP, SEXP xSEXP, SEXP t_xSEXP, SEXP TSEXP, SEXP countSEXP) {
+// cpp_purchase_starts
+Rcpp::NumericMatrix cpp_purchase_starts(std::string name, double rate, double span);
+RcppExport SEXP _nubrek_cpp_purchase_starts(SEXP nameSEXP, SEXP rateSEXP, SEXP spanSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type t_x(t_xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type T(TSEXP);
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< double >::type rate(rateSEXP);
+    Rcpp::traits::input_parameter< double >::type span(spanSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_starts(name, rate, span));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_shift_parameters
+Rcpp::NumericMatrix cpp_shift_parameters(std::string name, Rcpp::NumericVector base, Rcpp::NumericMatrix shifts);
+RcppExport SEXP _nubrek_cpp_shift_parameters(SEXP nameSEXP, SEXP baseSEXP, SEXP shiftsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type base(baseSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type shifts(shiftsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_shift_parameters(name, base, shifts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_purchase_density
+Rcpp::List cpp_purchase_density(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_density(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_density(name, sets, set, histories, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_purchase_sum
+Rcpp::List cpp_purchase_sum(std::string name, Rcpp::NumericVector base, Rcpp::NumericVector effects, Rcpp::NumericMatrix design, int buying, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector count, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_sum(SEXP nameSEXP, SEXP baseSEXP, SEXP effectsSEXP, SEXP designSEXP, SEXP buyingSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP countSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type base(baseSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type effects(effectsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type design(designSEXP);
+    Rcpp::traits::input_parameter< int >::type buying(buyingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type count(countSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_pareto_sum(parameters, x, t_x, T, count));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_sum(name, base, effects, design, buying, set, histories, count, threads));
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_survival_integral
-Rcpp::NumericVector cpp_survival_integral(double s, Rcpp::NumericVector scale, double horizon, double delta);
-RcppExport SEXP _nubrek_cpp_survival_integral(SEXP sSEXP, SEXP scaleSEXP, SEXP horizonSEXP, SEXP deltaSEXP) {
+// cpp_purchase_expected
+Rcpp::NumericVector cpp_purchase_expected(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizon, double delta, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_expected(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< double >::type s(sSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type scale(scaleSEXP);
-    Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_survival_integral(s, scale, horizon, delta));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_expected(name, sets, set, histories, horizon, delta, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_purchase_distribution
+Rcpp::NumericMatrix cpp_purchase_distribution(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizon, int n, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_distribution(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_distribution(name, sets, set, histories, horizon, n, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_simulate_purchases
+Rcpp::List cpp_simulate_purchases(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::NumericVector span, bool keep_times, double seed, int threads);
+RcppExport SEXP _nubrek_cpp_simulate_purchases(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP spanSEXP, SEXP keep_timesSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep_times(keep_timesSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_purchases(name, sets, set, span, keep_times, seed, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -455,19 +459,43 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_simulate_value
-Rcpp::List cpp_simulate_value(Rcpp::List customers, Rcpp::NumericMatrix draws, int individual, double horizon, double delta, double lower, double upper, double seed);
-RcppExport SEXP _nubrek_cpp_simulate_value(SEXP customersSEXP, SEXP drawsSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP seedSEXP) {
+Rcpp::List cpp_simulate_value(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, double horizon, double delta, double lower, double upper, double seed, int threads);
+RcppExport SEXP _nubrek_cpp_simulate_value(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type customers(customersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
     Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
     Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
     Rcpp::traits::input_parameter< double >::type lower(lowerSEXP);
     Rcpp::traits::input_parameter< double >::type upper(upperSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_value(customers, draws, individual, horizon, delta, lower, upper, seed));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_value(models, histories, set, purchase, spend, individual, horizon, delta, lower, upper, seed, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_simulate_tiers
+Rcpp::NumericMatrix cpp_simulate_tiers(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, double horizon, Rcpp::NumericVector limits, double kept, double seed, int threads);
+RcppExport SEXP _nubrek_cpp_simulate_tiers(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP limitsSEXP, SEXP keptSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
+    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
+    Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type limits(limitsSEXP);
+    Rcpp::traits::input_parameter< double >::type kept(keptSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_tiers(models, histories, set, purchase, spend, individual, horizon, limits, kept, seed, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -515,19 +543,76 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_simulate_tiers
-Rcpp::NumericMatrix cpp_simulate_tiers(Rcpp::List customers, Rcpp::NumericMatrix draws, int individual, double horizon, Rcpp::NumericVector limits, double kept, double seed);
-RcppExport SEXP _nubrek_cpp_simulate_tiers(SEXP customersSEXP, SEXP drawsSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP limitsSEXP, SEXP keptSEXP, SEXP seedSEXP) {
+// cpp_spend_models
+Rcpp::List cpp_spend_models();
+RcppExport SEXP _nubrek_cpp_spend_models() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type customers(customersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type draws(drawsSEXP);
-    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
-    Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type limits(limitsSEXP);
-    Rcpp::traits::input_parameter< double >::type kept(keptSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_spend_models());
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_spend_density
+Rcpp::NumericVector cpp_spend_density(std::string name, Rcpp::NumericVector parameters, Rcpp::List spends);
+RcppExport SEXP _nubrek_cpp_spend_density(SEXP nameSEXP, SEXP parametersSEXP, SEXP spendsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type spends(spendsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_spend_density(name, parameters, spends));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_spend_sum
+Rcpp::List cpp_spend_sum(std::string name, Rcpp::NumericVector parameters, Rcpp::List spends, Rcpp::NumericVector count, int threads);
+RcppExport SEXP _nubrek_cpp_spend_sum(SEXP nameSEXP, SEXP parametersSEXP, SEXP spendsSEXP, SEXP countSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type spends(spendsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type count(countSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_spend_sum(name, parameters, spends, count, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_spend_expected
+Rcpp::NumericVector cpp_spend_expected(std::string name, Rcpp::NumericVector parameters, Rcpp::List spends);
+RcppExport SEXP _nubrek_cpp_spend_expected(SEXP nameSEXP, SEXP parametersSEXP, SEXP spendsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type spends(spendsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_spend_expected(name, parameters, spends));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_simulate_spend
+Rcpp::List cpp_simulate_spend(std::string name, Rcpp::NumericVector parameters, Rcpp::NumericVector n, double seed);
+RcppExport SEXP _nubrek_cpp_simulate_spend(SEXP nameSEXP, SEXP parametersSEXP, SEXP nSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type n(nSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_tiers(customers, draws, individual, horizon, limits, kept, seed));
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_spend(name, parameters, n, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_log_amounts
+Rcpp::List cpp_log_amounts(Rcpp::IntegerVector customer, Rcpp::NumericVector sales, double unit, int n_customers);
+RcppExport SEXP _nubrek_cpp_log_amounts(SEXP customerSEXP, SEXP salesSEXP, SEXP unitSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
+    Rcpp::traits::input_parameter< double >::type unit(unitSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_log_amounts(customer, sales, unit, n_customers));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -663,9 +748,6 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_nubrek_cpp_bg_density", (DL_FUNC) &_nubrek_cpp_bg_density, 5},
-    {"_nubrek_cpp_bg_sum", (DL_FUNC) &_nubrek_cpp_bg_sum, 6},
-    {"_nubrek_cpp_bg_purchases", (DL_FUNC) &_nubrek_cpp_bg_purchases, 6},
     {"_nubrek_cpp_active_cells", (DL_FUNC) &_nubrek_cpp_active_cells, 6},
     {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 8},
     {"_nubrek_cpp_cohort_starts", (DL_FUNC) &_nubrek_cpp_cohort_starts, 3},
@@ -678,14 +760,17 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_repeated_rows", (DL_FUNC) &_nubrek_cpp_repeated_rows, 1},
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
     {"_nubrek_cpp_date_orders", (DL_FUNC) &_nubrek_cpp_date_orders, 1},
-    {"_nubrek_cpp_gamma_gamma_density", (DL_FUNC) &_nubrek_cpp_gamma_gamma_density, 3},
-    {"_nubrek_cpp_gamma_gamma_sum", (DL_FUNC) &_nubrek_cpp_gamma_gamma_sum, 4},
     {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 7},
     {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
-    {"_nubrek_cpp_pareto_density", (DL_FUNC) &_nubrek_cpp_pareto_density, 4},
-    {"_nubrek_cpp_pareto_sum", (DL_FUNC) &_nubrek_cpp_pareto_sum, 5},
-    {"_nubrek_cpp_survival_integral", (DL_FUNC) &_nubrek_cpp_survival_integral, 4},
+    {"_nubrek_cpp_purchase_models", (DL_FUNC) &_nubrek_cpp_purchase_models, 0},
+    {"_nubrek_cpp_purchase_starts", (DL_FUNC) &_nubrek_cpp_purchase_starts, 3},
+    {"_nubrek_cpp_shift_parameters", (DL_FUNC) &_nubrek_cpp_shift_parameters, 3},
+    {"_nubrek_cpp_purchase_density", (DL_FUNC) &_nubrek_cpp_purchase_density, 5},
+    {"_nubrek_cpp_purchase_sum", (DL_FUNC) &_nubrek_cpp_purchase_sum, 9},
+    {"_nubrek_cpp_purchase_expected", (DL_FUNC) &_nubrek_cpp_purchase_expected, 7},
+    {"_nubrek_cpp_purchase_distribution", (DL_FUNC) &_nubrek_cpp_purchase_distribution, 7},
+    {"_nubrek_cpp_simulate_purchases", (DL_FUNC) &_nubrek_cpp_simulate_purchases, 7},
     {"_nubrek_cpp_count_others", (DL_FUNC) &_nubrek_cpp_count_others, 2},
     {"_nubrek_cpp_rows_by_rank", (DL_FUNC) &_nubrek_cpp_rows_by_rank, 1},
     {"_nubrek_cpp_bands", (DL_FUNC) &_nubrek_cpp_bands, 3},
@@ -698,11 +783,17 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 9},
-    {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 8},
+    {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 12},
+    {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 11},
     {"_nubrek_cpp_first_days", (DL_FUNC) &_nubrek_cpp_first_days, 2},
     {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 7},
     {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 8},
-    {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 7},
+    {"_nubrek_cpp_spend_models", (DL_FUNC) &_nubrek_cpp_spend_models, 0},
+    {"_nubrek_cpp_spend_density", (DL_FUNC) &_nubrek_cpp_spend_density, 3},
+    {"_nubrek_cpp_spend_sum", (DL_FUNC) &_nubrek_cpp_spend_sum, 5},
+    {"_nubrek_cpp_spend_expected", (DL_FUNC) &_nubrek_cpp_spend_expected, 3},
+    {"_nubrek_cpp_simulate_spend", (DL_FUNC) &_nubrek_cpp_simulate_spend, 4},
+    {"_nubrek_cpp_log_amounts", (DL_FUNC) &_nubrek_cpp_log_amounts, 4},
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},

@@ -1,21 +1,20 @@
-#include "pareto_nbd.h"
+// Pareto/NBD: purchases are Poisson(lambda) until an exponential(mu) lifetime ends; lambda ~ Gamma(r, rate alpha),
+// mu ~ Gamma(s, rate beta), independent (Schmittlein, Morrison & Colombo 1987; Fader & Hardie 2005).
 #include <algorithm>
 #include <cmath>
-#include <limits>
+#include "purchase_model.h"
 #include "quadrature.h"
 #include "special.h"
+#include "survival.h"
 
 namespace nubrek {
 namespace {
 
-const Rule kRule24(24), kRule32(32), kRule64(64);
 const double kCut = 40;      // e^-40 is below the rounding of a sum near 1
 
 // phi(d) = N log1p(d / (alpha + t_x)) + s log1p(d / (beta + t_x)) is minus the log of surviving d without a purchase.
 // With A = e^-phi(T - t_x) (nothing happened), J (dropout came first) and H (a purchase would have come first),
 // A + J + H = 1 exactly, and the density is A + J up to a factor.
-struct Parts { double A, J, H; };
-
 struct Problem {
   double N, s, a, b;         // a = alpha + t_x, b = beta + t_x
   double D;                  // T - t_x
@@ -24,90 +23,121 @@ struct Problem {
 };
 
 // The d where the integrand has died out (phi = 40), or D when that comes first: Newton on log d from below, phi being concave.
-double reach(const Problem& q) {
-  if (q.phi(q.D) <= kCut) return q.D;
+double reach(const Problem& q, double whole) {
+  if (whole <= kCut) return q.D;
   double d = kCut / q.slope(0);
   for (int i = 0; i < 2; ++i) d *= std::exp((kCut - q.phi(d)) / (q.slope(d) * d));
   return std::min(d, q.D);
 }
 
-// Adds one panel of v = log1p(d / scale) in [from, to]; `visit(d, w)` sees every node's part of J.
-template <class Visit>
-void panel(const Problem& q, const Rule& rule, double scale, double from, double to, Parts& sum, Visit visit) {
+struct Node { double u_a, u_b, w; };      // log1p(d / a), log1p(d / b), part of J
+
+// Nodes of one panel of v = log1p(d / min(a, b)) in [from, to].
+void panel(const Problem& q, const Rule& rule, double from, double to, double& J, double& H, std::vector<Node>& nodes) {
+  const bool by_a = q.a <= q.b;
+  const double scale = by_a ? q.a : q.b, other = by_a ? q.b : q.a;
   for (std::size_t i = 0; i < rule.node.size(); ++i) {
-    const double d = scale * std::expm1(from + (to - from) * rule.node[i]);
-    const double f = (to - from) * rule.weight[i] * (scale + d) * std::exp(-q.phi(d));
+    const double v = from + (to - from) * rule.node[i], d = scale * std::expm1(v), u = std::log1p(d / other);
+    const double u_a = by_a ? v : u, u_b = by_a ? u : v;
+    const double f = (to - from) * rule.weight[i] * (scale + d) * std::exp(-q.N * u_a - q.s * u_b);
     const double w = f * q.s / (q.b + d);
-    sum.J += w;
-    sum.H += f * q.N / (q.a + d);
-    visit(d, w);
+    J += w;
+    H += f * q.N / (q.a + d);
+    nodes.push_back({u_a, u_b, w});
   }
 }
+
+// As many nodes as the range asks for at first guess; |1 - A - J - H| tells whether they were enough.
+void integrate(const Problem& q, double end, double A, double& J, double& H, std::vector<Node>& nodes) {
+  static const Rule rule12(12), rule16(16), rule24(24), rule32(32);
+  const Rule& first = end < 0.4 ? rule12 : end < 1.2 ? rule16 : end < 2.5 ? rule24 : rule32;
+  for (int panels = 1; panels <= 8; panels *= 2) {
+    J = H = 0;
+    nodes.clear();
+    for (int k = 0; k < panels; ++k) panel(q, panels == 1 ? first : rule32, end * k / panels, end * (k + 1) / panels, J, H, nodes);
+    if (std::fabs(1 - A - J - H) < 5e-14) return;
+  }
+}
+
+class ParetoNbd final : public PurchaseModel {
+ public:
+  ParetoNbd() : PurchaseModel("pareto-nbd", "r", "alpha", "s", "beta", Mixing::gamma, Mixing::gamma, false) {}
+
+  Density density(const double* p, const History& h, Slopes* slopes) const override {
+    const double r = p[0], alpha = p[1], s = p[2], beta = p[3];
+    const Problem q{r + h.x, s, alpha + h.t_x, beta + h.t_x, h.T - h.t_x};
+    const double end_a = std::log1p(q.D / q.a), end_b = std::log1p(q.D / q.b), whole = q.N * end_a + q.s * end_b;
+    const double start_a = std::log1p(h.t_x / alpha), start_b = std::log1p(h.t_x / beta);
+    const double A = std::exp(-whole);
+    double J = 0, H = 0;
+    thread_local std::vector<Node> nodes;
+    nodes.clear();
+    if (q.D > 0) {
+      const double end = whole <= kCut ? std::max(end_a, end_b) : std::log1p(reach(q, whole) / std::min(q.a, q.b));
+      integrate(q, end, A, J, H, nodes);
+    }
+    const Rising rise = rising(r, h.x);
+    const double log_B = H < 0.5 ? std::log1p(-H) : std::log(A + J);      // keeps full accuracy near 0
+    if (slopes) {
+      // each part is that of a customer gone at y (or there at T), u = log1p(y / alpha), w = log1p(y / beta)
+      Mixture sum;
+      const auto add = [&](double weight, double u, double w, double gone) {
+        const double rho = std::exp(-u), kappa = std::exp(-w);
+        const double first[4] = {-r * u, r - q.N * rho, gone - s * w, s - (s + gone) * kappa};
+        const double second[2][3] = {{-r * u, r * (1 - rho), -q.N * rho * (1 - rho)}, {-s * w, s * (1 - kappa), -(s + gone) * kappa * (1 - kappa)}};
+        sum.add(weight, first, second);
+      };
+      add(A, start_a + end_a, start_b + end_b, 0);
+      for (const Node& node : nodes) add(node.w, start_a + node.u_a, start_b + node.u_b, 1);
+      sum.finish(*slopes);
+      slopes->first[0] += r * rise.first;
+      slopes->second[0][0] += r * rise.first + r * r * rise.second;
+    }
+    return {rise.value - r * start_a - h.x * std::log(q.a) - s * start_b + log_B, A / (A + J)};
+  }
+
+  void update(const double* p, const History& h, double* q) const override { q[0] = p[0] + h.x; q[1] = p[1] + h.T; q[2] = p[2]; q[3] = p[3] + h.T; }
+
+  double expected(const double* q, double horizon, double delta) const override { return q[0] / q[1] * survival_integral(q[2], q[3], horizon, delta); }
+
+  // counts while there, mixed over the end of the lifetime: NB(k; y) s beta^s (beta + y)^-(s + 1), in v = log1p(y / min(alpha, beta))
+  void distribution(const double* q, double horizon, int n, double* out) const override {
+    static const Rule rule(24);
+    const double r = q[0], alpha = q[1], s = q[2], beta = q[3];
+    std::vector<long double> sum(static_cast<std::size_t>(n), 0);
+    const auto add = [&](double y, double weight) {
+      const double share = y / (alpha + y);
+      long double term = weight * std::exp(static_cast<long double>(-r * std::log1p(y / alpha)));
+      for (int k = 0; k < n; ++k) {
+        sum[static_cast<std::size_t>(k)] += term;
+        term *= (r + k) / (k + 1) * share;
+      }
+    };
+    add(horizon, std::exp(-s * std::log1p(horizon / beta)));
+    const double scale = std::min(alpha, beta), end = std::log1p(horizon / scale);
+    const int panels = static_cast<int>(std::ceil(end));
+    for (int j = 0; j < panels; ++j)
+      for (std::size_t i = 0; i < rule.node.size(); ++i) {
+        const double y = scale * std::expm1(end * (j + rule.node[i]) / panels);
+        add(y, end / panels * rule.weight[i] * (scale + y) * s / (beta + y) * std::exp(-s * std::log1p(y / beta)));
+      }
+    for (int k = 0; k < n; ++k) out[k] = static_cast<double>(sum[static_cast<std::size_t>(k)]);
+  }
+
+  void draw(const double* q, double horizon, Stream& gen, std::vector<double>& times) const override {
+    const double lambda = gen.gamma(q[0], q[1]), mu = gen.gamma(q[2], q[3]);
+    const double end = mu > 0 ? std::min(horizon, gen.exponential(mu)) : horizon;
+    if (!(lambda > 0)) return;
+    for (double t = gen.exponential(lambda); t <= end; t += gen.exponential(lambda)) times.push_back(t);
+  }
+
+  std::vector<std::vector<double>> starts(double rate, double span) const override {
+    return {{1, 1 / rate, 0.5, span / 2}, {0.3, 0.3 / rate, 1, span}, {0.5, 0.2 / rate, 0.2, span / 10}};
+  }
+};
 
 }  // namespace
 
-Density pareto_density(const ParetoNbd& m, const History& h, double* gradient, bool thorough) {
-  const Problem q{m.r + h.x, m.s, m.alpha + h.t_x, m.beta + h.t_x, h.T - h.t_x};
-  const double scale = std::min(q.a, q.b);
-  const double end = q.D > 0 ? std::log1p(reach(q) / scale) : 0;
-  Parts sum{std::exp(-q.phi(q.D)), 0, 0};
-  double g_r = 0, g_alpha = 0, g_s = 0, g_beta = 0;
-  auto visit = [&](double d, double w) {
-    if (!gradient) return;
-    const double y = h.t_x + d, log_b = std::log1p(y / m.beta);
-    g_r += w * std::log1p(y / m.alpha);
-    g_alpha += w * (m.r * y - h.x * m.alpha) / (m.alpha * (m.alpha + y));
-    g_s += w * (1 / m.s - log_b);
-    g_beta += w * (m.s * y - m.beta) / (m.beta * (m.beta + y));
-  };
-  if (end > 0) {
-    bool good = false;
-    if (!thorough) {
-      panel(q, kRule24, scale, 0, end, sum, visit);
-      good = std::fabs(1 - sum.A - sum.J - sum.H) < 1e-12;
-    }
-    if (!good) {
-      sum.J = sum.H = g_r = g_alpha = g_s = g_beta = 0;
-      panel(q, kRule32, scale, 0, end / 2, sum, visit);
-      panel(q, kRule32, scale, end / 2, end, sum, visit);
-    }
-  }
-  const double B = sum.A + sum.J;
-  const double log_B = sum.H < 0.5 ? std::log1p(-sum.H) : std::log(B);   // keeps full accuracy near 0
-  Density out;
-  out.log_lik = log_gamma(q.N) - log_gamma(m.r) - m.r * std::log1p(h.t_x / m.alpha) - h.x * std::log(q.a) -
-    m.s * std::log1p(h.t_x / m.beta) + log_B;
-  out.active = sum.A / B;
-  if (gradient) {
-    const double T = h.T;
-    gradient[0] = psi(q.N) - psi(m.r) - (sum.A * std::log1p(T / m.alpha) + g_r) / B;
-    gradient[1] = (sum.A * (m.r * T - h.x * m.alpha) / (m.alpha * (m.alpha + T)) + g_alpha) / B;
-    gradient[2] = (-sum.A * std::log1p(T / m.beta) + g_s) / B;
-    gradient[3] = (sum.A * m.s * T / (m.beta * (m.beta + T)) + g_beta) / B;
-  }
-  return out;
-}
-
-double survival_integral(double s, double scale, double horizon, double delta) {
-  if (!(horizon > 0)) return 0;
-  const double full = std::log1p(horizon / scale);
-  if (delta <= 0) {
-    const double z = (1 - s) * full;
-    return std::fabs(z) < 1e-300 ? scale * full : scale * full * std::expm1(z) / z;
-  }
-  // in v = log1p(u / scale) the integrand is exp((1 - s) v - delta scale expm1(v)); find where it has died out
-  double low = 0, high = std::isfinite(full) ? full : 700;
-  auto fall = [&](double v) { return delta * scale * std::expm1(v) + (s - 1) * v; };
-  if (fall(high) > kCut) {
-    for (int i = 0; i < 200 && high - low > 1e-12 * high; ++i) { const double mid = (low + high) / 2; (fall(mid) > kCut ? high : low) = mid; }
-  }
-  double sum = 0;
-  for (int half = 0; half < 2; ++half)
-    for (std::size_t i = 0; i < kRule64.node.size(); ++i) {
-      const double v = high / 2 * (half + kRule64.node[i]);
-      sum += high / 2 * kRule64.weight[i] * std::exp((1 - s) * v - delta * scale * std::expm1(v));
-    }
-  return scale * sum;
-}
+const PurchaseModel& pareto_nbd() { static const ParetoNbd model; return model; }
 
 }  // namespace nubrek

@@ -1,7 +1,7 @@
 #include <Rcpp.h>
 #include <algorithm>
 #include <vector>
-#include "simulate_value.h"
+#include "random.h"
 #include "threads.h"
 
 // The first purchase day of each customer, NA without one; rows sorted by customer and day.
@@ -99,32 +99,4 @@ Rcpp::List cpp_deal_orders(Rcpp::IntegerVector customer, Rcpp::NumericVector sal
     if (sales[i] >= least) ++(later ? n_second : n_first)[c];
   }
   return Rcpp::List::create(Rcpp::_["sales_first"] = first, Rcpp::_["sales_second"] = second, Rcpp::_["purchases_first"] = n_first, Rcpp::_["purchases_second"] = n_second);
-}
-
-// The share of draws of each customer's coming sales that fall between the limits: row = customer, column = tier, the last one without any purchase. `limits`
-// fall from the best tier down.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_simulate_tiers(Rcpp::List customers, Rcpp::NumericMatrix draws, int individual, double horizon, Rcpp::NumericVector limits, double kept, double seed) {
-  Rcpp::NumericVector x = customers["x"], t_x = customers["t_x"], T = customers["T"], amounts = customers["amounts"], total = customers["total"];
-  const R_xlen_t n = x.size();
-  const int tiers = limits.size();
-  Rcpp::NumericMatrix out(n, tiers + 1);
-  const double weight = 1.0 / (static_cast<double>(draws.nrow()) * individual);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    if (i % 256 == 0) Rcpp::checkUserInterrupt();
-    nubrek::Stream gen(static_cast<std::uint64_t>(seed), static_cast<std::uint64_t>(i));
-    const nubrek::History h{x[i], t_x[i], T[i]};
-    for (int d = 0; d < draws.nrow(); ++d) {
-      const nubrek::ParetoNbd m{draws(d, 0), draws(d, 1), draws(d, 2), draws(d, 3)};
-      const nubrek::SpendDraw z{draws(d, 4), draws(d, 5), draws(d, 6)};
-      const double active = nubrek::pareto_density(m, h, nullptr, false).active;
-      for (int k = 0; k < individual; ++k) {
-        const double v = kept * nubrek::draw_value(gen, m, z, h, active, amounts[i], total[i], horizon, 0);
-        int tier = tiers;
-        if (v > 0) for (tier = 0; tier < tiers - 1 && v < limits[tier]; ++tier) {}
-        out(i, tier) += weight;
-      }
-    }
-  }
-  return out;
 }

@@ -1,6 +1,42 @@
-// Special functions, from R's own library; the kernels see only these two names.
+// Special functions. All are free of global state, so that threads may call them.
 #pragma once
 namespace nubrek {
+
 double log_gamma(double x);
-double psi(double x);
+double psi(double x);             // first derivative of log_gamma
+double psi_slope(double x);       // second
+
+// Log of c (c + 1) ... (c + n - 1) = Gamma(c + n) / Gamma(c) for whole n, with its first two derivatives in c.
+struct Rising { double value, first, second; };
+Rising rising(double c, double n);
+
+// Mean of f(p) over p ~ Beta(a, b), by the trapezoid rule in v, the log-odds of p being their mode + sinh(v): smooth, and falling doubly exponentially at both
+// ends. `far` is how far from log-odds 0 the nearest singularity of f lies; the step follows it.
+template <class F> double beta_mean(double a, double b, double far, const F& f);
+
 }  // namespace nubrek
+
+#include <cmath>
+#include <initializer_list>
+
+template <class F>
+double nubrek::beta_mean(double a, double b, double far, const F& f) {
+  const double mode = std::log(a) - std::log(b);
+  const double norm = log_gamma(a + b) - log_gamma(a) - log_gamma(b);
+  const double step = 0.17 / (1 + 0.25 * std::fmax(std::fabs(mode), std::fabs(mode + far)));
+  const auto at = [&](double v) {
+    const double u = mode + std::sinh(v);
+    const double log_p = u > 0 ? -std::log1p(std::exp(-u)) : u - std::log1p(std::exp(u)), log_q = log_p - u;
+    const double weight = norm + a * log_p + b * log_q;
+    return weight < -745 ? 0 : std::exp(weight) * std::cosh(v) * f(std::exp(log_p));
+  };
+  double sum = at(0);
+  for (const int side : {-1, 1}) {
+    for (int k = 1; k < 100000; ++k) {
+      const double term = at(side * k * step);
+      sum += term;
+      if (term <= 1e-16 * sum) break;
+    }
+  }
+  return sum * step;
+}
