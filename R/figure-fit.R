@@ -16,13 +16,14 @@ autoplot.nubrek_tracking <- function(object, ...) {
   ggplot2::ggplot(data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)) +
     ggplot2::geom_line(linewidth = 0.7) +
     (if (any(object$part == "after it")) ggplot2::geom_vline(xintercept = until, colour = palette_of[["brick"]], linetype = "13", linewidth = 0.7)) +
-    (if (any(object$part == "after it")) ggplot2::geom_text(data = data.frame(day = until, panel = "in each week"), ggplot2::aes(.data$day, Inf, label = paste0("the fit saw up to ", format_day(until), "  ")),
+    (if (any(object$part == "after it")) ggplot2::geom_text(data = data.frame(day = until, panel = "in each week"), ggplot2::aes(.data$day, Inf, label = paste0("the fit saw up to ",
+        format_day(until), "  ")),
                                                              inherit.aes = FALSE, hjust = 1, vjust = 1.4, size = 3.8, colour = palette_of[["brick"]])) +
     ggplot2::geom_text(data = last, ggplot2::aes(label = paste0(" ", .data$what, " ", format_count(round(.data$purchases))), vjust = .data$lift), hjust = 0, size = 4) +
     ggplot2::facet_wrap(~panel, ncol = 1L, scales = "free_y") +
     ggplot2::scale_colour_manual(values = model_colours) + ggplot2::scale_linetype_manual(values = c(came = "solid", expected = "42")) +
     ggplot2::scale_x_date(date_labels = "%b %Y", expand = ggplot2::expansion(c(0.01, 0.16))) +
-    ggplot2::scale_y_continuous(limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.08))) +
+    ggplot2::scale_y_continuous(limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.12))) +
     figure_words(object, "Purchase days after the first one of each customer; expected of customers acquired when these were, without looking at what they bought later",
                  caption = paste0("n = ", format_count(basis_of(object, "customers")), " customers that ", basis_of(object, "model"), " was fitted to.")) +
     theme_nubrek() + panel_titles()
@@ -51,7 +52,8 @@ bars_and_model <- function(data, object, shows, caption) {
 autoplot.nubrek_expected <- function(object, ...) {
   rlang::check_dots_empty()
   data <- data.frame(place = seq_len(nrow(object)), label = sub(" or more", "+", object$repeats), observed = object$observed, expected = object$expected)
-  bars_and_model(data, object, "Customers by the number of purchase days after their first", sprintf("n = %s customers. Chi-squared %.1f on %d degrees of freedom%s.", format_count(sum(object$observed)),
+  bars_and_model(data, object, "Customers by the number of purchase days after their first", sprintf("n = %s customers. Chi-squared %.1f on %d degrees of freedom%s.",
+      format_count(sum(object$observed)),
     basis_of(object, "chi_squared"), as.integer(basis_of(object, "freedom")), { p <- basis_of(object, "p"); if (is.na(p)) "" else if (p < 0.001) ", p < 0.001" else sprintf(", p = %.3f", p) }))
 }
 
@@ -62,7 +64,8 @@ autoplot.nubrek_spend_check <- function(object, ...) {
   label <- ifelse(is.finite(object$to), format(object$from, trim = TRUE), paste0(format(object$from, trim = TRUE), "+"))
   data <- data.frame(place = seq_len(nrow(object)), label = label, observed = object$observed, expected = object$expected)
   bars_and_model(data, object, "Customers by the mean amount of their repeat purchases; each band starts at the number below it",
-                 sprintf("n = %s customers with a repeat purchase; their mean is %.2f, by the model %.2f.", format_count(basis_of(object, "customers")), basis_of(object, "mean_observed"), basis_of(object, "mean_expected")))
+                 sprintf("n = %s customers with a repeat purchase; their mean is %.2f, by the model %.2f.", format_count(basis_of(object, "customers")), basis_of(object, "mean_observed"),
+                     basis_of(object, "mean_expected")))
 }
 
 #' @rdname autoplot.nubrek
@@ -74,7 +77,8 @@ autoplot.nubrek_spread <- function(object, ...) {
              leaving_chance = if (basis_of(object, "model") == "bg-bb") "chance of leaving before an occasion" else "chance of leaving after a purchase")
   chance <- grepl("chance", bands$of)
   write <- \(x, share) ifelse(share, paste0(100 * x, "\u00a0%"), format_short(x))
-  bands$label <- ifelse(is.infinite(bands$to), paste(write(bands$from, chance), "or more"), ifelse(bands$from == 0, paste("below", write(bands$to, chance)), paste(write(bands$from, chance), "to", write(bands$to, chance))))
+  bands$label <- ifelse(is.infinite(bands$to), paste(write(bands$from, chance), "or more"), ifelse(bands$from == 0, paste("below", write(bands$to, chance)), paste(write(bands$from, chance), "to",
+      write(bands$to, chance))))
   bands$place <- stats::ave(seq_along(bands$of), bands$of, FUN = seq_along)
   bands$panel <- factor(words[bands$of], words)
   ggplot2::ggplot(bands, ggplot2::aes(.data$share, stats::reorder(paste(.data$of, .data$place, .data$label, sep = "|"), -.data$place))) +
@@ -83,7 +87,8 @@ autoplot.nubrek_spread <- function(object, ...) {
     ggplot2::facet_wrap(~panel, scales = "free_y") +
     ggplot2::scale_y_discrete(labels = \(x) sub(".*[|]", "", x)) +
     ggplot2::scale_x_continuous(labels = NULL, expand = ggplot2::expansion(c(0, 0.18))) +
-    figure_words(object, "Share of customers, by the fitted model", caption = paste0("By ", basis_of(object, "model"), if (isTRUE(basis_of(object, "base"))) ", of the base group", ". The two are independent in the model.")) +
+    figure_words(object, "Share of customers, by the fitted model", caption = paste0("By ", basis_of(object, "model"), if (isTRUE(basis_of(object, "base"))) ", of the base group",
+        ". The two are independent in the model.")) +
     theme_nubrek() + panel_titles() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
 }
 

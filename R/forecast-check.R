@@ -73,7 +73,8 @@ expected_counts <- function(fit, up_to = NULL) {
   chi_squared <- sum((observed - expected)[enough]^2 / expected[enough])
   freedom <- sum(enough) - 1 - length(coef(fit))
   new_result(list(repeats = c(seq_len(up_to) - 1, paste(up_to, "or more")), observed = as.integer(observed), expected = expected, difference = observed - expected), "expected",
-             remarks = remarks(fit), basis = list(model = fit$name, chi_squared = chi_squared, freedom = freedom, p = if (freedom > 0) stats::pchisq(chi_squared, freedom, lower.tail = FALSE) else NA_real_,
+             remarks = remarks(fit), basis = list(model = fit$name, chi_squared = chi_squared, freedom = freedom, p = if (freedom > 0) stats::pchisq(chi_squared, freedom,
+                 lower.tail = FALSE) else NA_real_,
                                                   kinds = c(expected = "decimal", difference = "decimal")))
 }
 
@@ -100,7 +101,8 @@ customer_spread <- function(model, unit = model$unit %||% "week") {
   years <- c(0, 0.25, 0.5, 1, 2, 5, 10, Inf)
   chances <- c(0, 0.05, 0.1, 0.2, 0.4, 0.6, 0.8, 1)
   bands <- rbind(
-    if (said$buying == "rate") band_shares("purchases_a_year", rates, stats::pgamma(rates / a_year, p[[1L]], p[[2L]])) else band_shares("buying_chance", chances, stats::pbeta(chances, p[[1L]], p[[2L]])),
+    if (said$buying == "rate") band_shares("purchases_a_year", rates, stats::pgamma(rates / a_year, p[[1L]], p[[2L]])) else band_shares("buying_chance", chances, stats::pbeta(chances, p[[1L]],
+        p[[2L]])),
     if (said$leaving == "rate") band_shares("stay_years", years, stats::pgamma(1 / (years * a_year), p[[3L]], p[[4L]], lower.tail = FALSE)) else
       band_shares("leaving_chance", chances, stats::pbeta(chances, p[[3L]], p[[4L]])))
   columns <- stats::setNames(list(share, buying, leaving), c("customers", unique(bands$of)))
@@ -150,7 +152,8 @@ expected_spend <- function(fit, bands = 12L, worlds = 20L, seed = 1L) {
 #'
 #' @param x `[nubrek_ledger | data.frame]` A ledger, or a [purchase_history()].
 #' @param level `[double(1)]` Of the intervals.
-#' @return A `nubrek_spend_frequency`, one row per number of repeat purchases: `repeats` `[character]`, `customers`, `mean_spend` of their repeat purchases with the interval `lower`, `upper` (normal; of
+#' @return A `nubrek_spend_frequency`, one row per number of repeat purchases: `repeats` `[character]`, `customers`, `mean_spend` of their repeat purchases with the interval `lower`, `upper`
+#'   (normal; of
 #'   two customers or more). `basis` has `correlation`, the rank correlation of repeats and spend, with `correlation_lower`, `correlation_upper` (Fisher's transformation) and `p`, and `tied`: is it
 #'   both certain (p < 0.001) and more than 0.1?
 #' @examples

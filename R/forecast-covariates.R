@@ -21,7 +21,8 @@ read_variables <- function(data, variables, count, call) {
   lapply(stats::setNames(nm = variables), function(name) {
     x <- data[[name]]
     if (is.numeric(x)) {
-      if (any(!is.finite(x))) abort_nubrek(c("The covariate {.field {name}} is a number and missing in {sum(!is.finite(x))} row{?s}.", "i" = "Make it a band ({.fn band}): a missing value is then a group of
+      if (any(!is.finite(x))) abort_nubrek(c("The covariate {.field {name}} is a number and missing in {sum(!is.finite(x))} row{?s}.",
+          "i" = "Make it a band ({.fn band}): a missing value is then a group of
           its own."), "history", call = call)
       return(list(mean = sum(x * count) / sum(count)))
     }
@@ -47,7 +48,8 @@ new_design <- function(formulas, data, count, call = rlang::caller_env()) {
   if (length(flat) > 0L) abort_nubrek(c("A covariate that is the same for everybody tells nothing: {.field {flat}}.", "i" = "Leave it out."), "history", call = call)
   for (part in c("rate", "dropout")) {
     own <- columns[attr(columns, "part") == part, , drop = FALSE]
-    if (nrow(own) > 0L && qr(t(rbind(1, own)))$rank <= nrow(own)) abort_nubrek(c("The covariates of the {part} say the same thing twice.", "x" = "The columns are {.field {rownames(own)}}."), "history", call = call)
+    if (nrow(own) > 0L && qr(t(rbind(1, own)))$rank <= nrow(own)) abort_nubrek(c("The covariates of the {part} say the same thing twice.", "x" = "The columns are {.field {rownames(own)}}."),
+        "history", call = call)
   }
   design
 }
@@ -77,9 +79,30 @@ apply_design <- function(design, data) {
   list(columns = columns, set = number)
 }
 
+# A level that the fit has not seen is said, once.
+warn_unseen <- function(design, data) {
+  for (name in design$variables) {
+    levels <- design$known[[name]]$levels
+    unseen <- if (!is.null(levels)) setdiff(unique(with_missing(data[[name]])), levels)
+    if (length(unseen) > 0L) rlang::warn(sprintf("The fit has not seen %s %s: such customers stand at the mean of all.", name, toString(dQuote(unseen, FALSE), 60L)),
+                                         class = c("nubrek_warning_level", "nubrek_warning"), .frequency = "regularly", .frequency_id = paste(c(name, levels, unseen), collapse = "|"))
+  }
+}
+
+# Many groups of few customers each tell little.
+group_remark <- function(design, penalty) {
+  many <- Filter(\(v) length(v$levels) > 30L, design$known)
+  if (length(many) == 0L || !identical(penalty, 0)) return(NULL)
+  remark_table("covariates", sprintf("%s has %d groups, many of them small: cut it into bands, or set a penalty.", names(many), lengths(lapply(many, `[[`, "levels"))))
+}
+
 # "channelweb" of a level is "channel web".
 column_words <- function(names, known) {
-  for (variable in names(known)) for (level in known[[variable]]$levels) names[names == paste0(variable, level)] <- paste(variable, level)
+  for (variable in names(known)) {
+    quoted <- paste0("`", variable, "`")
+    names[names == quoted] <- variable
+    for (level in known[[variable]]$levels) names[names %in% paste0(c(variable, quoted), level)] <- paste(variable, level)
+  }
   names
 }
 

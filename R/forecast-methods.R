@@ -224,7 +224,8 @@ update.nubrek_purchases <- function(object, x = NULL, model = object$name, covar
     p <- object$packed
     if (!is.null(object$covariates) && !is.null(covariates) && is_discrete(model) == is_discrete(object$name)) {
       fit <- climb_purchases(model, p, if (identical(penalty, "cross-validated")) object$penalty else penalty)
-      return(new_fit(fit, model, object$nobs, class(object), unit_only(remarks(object)), unit = object$unit, packed = p, customers = object$customers, until = object$until, covariates = object$covariates))
+      return(new_fit(fit, model, object$nobs, class(object), unit_only(remarks(object)), unit = object$unit, packed = p, customers = object$customers, until = object$until,
+          covariates = object$covariates))
     }
     x <- data.frame(repeats = p$repeats, last = p$last, span = p$span)[p$row, ]
     if (!is.null(p$each)) x$count <- p$each
@@ -277,6 +278,12 @@ covariate_words <- function(fit) {
   paste(vapply(names(fit$covariates), \(part) paste0(part, " ", paste(deparse(fit$covariates[[part]]), collapse = " ")), ""), collapse = ", ")
 }
 
+# The group that the parameters belong to.
+base_words <- function(fit) {
+  known <- Filter(\(v) !is.null(v$levels), fit$design$known)
+  paste(vapply(names(known), \(name) paste(name, known[[name]]$levels[[1L]]), ""), collapse = ", ")
+}
+
 #' @exportS3Method generics::tidy
 tidy.nubrek_purchases <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
   scale <- working_scale(x)
@@ -316,6 +323,7 @@ summary.nubrek_purchases <- function(object, level = 0.95, ...) {
                                           factor = if (any(effect)) ifelse(effect, exp(unname(coef(object))), NA_real_), meaning = unname(meaning))),
              "fit", remarks = remarks(object), basis = list(model = object$name, level = level, nobs = object$nobs, log_lik = object$log_lik, aic = stats::AIC(object), bic = stats::BIC(object),
                                                             converged = object$converged, unit = object$unit, penalty = object$penalty, covariates = covariate_words(object),
+                                                                group = base_words(object),
                                                             spend = if (inherits(object, "nubrek_spend_model")) predict(object),
                                                             kinds = c(estimate = "number", lower = "number", upper = "number", factor = "number")))
 }

@@ -118,7 +118,7 @@ spend_columns <- function(history, name, anybody = FALSE, call = rlang::caller_e
 #' @param up_to `[integer(1)]` Of the distribution: the highest number of purchases.
 #' @param ... Not used.
 #' @return `[double(n)]` One number per row of `history`; of the distribution a matrix with a row each and the columns `"0"` to `up_to`.
-#' @section Errors: `nubrek_error_history`, `nubrek_error_argument`.
+#' @section Errors: `nubrek_error_history`, `nubrek_error_argument`. A warning `nubrek_warning_level` where a covariate has a level that the fit has not seen.
 #' @examples
 #' model <- purchase_model("pareto-nbd", c(r = 0.55, alpha = 10.6, s = 0.61, beta = 11.7))
 #' history <- purchase_history(example_ledger())
@@ -133,6 +133,10 @@ predict.nubrek_purchase_model <- function(object, history = NULL, what = "purcha
   discrete <- is_discrete(object$name)
   history <- new_customers(history, object)
   check_history(history, discrete = discrete)
+  if (!is.null(object$design)) {
+    check_columns_exist(object$design$variables, names(history), "the history")
+    warn_unseen(object$design, history)
+  }
   own <- parameter_sets(object, history)
   columns <- history_columns(history)
   threads <- reading_threads()

@@ -23,7 +23,7 @@ describe.nubrek_fit <- function(x) {
   list(heading = sprintf("Fit of %s to %s", basis_of(x, "model"), n_of(basis_of(x, "nobs"), "customer")), finding = model_words(x),
        after = c("", sprintf("Log-likelihood %s, AIC %s, BIC %s%s%s.", fit_number(basis_of(x, "log_lik")), fit_number(basis_of(x, "aic")), fit_number(basis_of(x, "bic")),
                              if (!spend) paste0("; times in ", basis_of(x, "unit"), "s") else "", if (basis_of(x, "penalty") > 0) sprintf("; penalty %g", basis_of(x, "penalty")) else ""),
-                 if (by != "no covariates") paste0("Covariates: ", by, ". The parameters are those of the base, the most frequent group.")))
+                 if (by != "no covariates") paste0("Covariates: ", by, ". The parameters are those of the base", if (nzchar(basis_of(x, "group"))) paste0(": ", basis_of(x, "group")), ".")))
 }
 
 fit_number <- function(x) formatC(x, format = "f", digits = 1L, big.mark = "\u202f")
@@ -64,8 +64,9 @@ describe.nubrek_anova <- function(x) {
 describe.nubrek_tracking <- function(x) {
   until <- x$week_end <= basis_of(x, "until")
   inside <- list(expected = utils::tail(x$expected_so_far[until], 1L), actual = utils::tail(x$actual_so_far[until], 1L))
-  off <- \(expected, actual) if (actual == 0) "" else { by <- expected / actual - 1; if (abs(by) < 0.005) ", the same" else sprintf(", %s %s", present_share(abs(by)), if (by > 0) "too many" else "too few") }
-  finding <- if (all(until)) sprintf("Up to %s the model of %s expects %s repeat purchases; %s came%s.", format_day(basis_of(x, "until")), basis_of(x, "model"), format_count(round(inside$expected)),
+  off <- \(expected, actual) if (actual == 0) "" else { by <- expected / actual - 1; if (abs(by) < 0.005) ", the same" else sprintf(", %s %s", present_share(abs(by)),
+      if (by > 0) "too many" else "too few") }
+  finding <- if (all(until)) sprintf("Up to %s %s expects %s repeat purchases; %s came%s.", format_day(basis_of(x, "until")), basis_of(x, "model"), format_count(round(inside$expected)),
                                      format_count(inside$actual), off(inside$expected, inside$actual))
     else sprintf("In the %s after %s the model expected %s repeat purchases; %s came (%s).", n_of(sum(!until), "week"), format_day(basis_of(x, "until")), format_count(round(sum(x$expected[!until]))),
                  format_count(sum(x$actual[!until])), sub("^, ", "", off(sum(x$expected[!until]), sum(x$actual[!until]))))

@@ -40,7 +40,8 @@ remark_lines <- function(x) {
 # Heading, finding, table, remarks: every print has this shape.
 print_result <- function(x, heading, finding = NULL, table = x, rows = 10L, after = NULL) {
   said <- unlist(lapply(gsub("\u202f|\u00a0", " ", finding), strwrap, width = terminal_width()))
-  writeLines(c(cli::style_bold(heading), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, strwrap, width = terminal_width())), remark_lines(x)))
+  writeLines(c(cli::style_bold(heading), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, strwrap,
+      width = terminal_width())), remark_lines(x)))
   invisible(x)
 }
 

@@ -175,7 +175,8 @@ report_models <- function(run) {
   htmltools::tagList(html_subject("Do the models hold?", describe(run$tracking)$finding),
     html_figure(run$tracking, height = 6), html_figure(run$expected_counts, height = 5), html_figure(run$expected_spend, height = 5), html_figure(run$spend_frequency, height = 4.6),
     html_subject("What the models say of customers", NULL), html_figure(run$spread, height = 4.8),
-    fit_table(run$model, paste("Purchases:", basis_of(run$model, "model"))), fit_table(run$spend_model, paste("Amounts:", basis_of(run$spend_model, "model"))), html_remarks(run$model, run$spend_model))
+    fit_table(run$model, paste("Purchases:", basis_of(run$model, "model"))), fit_table(run$spend_model, paste("Amounts:", basis_of(run$spend_model, "model"))), html_remarks(run$model,
+        run$spend_model))
 }
 
 report_proof <- function(run) html_section("proof", "Proof of totals", finding = describe(run$proof)$finding,

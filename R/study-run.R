@@ -50,7 +50,8 @@ wanted_key <- function(study, section, key) {
 
 study_models <- function(study) {
   said <- study$forecast
-  by <- lapply(said$covariates, \(names) stats::reformulate(paste0("`", gsub("`", "", names, fixed = TRUE), "`")))
+  # names from the file become symbols without ever being parsed
+  by <- lapply(said$covariates, \(names) rlang::new_formula(NULL, Reduce(\(a, b) call("+", a, b), lapply(names, as.name)), globalenv()))
   do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty"))], if (length(by) > 0L) list(covariates = by)))
 }
 

@@ -28,6 +28,8 @@ test_that("demo, check, run, show and draw do the job", {
   expect_identical(readBin(figure, "raw", 4L), as.raw(c(0x89, 0x50, 0x4e, 0x47)))
   expect_match(nubrek_command("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out, "came from earlier cohorts", all = FALSE)
   expect_identical(nubrek_command("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L)
+  expect_match(nubrek_command("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
+  expect_identical(nubrek_command("draw", "tracking", study, "--to", sub("counts", "tracking", figure))$status, 0L)
   list <- file.path(folder, "moved.csv")
   expect_match(nubrek_command("list", "moves", study, "--to", list, "--columns", "customer,email,change", "--contact", "email")$out, "rows in", all = FALSE)
   expect_identical(names(utils::read.csv(list, fileEncoding = "UTF-8-BOM")), c("customer", "email", "change"))

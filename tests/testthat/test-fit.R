@@ -64,7 +64,7 @@ test_that("covariates multiply the rates of their groups, and are found again", 
   expect_equal(sum(log_density(fit, histories)), as.numeric(logLik(fit)))
   # a level nobody has seen stands at the mean; a missing one is a group
   expect_equal(predict(fit, data.frame(channel = c("web", "shop")), horizon = 52)[[2]], predict(own, horizon = 52))
-  strange <- predict(fit, data.frame(channel = "fair"), horizon = 52)
+  expect_warning(strange <- predict(fit, data.frame(channel = "fair"), horizon = 52), "has not seen channel", class = "nubrek_warning_level")
   expect_true(strange > min(predict(fit, data.frame(channel = c("web", "shop")), horizon = 52)) && strange < max(predict(fit, data.frame(channel = c("web", "shop")), horizon = 52)))
   # covariates of buying alone, the likelihood ratio, and a penalty that shrinks
   smaller <- update(fit, x = histories, covariates = list(rate = ~ channel))

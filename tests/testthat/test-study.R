@@ -118,6 +118,23 @@ test_that("YAML never runs code, and scalars keep their zeros", {
   expect_identical(ids, c("007", "1e5", "no", "0x1A"))
 })
 
+test_that("a study chooses its models, and covariates from a file are names, never code", {
+  said <- read_study(study_with(paste0(small_study, "\nforecast: {purchases: mbg-nbd, spend: log-normal, covariates: {rate: [first_channel, 'odd `name`; stop()', 'x\\', ' + stop(1) + ']}, penalty: cross-validated}")))
+  models <- study_models(said)
+  expect_identical(models[c("purchases", "spend", "penalty")], list(purchases = "mbg-nbd", spend = "log-normal", penalty = "cross-validated"))
+  expect_identical(formula_variables(models$covariates), c("first_channel", "odd `name`; stop()", "x\\", " + stop(1) + "))
+  odd <- data.frame(repeats = c(0, 2, 1, 4), last = c(0, 3, 4, 8), span = 9, a = c("u", "v", "v", "u"))
+  names(odd)[[4]] <- "b c"
+  expect_identical(names(coef(fit_purchases(odd, "mbg-nbd", list(rate = rlang::new_formula(NULL, as.name("b c")))))[5]), "rate: b c v")
+  for (wrong in c("{purchases: bg-bb}", "{penalty: -1}", "{penalty: best}", "{covariates: first_channel}")) {
+    expect_error(read_study(study_with(paste0(small_study, "\nforecast: ", wrong))), class = "nubrek_error_study", label = wrong)
+  }
+  ledger <- pellmere()$ledger
+  fit <- fit_models(ledger, forecast_models("mbg-nbd", covariates = list(rate = ~ first_channel)))$purchases
+  expect_identical(fit, fit_purchases(ledger, "mbg-nbd", list(rate = ~ first_channel)), ignore_attr = TRUE)
+  expect_true(all(grepl("^rate: first_channel", names(coef(fit))[-(1:4)])))
+})
+
 test_that("one customer, nobody repeats, unreadable dates: classed errors, nothing half-written", {
   with_forecast <- paste0(small_study, "\nforecast:\n  years: 1")
   cases <- list(unidentified = c("A;1;2024-03-05;5"), unidentified = c("A;1;2024-03-05;5", "B;2;2024-03-06;5"), unidentified = c("A;1;2024-03-05;5", "A;2;2024-04-05;5"),
