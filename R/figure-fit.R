@@ -32,7 +32,7 @@ autoplot.nubrek_tracking <- function(object, ...) {
 panel_titles <- function() ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold", size = ggplot2::rel(0.95), colour = palette_of[["ink"]]))
 
 # Bars of what was seen, a dash across each for the model, both numbers above.
-bars_and_model <- function(data, object, shows, caption) {
+bars_and_model <- function(data, object, shows, caption, bar = "bar: customers seen") {
   data$top <- pmax(data$observed, data$expected)
   high <- max(data$top)
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$observed)) +
@@ -40,10 +40,10 @@ bars_and_model <- function(data, object, shows, caption) {
     ggplot2::geom_segment(ggplot2::aes(x = .data$place - 0.42, xend = .data$place + 0.42, y = .data$expected, yend = .data$expected), colour = model_colours[["expected"]], linewidth = 1.3) +
     ggplot2::geom_text(ggplot2::aes(y = .data$top, label = format_count(.data$observed)), vjust = -0.5, size = 3.7, colour = palette_of[["ink"]]) +
     ggplot2::geom_text(ggplot2::aes(y = .data$top, label = format_count(round(.data$expected))), vjust = -1.9, size = 3.7, colour = model_colours[["expected"]]) +
-    ggplot2::annotate("text", x = nrow(data) + 0.4, y = high, label = "bar: customers seen", hjust = 1, size = 4, colour = palette_of[["ink"]]) +
+    ggplot2::annotate("text", x = nrow(data) + 0.4, y = high, label = bar, hjust = 1, size = 4, colour = palette_of[["ink"]]) +
     ggplot2::annotate("text", x = nrow(data) + 0.4, y = 0.94 * high, label = "dash: expected by the model", hjust = 1, size = 4, colour = model_colours[["expected"]]) +
     ggplot2::scale_x_continuous(breaks = data$place, labels = data$label, expand = ggplot2::expansion(c(0.02, 0.02))) +
-    ggplot2::scale_y_continuous(labels = format_count, expand = ggplot2::expansion(c(0, 0.12))) +
+    ggplot2::scale_y_continuous(labels = format_count, expand = ggplot2::expansion(c(0, 0.2))) +
     figure_words(object, shows, caption = caption) + theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
 }
 
@@ -110,4 +110,49 @@ autoplot.nubrek_spend_frequency <- function(object, ...) {
     figure_words(object, paste0("Mean amount of a repeat purchase by the number of repeat purchases, with ", present_share(basis_of(object, "level")), " interval; dashed: all customers"),
                  caption = paste0("n = ", format_count(basis_of(object, "customers")), " customers with a repeat purchase.")) +
     theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
+}
+
+#' @rdname autoplot.nubrek
+#' @export
+autoplot.nubrek_calibration <- function(object, ...) {
+  rlang::check_dots_empty()
+  n <- nrow(object)
+  data <- data.frame(place = object$group, label = paste0(object$group, ifelse(object$group == 1L, "\nmost expected", ifelse(object$group == n, "\nleast", ""))), observed = object$actual,
+                     expected = object$expected)
+  bars_and_model(data, object, sprintf("Purchases in the %s after %s, of customers in %d groups of equal size by what was expected of them", n_of(round(basis_of(object, "weeks")), "week"),
+    format_day(basis_of(object, "cut")), n), sprintf("n = %s customers known then.", format_count(sum(object$customers))), "bar: purchases that came")
+}
+
+#' @rdname autoplot.nubrek
+#' @export
+autoplot.nubrek_captured <- function(object, ...) {
+  rlang::check_dots_empty()
+  model <- basis_of(object, "model")
+  methods <- setdiff(names(object), "customers")
+  long <- do.call(rbind, lapply(methods, \(m) data.frame(customers = c(0, object$customers), sales = c(0, pmin(1, object[[m]])), method = m)))
+  colours <- stats::setNames(rep("#8a949b", length(methods)), methods)
+  colours[[model]] <- palette_of[["petrol"]]
+  colours[["best"]] <- palette_of[["moss"]]
+  words <- c(best = "what could have been found")
+  lines <- stats::setNames(rep_len(c("42", "12", "4212"), length(methods)), methods)
+  lines[c(model, "best")] <- "solid"
+  at <- object$customers[which.min(abs(object$customers - 0.1))]
+  # a key in the corner that no curve enters
+  key <- data.frame(method = methods, sales = vapply(methods, \(m) object[[m]][object$customers == at], 0))
+  key <- key[order(-key$sales), ]
+  key$y <- 0.4 - 0.06 * seq_len(nrow(key))
+  key$label <- paste(ifelse(key$method %in% names(words), words[key$method], key$method), present_share(key$sales))
+  ggplot2::ggplot(long, ggplot2::aes(.data$customers, .data$sales, colour = .data$method, linetype = .data$method)) +
+    ggplot2::geom_vline(xintercept = at, colour = palette_of[["rule"]]) +
+    ggplot2::geom_line(ggplot2::aes(linewidth = .data$method == model)) +
+    ggplot2::annotate("text", x = 0.55, y = 0.4, label = paste("at", present_share(at), "of customers:"), hjust = 0, size = 4, colour = palette_of[["ink"]]) +
+    ggplot2::geom_segment(data = key, ggplot2::aes(x = 0.55, xend = 0.6, y = .data$y, yend = .data$y, linewidth = .data$method == model)) +
+    ggplot2::geom_text(data = key, ggplot2::aes(x = 0.61, y = .data$y, label = .data$label), hjust = 0, size = 4, colour = ifelse(key$method == model, palette_of[["petrol"]], palette_of[["ink"]]),
+                       fontface = ifelse(key$method == model, "bold", "plain")) +
+    ggplot2::scale_colour_manual(values = colours) + ggplot2::scale_linetype_manual(values = lines) + ggplot2::scale_linewidth_manual(values = c(`FALSE` = 0.7, `TRUE` = 1.3)) +
+    ggplot2::scale_x_continuous(labels = present_share, expand = ggplot2::expansion(c(0, 0.02))) +
+    ggplot2::scale_y_continuous(labels = present_share, limits = c(0, 1), expand = ggplot2::expansion(c(0, 0.02))) +
+    figure_words(object, sprintf("Share of customers, those first whom a method puts first, against their share of the sales in the %s after %s",
+      n_of(round(basis_of(object, "weeks")), "week"), format_day(basis_of(object, "cut")))) +
+    theme_nubrek()
 }

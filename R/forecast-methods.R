@@ -229,8 +229,9 @@ update.nubrek_purchases <- function(object, x = NULL, model = object$name, covar
     }
     x <- data.frame(repeats = p$repeats, last = p$last, span = p$span)[p$row, ]
     if (!is.null(p$each)) x$count <- p$each
-    x <- structure(x, row.names = .set_row_names(length(p$row)))
-    covariates <- NULL
+    fit <- fit_purchases(structure(x, row.names = .set_row_names(length(p$row))), model, NULL, penalty, object$unit)
+    fit[c("customers", "until")] <- object[c("customers", "until")]
+    return(structure(fit, remarks = unique(rbind(unit_only(remarks(object)), remarks(fit)))))
   }
   fit_purchases(x, model, covariates, penalty, object$unit)
 }

@@ -111,3 +111,40 @@ describe.nubrek_spend_frequency <- function(x) {
          else if (basis_of(x, "tied")) sprintf("Who comes more often spends %s each time (%s): the spend models overlook that.", if (rho > 0) "more" else "less", range)
          else sprintf("Who comes more often spends about as much each time (%s), as the spend models assume.", range))
 }
+
+#' @export
+describe.nubrek_calibration <- function(x) {
+  off <- x$expected / x$actual - 1
+  worst <- which.max(abs(x$difference))
+  list(heading = paste("Purchases after", format_day(basis_of(x, "cut")), "by what", basis_of(x, "model"), "expected of the customers"),
+       finding = sprintf("Group %d is off most: %s expected, %s came. %s of customers bought within their own 80 %% interval, %s within the 95 %% one.", x$group[[worst]],
+                         format_count(round(x$expected[[worst]])), format_count(x$actual[[worst]]), present_share(basis_of(x, "inside_80")), present_share(basis_of(x, "inside_95"))))
+}
+
+#' @export
+describe.nubrek_captured <- function(x) {
+  at <- which.min(abs(x$customers - 0.1))
+  model <- basis_of(x, "model")
+  naive <- setdiff(names(x), c("customers", model, "best"))
+  other <- naive[which.max(vapply(naive, \(n) x[[n]][[at]], 0))]
+  list(heading = paste("Sales after", format_day(basis_of(x, "cut")), "by the customers put first"),
+       finding = sprintf("The %s of customers that %s put first brought %s of the following sales; by the best naive rule (%s) it was %s, and %s could have been found.",
+           present_share(x$customers[[at]]),
+                         model, present_share(x[[model]][[at]]), other, present_share(x[[other]][[at]]), present_share(x$best[[at]])))
+}
+
+#' @export
+describe.nubrek_rolling <- function(x) {
+  won <- sum(x$gain > 0 & x$log_score > x$naive_log_score & x$captured > x$naive_captured)
+  list(heading = sprintf("Backtests of %s, %s after each cut", basis_of(x, "model"), n_of(basis_of(x, "weeks"), "week")),
+       finding = sprintf("At %d of %s the model beats every naive rule in error, log score and sales captured; its error is %s to %s below that of the best.", won, n_of(nrow(x), "cut"),
+                         present_share(min(x$gain)), present_share(max(x$gain))),
+       table = plain_columns(x, c("cut", "customers", "expected", "actual", "gain", "log_score", "naive_log_score", "captured", "naive_captured")))
+}
+
+#' @export
+describe.nubrek_comparison <- function(x) {
+  reason <- attr(x, "reason")
+  list(heading = sprintf("Purchase models side by side, fitted to all and held against the %s after %s", n_of(round(basis_of(x, "weeks")), "week"), format_day(basis_of(x, "cut"))),
+       finding = paste0(if (nrow(x) > 1L) "Recommended is ", reason))
+}

@@ -163,10 +163,16 @@ report_forecast <- function(run) {
     html_table(best, 15L, "The customers with the highest expected value; all of them stand in value.csv"),
     html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"),
     html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
+    html_figure(run$calibration, height = 5), html_figure(run$captured, height = 5.6),
+    if (!is.null(run$rolling)) htmltools::tagList(html_subject("At other times", describe(run$rolling)$finding), html_table(report_columns(describe(run$rolling)$table, c("error", "naive",
+        "naive_error")), caption = describe(run$rolling)$heading)),
+    html_subject("Which model", describe(run$comparison)$finding), html_table(run$comparison, caption = describe(run$comparison)$heading), html_remarks(run$comparison),
     report_models(run),
     html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
                interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",
-               error = "Root mean square error per customer: lower is better.", captured = "Share of the following sales brought by the tenth of customers that the method puts first."))
+               error = "Root mean square error per customer: lower is better.", `log score` = "Mean log of the probability given to what came: higher is better.",
+               behind = "How much worse the log score is than that of the best model, with its standard error.",
+                   captured = "Share of the following sales brought by the tenth of customers that the method puts first."))
 }
 
 # Whether the models hold: week by week, by number of purchases, by amount, and what they say of customers.

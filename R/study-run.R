@@ -26,16 +26,20 @@ study_parts <- list(
   forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list()), models = study_models(study)),
                                                         study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))])),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut, models = study_models(study)),
-  model = \(study, ledger) summary(fit_models(ledger, study_models(study))$purchases),
-  spend_model = \(study, ledger) summary(fit_models(ledger, study_models(study))$spend),
-  tracking = \(study, ledger) track_repeats(fit_models(ledger, study_models(study), backtest_cut(ledger, study$forecast$cut), need_spend = FALSE)$purchases, ledger),
-  expected_counts = \(study, ledger) expected_counts(fit_models(ledger, study_models(study))$purchases),
-  spread = \(study, ledger) customer_spread(fit_models(ledger, study_models(study))$purchases),
-  expected_spend = \(study, ledger) expected_spend(fit_models(ledger, study_models(study))$spend),
+  calibration = \(study, ledger, done = NULL) calibration(done$backtest %||% study_parts$backtest(study, ledger)),
+  captured = \(study, ledger, done = NULL) captured_sales(done$backtest %||% study_parts$backtest(study, ledger)),
+  rolling = \(study, ledger) rolling_backtest(ledger, models = study_models(study)),
+  comparison = \(study, ledger) compare_models(ledger, cut = study$forecast$cut, covariates = study_models(study)$covariates, penalty = study_models(study)$penalty),
+  model = \(study, ledger, done = NULL) summary(study_fit(study, ledger, done, "purchases")),
+  spend_model = \(study, ledger, done = NULL) summary(study_fit(study, ledger, done, "spend")),
+  tracking = \(study, ledger, done = NULL) track_repeats(attr(done$backtest %||% study_parts$backtest(study, ledger), "fit"), ledger),
+  expected_counts = \(study, ledger, done = NULL) expected_counts(study_fit(study, ledger, done, "purchases")),
+  spread = \(study, ledger, done = NULL) customer_spread(study_fit(study, ledger, done, "purchases")),
+  expected_spend = \(study, ledger, done = NULL) expected_spend(study_fit(study, ledger, done, "spend")),
   spend_frequency = \(study, ledger) spend_frequency(ledger),
   proof = \(study, ledger) prove_totals(ledger))
 
-forecast_parts <- c("forecast", "backtest", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend", "spend_frequency")
+forecast_parts <- c("forecast", "backtest", "calibration", "captured", "rolling", "comparison", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend", "spend_frequency")
 
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
@@ -46,6 +50,17 @@ wanted_parts <- function(study) {
 
 wanted_key <- function(study, section, key) {
   study[[section]][[key]] %||% abort_study(study$source, if (!is.null(study[[section]])) section, "This part needs {.field {key}} in the section {.field {section}}.", key = key, section = section)
+}
+
+# A part is made of the study and its ledger; some can use what is `done` already.
+make_part <- function(part, study, ledger, done) {
+  make <- study_parts[[part]]
+  if ("done" %in% names(formals(make))) make(study, ledger, done) else make(study, ledger)
+}
+
+# The fits that the forecast was made with, or new ones.
+study_fit <- function(study, ledger, done, which) {
+  attr(done$forecast, c(purchases = "purchase_fit", spend = "spend_fit")[[which]]) %||% fit_models(ledger, study_models(study), need_spend = which == "spend")[[which]]
 }
 
 study_models <- function(study) {
@@ -124,7 +139,8 @@ study_payback <- function(study, ledger, together) {
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
-#'   `forecast`, `backtest`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`, `proof`) and `files`, the paths written.
+#'   `forecast`, `backtest`, `calibration`, `captured`, `rolling`, `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`, `proof`) and
+#'   `files`, the paths written.
 #' @examples
 #' \donttest{
 #' run_study(system.file("pellmere", "study.yaml", package = "nubrek"), folder = NA)
@@ -136,7 +152,8 @@ run_study <- function(study, folder = NULL) {
   run <- list(study = study, ledger = ledger)
   for (part in wanted_parts(study)) {
     signal_progress(paste("computing", part))
-    run[[part]] <- study_parts[[part]](study, ledger)
+    run[[part]] <- if (part == "rolling") tryCatch(make_part(part, study, ledger, run), nubrek_error_unidentified = \(e) NULL) else make_part(part, study, ledger,
+        run)      # a short history has no cuts
   }
   run$by <- lapply(stats::setNames(nm = study[["repeat"]]$by %||% character()), \(name) repeat_rate(ledger, by = name))
   run <- structure(run, class = "nubrek_run")

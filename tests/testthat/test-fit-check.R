@@ -12,6 +12,7 @@ test_that("tracking is the slow sum over customers, before and after what the fi
   }
   expect_identical(got$part == "after it", got$week_end > as.Date("2024-12-15"))
   expect_equal(cumsum(got$expected), got$expected_so_far)
+  expect_identical(track_repeats(update(fit, model = "mbg-nbd"), ledger)$actual, got$actual)
   expect_error(track_repeats(fit_purchases(data.frame(repeats = c(0, 2, 1), last = c(0, 3, 4), span = 9)), ledger), class = "nubrek_error_argument")
   expect_s3_class(ggplot2::ggplot_build(ggplot2::autoplot(got)), "ggplot_built")
 })

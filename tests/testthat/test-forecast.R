@@ -50,3 +50,52 @@ test_that("the forecast of the demo world stands beside the truth it was drawn f
   tenth <- cut(rank(both$purchases, ties.method = "first"), 10, labels = FALSE)
   expect_true(all(diff(tapply(both$purchases_next_52_weeks, tenth, mean)[4:10]) > 0))
 })
+
+test_that("log scores are those of each customer, worked slowly; groups and captured sales add up to the backtest", {
+  ledger <- pellmere()$ledger
+  test <- pellmere()$backtest
+  each <- attr(test, "customers")
+  fit <- attr(test, "fit")
+  cut <- basis_of(test, "cut")
+  history <- purchase_history(ledger, until = cut)
+  weeks <- as.numeric(ledger$as_of - cut) / 7
+  for (i in c(which.max(each$actual), 1L, 2L, 500L)) {
+    expect_equal(each$log_score[[i]], log(predict(fit, history[i, ], "distribution", weeks, up_to = each$actual[[i]])[[each$actual[[i]] + 1L]]))
+  }
+  expect_equal(test$log_score[[1L]], mean(each$log_score))
+  # a Poisson customer seen for `span` with n purchases and a Jeffreys prior: Gamma(n + 1/2, span) mixed over Poisson, by integration
+  one <- c(n = history$repeats[[1L]], span = history$span[[1L]], came = each$actual[[1L]])
+  mixed <- stats::integrate(\(rate) stats::dpois(one[["came"]], rate * weeks) * stats::dgamma(rate, one[["n"]] + 0.5, one[["span"]]), 0, Inf, rel.tol = 1e-10)$value
+  expect_equal(stats::dnbinom(one[["came"]], one[["n"]] + 0.5, one[["span"]] / (one[["span"]] + weeks)), mixed, tolerance = 1e-8)
+  groups <- calibration(test)
+  expect_equal(c(sum(groups$expected), sum(groups$actual)), c(test$expected[[1L]], test$actual[[1L]]))
+  expect_true(all(diff(groups$expected) < 0) && max(groups$customers) - min(groups$customers) <= 1L)
+  found <- captured_sales(test, c(0.1, 1))
+  expect_equal(c(found[["pareto-nbd"]][[1L]], found[["nobody returns"]][[1L]]), test$captured[c(1L, 4L)])
+  expect_equal(unlist(plain_table(found)[2L, ], use.names = FALSE), rep(1, 6))
+  expect_true(found$best[[1L]] > found[["pareto-nbd"]][[1L]])
+  rolling <- rolling_backtest(ledger, cuts = "2025-06-15", weeks = 26)
+  alone <- backtest(ledger, "2025-06-15", weeks = 26)
+  expect_equal(rolling$gain, 1 - alone$error[[1L]] / min(alone$error[-1L]))
+  expect_error(rolling_backtest(example_ledger()), class = "nubrek_error_unidentified")
+  sides <- compare_models(ledger, c("bg-nbd", "pareto-nbd"))
+  expect_identical(sides$recommended, c(FALSE, TRUE))
+  expect_equal(sides$log_score[[2L]], test$log_score[[1L]])
+  expect_equal(sides$aic[[2L]], AIC(attr(pellmere()$forecast, "purchase_fit")))
+  expect_match(describe(sides)$finding, "pareto-nbd")
+})
+
+test_that("in a world drawn from the model what comes lies uniformly in its predicted distributions", {
+  n <- 4000L
+  start <- as.integer(as.Date("2022-01-03")) + rep_len(0:363, n)
+  bought <- simulate(purchase_model("bg-nbd", c(r = 1, alpha = 9, a = 0.8, b = 3)), seed = 6, history = data.frame(span = rep(150, n)), times = TRUE)
+  day <- c(start, start[bought$customer] + ceiling(7 * bought$time))
+  lines <- data.frame(who = sprintf("c%04d", c(seq_len(n), bought$customer)), day = as.Date(day, origin = "1970-01-01"), sales = 20 + (seq_along(day) * 7919) %% 31)
+  lines <- lines[lines$day <= as.Date("2024-06-30"), ]
+  ledger <- open_ledger(lines, column_map("who", "day", sales = "sales"), meanings(currency = "EUR", history_start = "2021-01-01", as_of = "2024-06-30"))
+  test <- backtest(ledger, "2023-07-02", forecast_models("bg-nbd"))
+  expect_gt(stats::ks.test(attr(test, "customers")$uniform, "punif")$p.value, 0.001)
+  expect_lt(abs(test$expected[[1L]] / test$actual[[1L]] - 1), 0.05)
+  expect_true(basis_of(test, "inside_80") >= 0.8 && basis_of(test, "inside_95") >= 0.95)
+  expect_gt(test$log_score[[1L]], max(test$log_score[-1L], na.rm = TRUE))
+})
