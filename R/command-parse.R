@@ -12,7 +12,7 @@ command_verbs <- list(
 
 figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook", "backtest",
     "tracking",
-  "expected_counts", "spread", "expected_spend", "calibration", "captured", "spend_frequency")
+  "expected_counts", "spread", "expected_spend", "calibration", "captured", "season", "spend_frequency")
 
 # Of cohorts: what is read off the grid, and what its columns are.
 grid_options <- function() list(

@@ -156,3 +156,20 @@ autoplot.nubrek_captured <- function(object, ...) {
       n_of(round(basis_of(object, "weeks")), "week"), format_day(basis_of(object, "cut")))) +
     theme_nubrek()
 }
+
+#' @rdname autoplot.nubrek
+#' @export
+autoplot.nubrek_season <- function(object, ...) {
+  rlang::check_dots_empty()
+  data <- data.frame(place = 1:12, index = object$index, lower = object$lower, upper = object$upper)
+  ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$index)) +
+    ggplot2::geom_hline(yintercept = 1, colour = "#5d6a74", linetype = "42") +
+    ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 0.5) +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), colour = palette_of[["petrol"]], linewidth = 1.8, alpha = 0.4) +
+    ggplot2::geom_point(colour = palette_of[["petrol"]], size = 3) +
+    ggplot2::geom_text(ggplot2::aes(y = .data$upper, label = sprintf("%.2f", .data$index)), vjust = -0.8, size = 4, colour = palette_of[["ink"]]) +
+    ggplot2::scale_x_continuous(breaks = 1:12, labels = substr(object$month, 1L, 3L)) +
+    ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.1))) +
+    figure_words(object, "Repeat purchases by month of the year, 1 is an average month, with 95 % interval; trend and growth of the customer base taken off") +
+    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
+}

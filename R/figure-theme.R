@@ -49,7 +49,8 @@ ink_on <- function(fill) {
 #' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_usual`, `nubrek_payback`,
 #'   `nubrek_rfm`, `nubrek_map`,
 #'   `nubrek_tiers`, `nubrek_moves`, `nubrek_outlook`, `nubrek_backtest`, `nubrek_tracking`, `nubrek_expected`,
-#'   `nubrek_spread`, `nubrek_spend_check`, `nubrek_spend_frequency`, `nubrek_calibration`, `nubrek_captured`.
+#'   `nubrek_spread`, `nubrek_spend_check`, `nubrek_spend_frequency`, `nubrek_calibration`, `nubrek_captured`,
+#'   `nubrek_season`.
 #' @param ... Not used (grid: passed on to the measure).
 #' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
 #' @return A ggplot.

@@ -31,18 +31,20 @@ backtest <- function(ledger, cut = NULL, models = forecast_models(), weeks = NUL
   before <- purchases_between(ledger, history$customer, cut - (until - cut), cut)
   money <- if (is.null(fitted$spend)) rep(1, nrow(history)) else predict(fitted$spend, history)
   mean_so_far <- ifelse(history$repeats > 0, history$spend, mean(history$spend, na.rm = TRUE))
-  expected <- list(predict(fit, history, horizon = horizon), "own rate carried on" = ifelse(history$span > 0, history$repeats / history$span, 0) * horizon,
+  span <- as.numeric(cut - as.Date(reduce_first(ledger)[match(history$customer, ledger$ids)], origin = "1970-01-01")) / 7
+  ahead <- business_weeks(fit, cut, until)
+  expected <- list(predict(fit, history, horizon = ahead), "own rate carried on" = ifelse(span > 0, history$repeats / span, 0) * horizon,
                    "same as the time before" = before$purchases, "nobody returns" = numeric(nrow(history)))
   names(expected)[[1L]] <- fit$name
   worth <- Map(\(e, m) e * m, expected, list(money, mean_so_far, mean_so_far, mean_so_far))
-  place <- predicted_place(fit, history, horizon, came$purchases)
+  place <- predicted_place(fit, history, ahead, came$purchases)
   carried_on <- \(n, time) mean(stats::dnbinom(came$purchases, n + 0.5, time / (time + horizon), log = TRUE))
-  scores <- c(mean(log(place$at)), carried_on(history$repeats, pmax(history$span, 1 / 7)), carried_on(before$purchases, pmax(pmin(history$span, horizon), 1 / 7)), NA)
+  scores <- c(mean(log(place$at)), carried_on(history$repeats, pmax(span, 1 / 7)), carried_on(before$purchases, pmax(pmin(span, horizon), 1 / 7)), NA)
   table <- list(method = names(expected), expected = unname(vapply(expected, sum, 0)), actual = rep(as.double(sum(came$purchases)), length(expected)),
                 error = unname(vapply(expected, \(e) sqrt(mean((e - came$purchases)^2)), 0)), log_score = scores,
                 captured = unname(vapply(worth, \(w) captured_by_top(w, came$sales), 0)))
   inside <- \(level) mean(place$below + place$at >= (1 - level) / 2 & place$below <= (1 + level) / 2)
-  new_result(table, "backtest", ledger, rbind(carried(ledger), fitted$remarks, remarks(fit), season_remark(horizon)),
+  new_result(table, "backtest", ledger, rbind(carried(ledger), fitted$remarks, remarks(fit), if (is.null(fitted$season)) season_remark(horizon)),
              basis = list(cut = cut, weeks = horizon, customers = nrow(history), inside_80 = inside(0.8), inside_95 = inside(0.95), kinds = c(log_score = "number")),
              customers = data.frame(customer = history$customer, expected = expected[[1L]], actual = came$purchases, sales = came$sales, log_score = log(place$at),
                                     uniform = place$below + with_seed(1L, stats::runif(nrow(history))) * place$at),
@@ -174,7 +176,7 @@ track_weeks <- function(ledger, history, fit, cut, horizon) {
   late <- ledger$days$customer %in% codes & ledger$days$day > as.integer(cut)
   week <- (ledger$days$day[late] - as.integer(cut)) / 7
   data.frame(week = ends, actual = vapply(ends, \(t) sum(week <= t), 0L),
-             expected = vapply(ends, \(t) sum(predict(fit, history, horizon = t)), 0))
+             expected = vapply(ends, \(t) sum(predict(fit, history, horizon = business_weeks(fit, cut, cut + round(7 * t)))), 0))
 }
 
 backtest_finding <- function(table) {

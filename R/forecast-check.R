@@ -38,7 +38,8 @@ track_repeats <- function(fit, ledger) {
   ends <- c(ends, if (as.integer(ledger$as_of) - until >= 7L) seq(until + 7L, as.integer(ledger$as_of), by = 7L))
   own <- packed_sets(fit)
   groups <- data.table(first = came[codes], set = sets_at(own, fit$packed$row) %or% 1L)[, .(n = as.double(.N)), keyby = .(set, first)]
-  times <- \(end) { time <- pmax(0, end - groups$first) / scale; if (is_discrete(fit$name)) floor(time) else time }
+  began <- business_days(fit$season, groups$first)
+  times <- \(end) { time <- pmax(0, business_days(fit$season, end) - began) / scale; if (is_discrete(fit$name)) floor(time) else time }
   so_far <- vapply(ends, \(end) sum(groups$n * newcomers_expected(fit, list(sets = own$sets, set = if (length(own$set) > 0L) groups$set else integer()), times(end))), 0)
   actual <- findInterval(ends, sort(later))
   new_result(list(week_end = as.Date(ends, origin = "1970-01-01"), part = ifelse(ends <= until, "seen by the fit", "after it"), expected = diff(c(0, so_far)), actual = diff(c(0L, actual)),

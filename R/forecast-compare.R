@@ -6,17 +6,17 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param models `[character]` Of [forecast_models()].
 #' @param cut `[Date(1)]` See [backtest()].
-#' @param covariates,penalty See [fit_purchases()].
+#' @param covariates,penalty,season See [forecast_models()].
 #' @return A `nubrek_comparison`, one row per model: `model`; `log_lik`, `aic`, `bic` of the fit to all; `converged`; of the backtest `expected`, `actual`, `error`, `log_score`, `captured`;
 #'   `behind`, by how
 #'   much its log score is below the best one, with `behind_error`, the standard error of that; `recommended`. The attribute `reason` is a sentence.
 #' @examples
 #' compare_models(example_ledger())
 #' @export
-compare_models <- function(ledger, models = c("pareto-nbd", "bg-nbd", "mbg-nbd"), cut = NULL, covariates = NULL, penalty = 0) {
+compare_models <- function(ledger, models = c("pareto-nbd", "bg-nbd", "mbg-nbd"), cut = NULL, covariates = NULL, penalty = 0, season = "auto") {
   check_ledger(ledger)
   throw_unless(checkmate::check_character(models, any.missing = FALSE, min.len = 1L, unique = TRUE), "models", rlang::current_env())
-  asked <- lapply(models, \(name) forecast_models(name, covariates = covariates, penalty = penalty))
+  asked <- lapply(models, \(name) forecast_models(name, covariates = covariates, penalty = penalty, season = season))
   fits <- lapply(asked, \(m) fit_models(ledger, m, need_spend = FALSE)$purchases)
   tests <- lapply(asked, \(m) backtest(ledger, cut, m))
   each <- vapply(tests, \(t) attr(t, "customers")$log_score, attr(tests[[1L]], "customers")$log_score)

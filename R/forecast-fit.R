@@ -46,7 +46,7 @@ fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 
   said <- rbind(said, group_remark(packed$design, penalty))
   fit <- if (identical(penalty, "cross-validated") && !is.null(packed$design)) cross_validated(model, packed, seed) else climb_purchases(model, packed, if (is.numeric(penalty)) penalty else 0)
   new_fit(fit, model, sum(packed$count), c("nubrek_purchases", "nubrek_purchase_model"), said, unit = unit, packed = packed, customers = history[["customer"]],
-          until = basis_of(history, "until"), covariates = formulas)
+          until = basis_of(history, "until"), season = basis_of(history, "season"), covariates = formulas)
 }
 
 check_identified <- function(history, discrete, call = rlang::caller_env()) {

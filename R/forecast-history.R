@@ -10,6 +10,7 @@ unit_days <- c(day = 1, week = 7, month = 365.25 / 12, year = 365.25)
 #' @param until `[Date(1)]` Last day seen; default the ledger's as-of day.
 #' @param occasions `[logical(1)]` For the model `"bg-bb"`: count units of time with a purchase instead of purchase days. Occasion j of a customer is the j-th whole unit after the day of the
 #'   first purchase; the unfinished last one is left out.
+#' @param season `[nubrek_season]` From [season_index()]: times are then in business time, in which a day of a busy month is longer. Default: days are days.
 #' @return A `nubrek_history`, one row per customer with a purchase until then, sorted by id: `customer`; `repeats`, purchase
 #'   days after the first; `last`, time from the first to the last purchase (0 without repeats); `span`, time from the first
 #'   purchase to `until`; `spend`, mean sales of a repeat purchase in major units, missing without one; `log_spend` and `log_spread`, mean and sum of squared deviations of
@@ -18,10 +19,12 @@ unit_days <- c(day = 1, week = 7, month = 365.25 / 12, year = 365.25)
 #' purchase_history(example_ledger())
 #' purchase_history(example_ledger(), unit = "month", occasions = TRUE)
 #' @export
-purchase_history <- function(ledger, unit = "week", until = NULL, occasions = FALSE) {
+purchase_history <- function(ledger, unit = "week", until = NULL, occasions = FALSE, season = NULL) {
   check_ledger(ledger)
   check_choice(unit, names(unit_days))
   throw_unless(checkmate::check_flag(occasions), "occasions", rlang::current_env())
+  index <- season_months_of(season)
+  if (occasions && !is.null(index)) abort_nubrek("Occasions know no {.arg season}.", "argument")
   until <- check_day(until) %||% ledger$as_of
   seen <- ledger$days$day <= as.integer(until)
   days <- lapply(ledger$days, `[`, seen)
@@ -29,8 +32,9 @@ purchase_history <- function(ledger, unit = "week", until = NULL, occasions = FA
   scale <- unit_days[[unit]]
   first <- days$day[!duplicated(days$customer)][match(seq_len(n_customers(ledger)), unique(days$customer))]
   codes <- which(!is.na(first))
-  span <- (as.integer(until) - first) / scale
-  when <- (days$day - first[days$customer]) / scale
+  start <- business_days(index, first)
+  span <- (business_days(index, as.integer(until)) - start) / scale
+  when <- (business_days(index, days$day) - start[days$customer]) / scale
   if (occasions) {
     span <- floor(span)
     when <- ceiling(when)
@@ -43,7 +47,13 @@ purchase_history <- function(ledger, unit = "week", until = NULL, occasions = FA
   later <- m$sales_purchases[codes] - m$sales_first[codes]
   new_result(list(customer = ledger$ids[codes], repeats = repeats, last = when[m$last[codes]], span = span[codes], spend = ifelse(repeats > 0L, major(ledger, later) / repeats, NA_real_),
                   log_spend = logs$log_spend[codes], log_spread = logs$log_spread[codes]),
-             "history", ledger, basis = list(unit = unit, until = until, occasions = occasions))
+             "history", ledger, basis = list(unit = unit, until = until, occasions = occasions, season = index))
+}
+
+season_months_of <- function(season, call = rlang::caller_env()) {
+  if (is.null(season) || (is.numeric(season) && length(season) == 12L)) return(season)
+  throw_unless(checkmate::check_class(season, "nubrek_season"), "season", call)
+  season$index
 }
 
 # Purchases of one customer in one unit of time are one occasion, at its number; the first purchase stands alone at 0.

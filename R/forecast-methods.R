@@ -230,7 +230,7 @@ update.nubrek_purchases <- function(object, x = NULL, model = object$name, covar
     x <- data.frame(repeats = p$repeats, last = p$last, span = p$span)[p$row, ]
     if (!is.null(p$each)) x$count <- p$each
     fit <- fit_purchases(structure(x, row.names = .set_row_names(length(p$row))), model, NULL, penalty, object$unit)
-    fit[c("customers", "until")] <- object[c("customers", "until")]
+    fit[c("customers", "until", "season")] <- object[c("customers", "until", "season")]
     return(structure(fit, remarks = unique(rbind(unit_only(remarks(object)), remarks(fit)))))
   }
   fit_purchases(x, model, covariates, penalty, object$unit)

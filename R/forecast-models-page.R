@@ -1,7 +1,8 @@
 #' The purchase and spend models
 #'
-#' What each model assumes of customers, its formulas with their sources, and when not to use it. All of them know no season and no change of
-#' customers' habits: what they expect of December is what they expect of June. Times are counted from a customer's first purchase, which is
+#' What each model assumes of customers, its formulas with their sources, and when not to use it. None of them knows a season or a change of
+#' customers' habits by itself: what they expect of December is what they expect of June, unless times are in business time, see [season_index()]. Times are counted from a customer's first
+#'   purchase, which is
 #' not modelled; x is the number of repeat purchases, t the time of the last one, T the time seen.
 #'
 #' @section Pareto/NBD (`"pareto-nbd"`):

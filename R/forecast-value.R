@@ -18,14 +18,16 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
 #' @param purchases `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`.
 #' @param spend `[character(1)]` `"gamma-gamma"` (default) or `"log-normal"`.
 #' @param covariates,penalty Of the purchases, see [fit_purchases()].
+#' @param season `[logical(1) | character(1)]` Should the models know the season of the business ([season_index()])? `"auto"` (default): where the history is long enough to tell one.
 #' @return A `nubrek_models` list, for the argument `models` of [forecast_value()], [backtest()] and [tier_outlook()].
 #' @examples
 #' forecast_models("mbg-nbd", covariates = ~ first_channel)
 #' @export
-forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", covariates = NULL, penalty = 0) {
+forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", covariates = NULL, penalty = 0, season = "auto") {
   check_choice(purchases, names(Filter(\(m) !m$discrete, purchase_models())))
   check_choice(spend, names(spend_models()))
-  structure(list(purchases = purchases, spend = spend, covariates = covariate_formulas(covariates), penalty = penalty), class = "nubrek_models")
+  if (!identical(season, "auto")) throw_unless(checkmate::check_flag(season), "season", rlang::current_env())
+  structure(list(purchases = purchases, spend = spend, covariates = covariate_formulas(covariates), penalty = penalty, season = season), class = "nubrek_models")
 }
 
 # The histories of all customers up to a day, with what the covariates need, and both models fitted to those whose first purchase is surely seen. Where amounts cannot be
@@ -33,12 +35,24 @@ forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", cov
 fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", call)
   signal_progress("fitting the purchase and spend models")
-  history <- with_attributes(purchase_history(ledger, until = until), ledger, formula_variables(models$covariates))
+  season <- if (identical(models$season, "auto")) tryCatch(season_index(ledger, until), nubrek_error_unidentified = \(e) NULL) else if (models$season) season_index(ledger, until)
+  history <- with_attributes(purchase_history(ledger, until = until, season = season), ledger, formula_variables(models$covariates))
   learn <- learn_from(ledger, history, until %||% ledger$as_of)
   known <- history[learn$rows, ]
   spend <- if (need_spend) fit_spend(known, models$spend) else tryCatch(fit_spend(known, models$spend), nubrek_error_unidentified = \(e) NULL)
-  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, remarks = learn$remarks)
+  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, season = season, remarks = rbind(learn$remarks,
+      if (!is.null(season)) used_season_remark(season)))
 }
+
+used_season_remark <- function(season) {
+  high <- which.max(season$index)
+  low <- which.min(season$index)
+  remark_table("season", sprintf("The models know the season: from %.2f times an average month (%s) to %.2f times (%s).", season$index[[low]], season$month[[low]], season$index[[high]],
+      season$month[[high]]))
+}
+
+# Weeks of business time from one day to another.
+business_weeks <- function(fit, from, to) (business_days(fit$season, as.integer(to)) - business_days(fit$season, as.integer(from))) / 7
 
 #' What each customer will still bring
 #'
@@ -71,7 +85,7 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
   history <- fitted$history
   fit <- fitted$purchases
   spend <- fitted$spend
-  horizon <- years * 365.25 / 7
+  horizon <- business_weeks(fit, ledger$as_of, ledger$as_of + round(365.25 * years))
   rate <- continuous_rate(money$yearly_discount, "week")
   kept <- 1 - return_share(ledger)
   each <- predict(spend, history) * kept

@@ -148,3 +148,12 @@ describe.nubrek_comparison <- function(x) {
   list(heading = sprintf("Purchase models side by side, fitted to all and held against the %s after %s", n_of(round(basis_of(x, "weeks")), "week"), format_day(basis_of(x, "cut"))),
        finding = paste0(if (nrow(x) > 1L) "Recommended is ", reason))
 }
+
+#' @export
+describe.nubrek_season <- function(x) {
+  high <- which.max(x$index)
+  low <- which.min(x$index)
+  flat <- all(x$lower < 1 & x$upper > 1)
+  list(heading = "The season of the business", finding = if (flat) "No month differs from the others by more than chance." else
+    sprintf("In %s customers buy %s more than in an average month, in %s %s less.", x$month[[high]], present_share(x$index[[high]] - 1), x$month[[low]], present_share(1 - x$index[[low]])))
+}

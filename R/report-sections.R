@@ -178,7 +178,8 @@ report_forecast <- function(run) {
 # Whether the models hold: week by week, by number of purchases, by amount, and what they say of customers.
 report_models <- function(run) {
   fit_table <- \(x, caption) htmltools::tagList(htmltools::tags$p(describe(x)$finding), html_table(x, 30L, caption), htmltools::tags$p(class = "left-out", paste(describe(x)$after, collapse = " ")))
-  htmltools::tagList(html_subject("Do the models hold?", describe(run$tracking)$finding),
+  htmltools::tagList(if (!is.null(run$season)) htmltools::tagList(html_subject("The season", NULL), html_figure(run$season, height = 4.6)), html_subject("Do the models hold?",
+      describe(run$tracking)$finding),
     html_figure(run$tracking, height = 6), html_figure(run$expected_counts, height = 5), html_figure(run$expected_spend, height = 5), html_figure(run$spend_frequency, height = 4.6),
     html_subject("What the models say of customers", NULL), html_figure(run$spread, height = 4.8),
     fit_table(run$model, paste("Purchases:", basis_of(run$model, "model"))), fit_table(run$spend_model, paste("Amounts:", basis_of(run$spend_model, "model"))), html_remarks(run$model,

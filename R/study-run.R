@@ -26,10 +26,11 @@ study_parts <- list(
   forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list()), models = study_models(study)),
                                                         study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))])),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut, models = study_models(study)),
+  season = \(study, ledger) season_index(ledger),
   calibration = \(study, ledger, done = NULL) calibration(done$backtest %||% study_parts$backtest(study, ledger)),
   captured = \(study, ledger, done = NULL) captured_sales(done$backtest %||% study_parts$backtest(study, ledger)),
   rolling = \(study, ledger) rolling_backtest(ledger, models = study_models(study)),
-  comparison = \(study, ledger) compare_models(ledger, cut = study$forecast$cut, covariates = study_models(study)$covariates, penalty = study_models(study)$penalty),
+  comparison = \(study, ledger) do.call(compare_models, c(list(ledger, cut = study$forecast$cut), study_models(study)[c("covariates", "penalty", "season")])),
   model = \(study, ledger, done = NULL) summary(study_fit(study, ledger, done, "purchases")),
   spend_model = \(study, ledger, done = NULL) summary(study_fit(study, ledger, done, "spend")),
   tracking = \(study, ledger, done = NULL) track_repeats(attr(done$backtest %||% study_parts$backtest(study, ledger), "fit"), ledger),
@@ -39,7 +40,8 @@ study_parts <- list(
   spend_frequency = \(study, ledger) spend_frequency(ledger),
   proof = \(study, ledger) prove_totals(ledger))
 
-forecast_parts <- c("forecast", "backtest", "calibration", "captured", "rolling", "comparison", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend", "spend_frequency")
+forecast_parts <- c("forecast", "backtest", "season", "calibration", "captured", "rolling", "comparison", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend",
+    "spend_frequency")
 
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
@@ -67,7 +69,7 @@ study_models <- function(study) {
   said <- study$forecast
   # names from the file become symbols without ever being parsed
   by <- lapply(said$covariates, \(names) rlang::new_formula(NULL, Reduce(\(a, b) call("+", a, b), lapply(names, as.name)), globalenv()))
-  do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty"))], if (length(by) > 0L) list(covariates = by)))
+  do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty", "season"))], if (length(by) > 0L) list(covariates = by)))
 }
 
 study_margin <- function(study) {
@@ -139,7 +141,8 @@ study_payback <- function(study, ledger, together) {
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
-#'   `forecast`, `backtest`, `calibration`, `captured`, `rolling`, `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`, `proof`) and
+#'   `forecast`, `backtest`, `season`, `calibration`, `captured`, `rolling`, `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`,
+#'   `proof`) and
 #'   `files`, the paths written.
 #' @examples
 #' \donttest{
@@ -152,8 +155,8 @@ run_study <- function(study, folder = NULL) {
   run <- list(study = study, ledger = ledger)
   for (part in wanted_parts(study)) {
     signal_progress(paste("computing", part))
-    run[[part]] <- if (part == "rolling") tryCatch(make_part(part, study, ledger, run), nubrek_error_unidentified = \(e) NULL) else make_part(part, study, ledger,
-        run)      # a short history has no cuts
+    run[[part]] <- if (part %in% c("rolling", "season")) tryCatch(make_part(part, study, ledger, run), nubrek_error_unidentified = \(e) NULL) else make_part(part, study, ledger,
+        run)      # not of a short history
   }
   run$by <- lapply(stats::setNames(nm = study[["repeat"]]$by %||% character()), \(name) repeat_rate(ledger, by = name))
   run <- structure(run, class = "nubrek_run")

@@ -15,6 +15,7 @@ leaf_flag <- function() leaf(\(x) if (checkmate::test_choice(tolower(x), c("yes"
 leaf_day <- function() leaf(\(x) { d <- if (checkmate::test_string(x)) as.Date(x, "%Y-%m-%d", optional = TRUE) else NA; if (is.na(d)) wrong else d }, "a day such as 2024-03-05")
 leaf_number <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high) wrong else v }, paste("a number from", low, "to", high))
 leaf_whole <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high || v != round(v)) wrong else as.integer(v) }, paste("a whole number from", low, "to", high))
+leaf_season <- function() leaf(\(x) if (identical(x, "auto")) x else leaf_flag()$read(x), "auto, true or false")
 leaf_penalty <- function() leaf(\(x) { v <- as_number(x); if (identical(x, "cross-validated")) x else if (is.na(v) || v < 0) wrong else v }, "a number from 0 up, or cross-validated")
 leaf_columns <- function() leaf(\(x) if (is.list(x) && checkmate::test_names(names(x), type = "unique") && all(vapply(x, checkmate::test_string, NA))) unlist(x)
                                 else if (checkmate::test_character(unlist(x), min.len = 1L) && is.null(names(x))) stats::setNames(unlist(x), unlist(x)) else wrong,
@@ -74,7 +75,7 @@ study_schema <- function() list(
   moves = list(periods = leaf_texts(), same_days = leaf_flag(), least_base = leaf_whole(0, 1e6), draws = leaf_whole(20, 1e5)),
   forecast = list(years = leaf_number(0.02, 50), level = leaf_number(0.5, 0.999), seed = leaf_whole(0, 1e9), cut = leaf_day(),
                   purchases = leaf_choice(names(Filter(\(m) !m$discrete, purchase_models()))), spend = leaf_choice(names(spend_models())),
-                  covariates = list(rate = leaf_texts(), dropout = leaf_texts()), penalty = leaf_penalty()),
+                  covariates = list(rate = leaf_texts(), dropout = leaf_texts()), penalty = leaf_penalty(), season = leaf_season()),
   outputs = list(folder = leaf_text(), contact = leaf_texts()))
 
 study_required <- c("data", "data: orders", "data: orders: files", "data: orders: columns")

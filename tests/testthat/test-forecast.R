@@ -57,10 +57,11 @@ test_that("log scores are those of each customer, worked slowly; groups and capt
   each <- attr(test, "customers")
   fit <- attr(test, "fit")
   cut <- basis_of(test, "cut")
-  history <- purchase_history(ledger, until = cut)
+  history <- purchase_history(ledger, until = cut, season = season_index(ledger, cut))
   weeks <- as.numeric(ledger$as_of - cut) / 7
+  ahead <- sum(season_index(ledger, cut)$index[as.POSIXlt(seq(cut + 1, ledger$as_of, by = "day"))$mon + 1L]) / 7
   for (i in c(which.max(each$actual), 1L, 2L, 500L)) {
-    expect_equal(each$log_score[[i]], log(predict(fit, history[i, ], "distribution", weeks, up_to = each$actual[[i]])[[each$actual[[i]] + 1L]]))
+    expect_equal(each$log_score[[i]], log(predict(fit, history[i, ], "distribution", ahead, up_to = each$actual[[i]])[[each$actual[[i]] + 1L]]))
   }
   expect_equal(test$log_score[[1L]], mean(each$log_score))
   # a Poisson customer seen for `span` with n purchases and a Jeffreys prior: Gamma(n + 1/2, span) mixed over Poisson, by integration
@@ -98,4 +99,38 @@ test_that("in a world drawn from the model what comes lies uniformly in its pred
   expect_lt(abs(test$expected[[1L]] / test$actual[[1L]] - 1), 0.05)
   expect_true(basis_of(test, "inside_80") >= 0.8 && basis_of(test, "inside_95") >= 0.95)
   expect_gt(test$log_score[[1L]], max(test$log_score[-1L], na.rm = TRUE))
+})
+
+# Orders of customers drawn from a model in business time, three years and a half.
+seasonal_world <- function(index, n = 6000L) {
+  calendar <- seq(as.Date("2021-07-01"), as.Date("2024-12-31"), by = "day")
+  clock <- cumsum(index[as.POSIXlt(calendar)$mon + 1L])
+  start <- 1L + (seq_len(n) * 577L) %% (length(calendar) - 30L)
+  bought <- simulate(purchase_model("mbg-nbd", c(r = 1, alpha = 9, a = 0.6, b = 3)), seed = 2, history = data.frame(span = rep(200, n)), times = TRUE)
+  at <- c(start, findInterval(clock[start[bought$customer]] + 7 * bought$time, clock) + 1L)
+  lines <- data.frame(who = sprintf("c%05d", c(seq_len(n), bought$customer)), day = calendar[pmin(at, length(calendar))], sales = 25 + (seq_along(at) * 7919) %% 40)[at <= length(calendar), ]
+  open_ledger(lines, column_map("who", "day", sales = "sales"), meanings(currency = "EUR", history_start = "2021-07-01", as_of = "2024-12-31"))
+}
+
+test_that("a planted season is found, none is not made up, and forecasts in business time follow it", {
+  planted <- c(1.3, 1.1, 1, 0.9, 0.8, 0.75, 0.75, 0.85, 0.95, 1.1, 1.2, 1.3)
+  ledger <- seasonal_world(planted)
+  found <- season_index(ledger)
+  expect_lt(max(abs(log(found$index / planted))), 0.1)
+  expect_gte(sum(found$lower < planted & planted < found$upper), 9L)
+  expect_equal(sum(found$index * month_days) / sum(month_days), 1)
+  expect_match(describe(found)$finding, "more than in an average month")
+  flat <- season_index(seasonal_world(rep(1, 12)))
+  expect_lt(max(abs(log(flat$index))), 0.06)
+  expect_error(season_index(example_ledger()), class = "nubrek_error_unidentified")
+  # business time by hand: a customer of 15 January seen to 10 March is seen for 16 days of January, 28 or 29 of February, 10 of March
+  history <- purchase_history(ledger, "day", until = "2024-03-10", season = found)
+  first <- reduce_first(ledger)[match(history$customer, ledger$ids)]
+  one <- which(first == as.integer(as.Date("2024-01-15")))[[1L]]
+  expect_equal(history$span[[one]], sum(found$index[1:3] * c(16, 29, 10)))
+  expect_identical(business_days(NULL, 5:7), 5:7)
+  # cut in the low months, so that the half year that follows is the high one
+  off <- vapply(c(TRUE, FALSE), \(season) { test <- backtest(ledger, "2024-06-30", forecast_models("mbg-nbd", season = season)); test$expected[[1L]] / test$actual[[1L]] - 1 }, 0)
+  expect_lt(abs(off[[1L]]), 0.05)
+  expect_gt(abs(off[[2L]]), abs(off[[1L]]) + 0.02)
 })

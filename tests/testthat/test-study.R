@@ -119,18 +119,19 @@ test_that("YAML never runs code, and scalars keep their zeros", {
 })
 
 test_that("a study chooses its models, and covariates from a file are names, never code", {
-  said <- read_study(study_with(paste0(small_study, "\nforecast: {purchases: mbg-nbd, spend: log-normal, covariates: {rate: [first_channel, 'odd `name`; stop()', 'x\\', ' + stop(1) + ']}, penalty: cross-validated}")))
+  said <- read_study(study_with(paste0(small_study, "\nforecast: {purchases: mbg-nbd, spend: log-normal,",
+    " covariates: {rate: [first_channel, 'odd `name`; stop()', 'x\\', ' + stop(1) + ']}, penalty: cross-validated, season: false}")))
   models <- study_models(said)
-  expect_identical(models[c("purchases", "spend", "penalty")], list(purchases = "mbg-nbd", spend = "log-normal", penalty = "cross-validated"))
+  expect_identical(models[c("purchases", "spend", "penalty", "season")], list(purchases = "mbg-nbd", spend = "log-normal", penalty = "cross-validated", season = FALSE))
   expect_identical(formula_variables(models$covariates), c("first_channel", "odd `name`; stop()", "x\\", " + stop(1) + "))
   odd <- data.frame(repeats = c(0, 2, 1, 4), last = c(0, 3, 4, 8), span = 9, a = c("u", "v", "v", "u"))
   names(odd)[[4]] <- "b c"
   expect_identical(names(coef(fit_purchases(odd, "mbg-nbd", list(rate = rlang::new_formula(NULL, as.name("b c")))))[5]), "rate: b c v")
-  for (wrong in c("{purchases: bg-bb}", "{penalty: -1}", "{penalty: best}", "{covariates: first_channel}")) {
+  for (wrong in c("{purchases: bg-bb}", "{penalty: -1}", "{penalty: best}", "{season: summer}", "{covariates: first_channel}")) {
     expect_error(read_study(study_with(paste0(small_study, "\nforecast: ", wrong))), class = "nubrek_error_study", label = wrong)
   }
   ledger <- pellmere()$ledger
-  fit <- fit_models(ledger, forecast_models("mbg-nbd", covariates = list(rate = ~ first_channel)))$purchases
+  fit <- fit_models(ledger, forecast_models("mbg-nbd", covariates = list(rate = ~ first_channel), season = FALSE))$purchases
   expect_identical(fit, fit_purchases(ledger, "mbg-nbd", list(rate = ~ first_channel)), ignore_attr = TRUE)
   expect_true(all(grepl("^rate: first_channel", names(coef(fit))[-(1:4)])))
 })

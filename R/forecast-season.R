@@ -1,0 +1,104 @@
+#' The season of the business
+#'
+#' By how much more or less customers buy in each month of the year, all else equal: repeat purchases by what the model expects of the same customers in a world without season, with a smooth
+#' trend taken off, drawn towards 1 by as much as the months are uncertain. The purchase models then run in business time: a day of a month with index 1.2 counts as 1.2 days.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param until `[Date(1)]` Last day seen; default the ledger's as-of day.
+#' @return A `nubrek_season`, one row per month of the year: `month` `[character]`; `index`, with the interval `lower`, `upper` (95 %); `seen`, in how many years. Over the days of a year the
+#'   index is 1
+#'   on average.
+#' @details A quasi-Poisson regression of the purchases in each month on month of the year and a cubic trend, with the log of the expected ones as offset, is repeated in the business time that it
+#'   gives until nothing changes;
+#'   the month effects are shrunk by empirical Bayes (Morris 1983).
+#' @section Errors: `nubrek_error_unidentified` unless every month of the year is seen, for a third of it or more, in two years.
+#' @references Morris (1983), Parametric empirical Bayes inference, Journal of the American Statistical Association 78.
+#' @examples
+#' \donttest{
+#' ledger <- open_ledger(system.file("pellmere", "order-lines.csv.gz", package = "nubrek"), column_map("customer_no", "sold_at", order = "receipt", sales = "net_amount", currency = "currency"),
+#'   meanings(currency = "EUR", history_start = "2023-01-01"))
+#' season_index(ledger)
+#' }
+#' @export
+season_index <- function(ledger, until = NULL) {
+  check_ledger(ledger)
+  until <- check_day(until) %||% ledger$as_of
+  months <- season_months(ledger$history_start, until)
+  seen <- tabulate(months$month, 12L)
+  if (any(seen < 2L)) {
+    abort_nubrek(c("A season needs every month of the year in two years.", "x" = "Up to {format(until)} {sum(seen < 2L)} month{?s} {?is/are} seen less than twice.",
+                   "i" = "Forecasts can be made without: {.code forecast_models(season = FALSE)}."), "unidentified")
+  }
+  index <- rep(1, 12L)
+  for (step in 1:6) {
+    found <- month_effects(ledger, until, months, index)
+    new <- index * exp(found$effect)
+    moved <- max(abs(log(new / index)))
+    index <- new
+    if (moved < 0.005) break
+  }
+  effect <- log(index) - mean(log(index))
+  between <- max(0, stats::var(effect) - mean(found$error^2))
+  kept <- between / (between + found$error^2)
+  shrunk <- kept * effect
+  error <- sqrt(kept) * found$error
+  level <- log(sum(exp(shrunk) * month_days) / sum(month_days))
+  new_result(list(month = month_words, index = exp(shrunk - level), lower = exp(shrunk - level - 1.96 * error), upper = exp(shrunk - level + 1.96 * error), seen = seen), "season", ledger,
+             basis = list(until = until, kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
+}
+
+month_days <- c(31, 28.2425, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
+month_words <- c("January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December")
+
+# The calendar months of a history, as far as a third of them or more lies in it.
+season_months <- function(start, until) {
+  numbers <- seq(period_number(start, "month"), period_number(until, "month"))
+  from <- pmax(as.integer(period_start(numbers, "month")), as.integer(start))
+  to <- pmin(as.integer(period_start(numbers + 1L, "month")) - 1L, as.integer(until))
+  whole <- as.integer(period_start(numbers + 1L, "month")) - as.integer(period_start(numbers, "month"))
+  keep <- 3 * (to - from + 1L) >= whole
+  calendar <- as.POSIXlt(period_start(numbers, "month"))
+  data.frame(month = calendar$mon + 1L, from = from, to = to)[keep, ]
+}
+
+# Month effects left over in a given business time, with their standard errors. A part of the customers is enough.
+month_effects <- function(ledger, until, months, index) {
+  history <- purchase_history(ledger, until = until, season = index)
+  if (nrow(history) > 50000L) history <- history[round(seq(1, nrow(history), length.out = 50000L)), ]
+  fit <- fit_purchases(history, "mbg-nbd")
+  codes <- match(fit$customers, ledger$ids)
+  first <- reduce_first(ledger)
+  later <- purchase_days_of(ledger, codes, first, until)
+  groups <- data.table(first = first[codes])[, .(n = as.double(.N)), keyby = first]
+  came_by <- business_days(index, groups$first)
+  so_far <- \(day) sum(groups$n * newcomers_expected(fit, packed_sets(fit), pmax(0, business_days(index, day) - came_by) / 7))
+  expected <- vapply(months$to, so_far, 0) - vapply(months$from - 1L, so_far, 0)
+  sorted <- sort(later)
+  actual <- findInterval(months$to, sorted) - findInterval(months$from - 1L, sorted)
+  data <- data.frame(actual, expected, month = factor(months$month, 1:12), trend = as.double(scale(months$from + months$to)))[expected > 0, ]
+  stats::contrasts(data$month) <- stats::contr.sum(12L)
+  regression <- stats::glm(actual ~ trend + I(trend^2) + I(trend^3) + month, stats::quasipoisson(), data, offset = log(expected))
+  own <- grep("^month", names(stats::coef(regression)))
+  to_all <- rbind(diag(11L), -1)
+  list(effect = drop(to_all %*% stats::coef(regression)[own]), error = sqrt(diag(to_all %*% stats::vcov(regression)[own, own] %*% t(to_all))))
+}
+
+# Days on which these customers bought again.
+purchase_days_of <- function(ledger, codes, first, until) {
+  ours <- rep(FALSE, n_customers(ledger))
+  ours[codes] <- TRUE
+  days <- ledger$days
+  days$day[ours[days$customer] & days$day > first[days$customer] & days$day <= as.integer(until)]
+}
+
+# Business time at the end of each day, counted from 1970: every day as long as its month's index. Without a season days are days.
+business_days <- function(index, day) {
+  if (is.null(index)) return(day)
+  day <- as.integer(day)
+  known <- day[!is.na(day)]
+  if (length(known) == 0L) return(as.double(day))
+  from <- min(0L, known)
+  run <- cumsum(index[as.POSIXlt(as.Date(from:max(known), origin = "1970-01-01"))$mon + 1L])
+  if (from < 0L) run <- run - run[[1L - from]]
+  run[day - from + 1L]
+}
