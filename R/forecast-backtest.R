@@ -21,7 +21,11 @@
 backtest <- function(ledger, cut = NULL, models = forecast_models(), weeks = NULL) {
   check_ledger(ledger)
   check_number(weeks, lower = 1, null = TRUE)
-  cut <- backtest_cut(ledger, cut)
+  one_backtest(ledger, backtest_cut(ledger, cut), models, weeks, by_week = TRUE)
+}
+
+# `by_week`: also follow it week by week, for the figure.
+one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
   until <- if (is.null(weeks)) ledger$as_of else min(ledger$as_of, cut + floor(7 * weeks))
   fitted <- fit_models(ledger, models, cut, need_spend = FALSE)
   history <- fitted$history
@@ -48,7 +52,7 @@ backtest <- function(ledger, cut = NULL, models = forecast_models(), weeks = NUL
              basis = list(cut = cut, weeks = horizon, customers = nrow(history), inside_80 = inside(0.8), inside_95 = inside(0.95), kinds = c(log_score = "number")),
              customers = data.frame(customer = history$customer, expected = expected[[1L]], actual = came$purchases, sales = came$sales, log_score = log(place$at),
                                     uniform = place$below + with_seed(1L, stats::runif(nrow(history))) * place$at),
-             worth = worth, weeks = track_weeks(ledger, history, fit, cut, horizon), finding = backtest_finding(table), fit = fit)
+             worth = worth, weeks = if (by_week) track_weeks(ledger, history, fit, cut, horizon), finding = backtest_finding(table), fit = fit)
 }
 
 # Where a number of purchases lies in the predicted distribution of each customer: the probability of fewer, and of just so many.
@@ -118,7 +122,7 @@ rolling_backtest <- function(ledger, cuts = NULL, weeks = 26, models = forecast_
   check_ledger(ledger)
   check_number(weeks, lower = 1)
   cuts <- if (is.null(cuts)) default_cuts(ledger, weeks) else do.call(c, lapply(cuts, check_day, arg = "cuts"))
-  tests <- lapply(seq_along(cuts), \(i) { signal_progress("backtesting", (i - 1) / length(cuts)); backtest(ledger, cuts[[i]], models, weeks) })
+  tests <- lapply(seq_along(cuts), \(i) { signal_progress("backtesting", (i - 1) / length(cuts)); one_backtest(ledger, backtest_cut(ledger, cuts[[i]]), models, weeks) })
   pick <- \(get) vapply(tests, get, 0)
   naive <- vapply(tests, \(t) which.min(t$error[-1L]) + 1L, 0L)
   error <- pick(\(t) t$error[[1L]])
@@ -172,11 +176,12 @@ captured_by_top <- function(score, sales, share = 0.1) {
 
 track_weeks <- function(ledger, history, fit, cut, horizon) {
   ends <- unique(c(seq_len(floor(horizon)), horizon))
+  ahead <- business_weeks(fit, cut, cut + round(7 * ends))
   codes <- match(history$customer, ledger$ids)
   late <- ledger$days$customer %in% codes & ledger$days$day > as.integer(cut)
   week <- (ledger$days$day[late] - as.integer(cut)) / 7
   data.frame(week = ends, actual = vapply(ends, \(t) sum(week <= t), 0L),
-             expected = vapply(ends, \(t) sum(predict(fit, history, horizon = business_weeks(fit, cut, cut + round(7 * t)))), 0))
+             expected = vapply(ahead, \(t) sum(predict(fit, history, horizon = t)), 0))
 }
 
 backtest_finding <- function(table) {

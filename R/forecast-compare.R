@@ -16,9 +16,10 @@
 compare_models <- function(ledger, models = c("pareto-nbd", "bg-nbd", "mbg-nbd"), cut = NULL, covariates = NULL, penalty = 0, season = "auto") {
   check_ledger(ledger)
   throw_unless(checkmate::check_character(models, any.missing = FALSE, min.len = 1L, unique = TRUE), "models", rlang::current_env())
-  asked <- lapply(models, \(name) forecast_models(name, covariates = covariates, penalty = penalty, season = season))
-  fits <- lapply(asked, \(m) fit_models(ledger, m, need_spend = FALSE)$purchases)
-  tests <- lapply(asked, \(m) backtest(ledger, cut, m))
+  cut <- backtest_cut(ledger, cut)
+  asked <- \(season) lapply(models, \(name) forecast_models(name, covariates = covariates, penalty = penalty, season = season))
+  fits <- lapply(asked(season_of(season, ledger) %||% FALSE), \(m) fit_models(ledger, m, need_spend = FALSE)$purchases)
+  tests <- lapply(asked(season_of(season, ledger, cut) %||% FALSE), \(m) one_backtest(ledger, cut, m))
   each <- vapply(tests, \(t) attr(t, "customers")$log_score, attr(tests[[1L]], "customers")$log_score)
   score <- colMeans(matrix(each, ncol = length(models)))
   best <- which.max(score)

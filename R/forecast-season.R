@@ -71,7 +71,10 @@ month_effects <- function(ledger, until, months, index) {
   later <- purchase_days_of(ledger, codes, first, until)
   groups <- data.table(first = first[codes])[, .(n = as.double(.N)), keyby = first]
   came_by <- business_days(index, groups$first)
-  so_far <- \(day) sum(groups$n * newcomers_expected(fit, packed_sets(fit), pmax(0, business_days(index, day) - came_by) / 7))
+  longest <- (business_days(index, max(months$to)) - min(came_by)) / 7
+  grid <- longest * seq(0, 1, length.out = 120L)^2                     # the expectation is smooth: a spline through it is enough here
+  curve <- stats::splinefun(grid, newcomers_expected(fit, packed_sets(fit), grid), "monoH.FC")
+  so_far <- \(day) sum(groups$n * curve(pmax(0, business_days(index, day) - came_by) / 7))
   expected <- vapply(months$to, so_far, 0) - vapply(months$from - 1L, so_far, 0)
   sorted <- sort(later)
   actual <- findInterval(months$to, sorted) - findInterval(months$from - 1L, sorted)

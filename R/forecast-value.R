@@ -18,7 +18,8 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
 #' @param purchases `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`.
 #' @param spend `[character(1)]` `"gamma-gamma"` (default) or `"log-normal"`.
 #' @param covariates,penalty Of the purchases, see [fit_purchases()].
-#' @param season `[logical(1) | character(1)]` Should the models know the season of the business ([season_index()])? `"auto"` (default): where the history is long enough to tell one.
+#' @param season `[logical(1) | character(1) | nubrek_season]` Should the models know the season of the business ([season_index()])? `"auto"` (default): where the history is long enough to tell one.
+#'   Or one made before.
 #' @return A `nubrek_models` list, for the argument `models` of [forecast_value()], [backtest()] and [tier_outlook()].
 #' @examples
 #' forecast_models("mbg-nbd", covariates = ~ first_channel)
@@ -26,7 +27,7 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
 forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", covariates = NULL, penalty = 0, season = "auto") {
   check_choice(purchases, names(Filter(\(m) !m$discrete, purchase_models())))
   check_choice(spend, names(spend_models()))
-  if (!identical(season, "auto")) throw_unless(checkmate::check_flag(season), "season", rlang::current_env())
+  if (!identical(season, "auto") && !inherits(season, "nubrek_season")) throw_unless(checkmate::check_flag(season), "season", rlang::current_env())
   structure(list(purchases = purchases, spend = spend, covariates = covariate_formulas(covariates), penalty = penalty, season = season), class = "nubrek_models")
 }
 
@@ -35,7 +36,7 @@ forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", cov
 fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", call)
   signal_progress("fitting the purchase and spend models")
-  season <- if (identical(models$season, "auto")) tryCatch(season_index(ledger, until), nubrek_error_unidentified = \(e) NULL) else if (models$season) season_index(ledger, until)
+  season <- season_of(models$season, ledger, until)
   history <- with_attributes(purchase_history(ledger, until = until, season = season), ledger, formula_variables(models$covariates))
   learn <- learn_from(ledger, history, until %||% ledger$as_of)
   known <- history[learn$rows, ]
@@ -49,6 +50,11 @@ used_season_remark <- function(season) {
   low <- which.min(season$index)
   remark_table("season", sprintf("The models know the season: from %.2f times an average month (%s) to %.2f times (%s).", season$index[[low]], season$month[[low]], season$index[[high]],
       season$month[[high]]))
+}
+
+season_of <- function(asked, ledger, until = NULL) {
+  if (inherits(asked, "nubrek_season")) return(asked)
+  if (identical(asked, "auto")) tryCatch(season_index(ledger, until), nubrek_error_unidentified = \(e) NULL) else if (asked) season_index(ledger, until)
 }
 
 # Weeks of business time from one day to another.

@@ -157,3 +157,7 @@ describe.nubrek_season <- function(x) {
   list(heading = "The season of the business", finding = if (flat) "No month differs from the others by more than chance." else
     sprintf("In %s customers buy %s more than in an average month, in %s %s less.", x$month[[high]], present_share(x$index[[high]] - 1), x$month[[low]], present_share(1 - x$index[[low]])))
 }
+
+# All months are read.
+#' @export
+print.nubrek_season <- function(x, rows = 12L, ...) NextMethod(rows = rows)

@@ -112,12 +112,12 @@ report_payback <- function(run) {
 }
 
 report_rfm <- function(run) html_section("rfm", "Who is best?",
-  html_table(structure(report_columns(with_contact(run, run$ranks), c("customers_of_group", "sales_of_group")), basis = attr(run$ranks, "basis")), 12L, paste0(describe(run$ranks)$heading,
+  html_table(with_basis(report_columns(with_contact(run, run$ranks), c("customers_of_group", "sales_of_group")), run$ranks), 12L, paste0(describe(run$ranks)$heading,
       "; all of them stand in ranks.csv")), html_remarks(run$ranks),
   html_subject("Recency, frequency, monetary value", NULL), html_figure(run$rfm),
-  html_table(structure(report_columns(rfm_profile(run$rfm, run$forecast), "mean_sales"), basis = attr(run$rfm, "basis")), 10L, "Groups of customers by their bands; all of them stand in rfm.csv"),
+  html_table(with_basis(report_columns(rfm_profile(run$rfm, run$forecast), "mean_sales"), run$rfm), 10L, "Groups of customers by their bands; all of them stand in rfm.csv"),
       html_remarks(run$rfm),
-  html_subject("The order map", NULL), html_figure(run$map), html_table(structure(report_columns(map_profile(run$map, run$forecast), "mean_sales"), basis = attr(run$map, "basis")), 4L,
+  html_subject("The order map", NULL), html_figure(run$map), html_table(with_basis(report_columns(map_profile(run$map, run$forecast), "mean_sales"), run$map), 4L,
       "Regions of the map; all customers stand in map.csv"), html_remarks(run$map),
   html_terms(recency = "Days from the last purchase to the as-of day; fewer is better.", frequency = "Purchases.", monetary = "Net sales.",
              band = "From 1 (worst) up. Equal customers share the lower band.", groups = htmltools::tagList("A band is high above 60 % of the bands, low up to 40 %.", html_table(rfm_groups(), 10L))))
@@ -128,6 +128,7 @@ report_tiers <- function(run) html_section("tiers", "Loyalty tiers",
   html_terms(tier = "Customers ranked by the measure, cut at shares or thresholds; tied customers share the better tier.", `to next` = "What is missing to the next better tier."))
 
 # A page is narrower than a file.
+with_basis <- function(columns, x) structure(columns, basis = attr(x, "basis"))
 report_columns <- function(x, without) x[setdiff(names(x), without)]
 
 report_payoff <- function(run) {
@@ -142,7 +143,7 @@ report_moves <- function(run) {
   labels <- basis_of(run$moves, "labels")
   top <- moved_customers(run$moves, from = labels[[1L]], to = c(labels[-1L], "absent"))
   htmltools::tagList(html_subject("Who moved?", describe(run$moves)$finding), html_figure(run$moves, noise = run$chance),
-    if (nrow(top) > 0L) html_table(structure(report_columns(with_contact(run, top), c("purchases_before", "purchases_after")), basis = attr(top, "basis")), 12L,
+    if (nrow(top) > 0L) html_table(with_basis(report_columns(with_contact(run, top), c("purchases_before", "purchases_after")), top), 12L,
         sprintf("Who left \u201c%s\u201d, the largest loss first; everybody who moved stands in moved.csv", labels[[1L]])), html_remarks(run$moves, run$chance))
 }
 
@@ -164,15 +165,22 @@ report_forecast <- function(run) {
     html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"),
     html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
     html_figure(run$calibration, height = 5), html_figure(run$captured, height = 5.6),
-    if (!is.null(run$rolling)) htmltools::tagList(html_subject("At other times", describe(run$rolling)$finding), html_table(report_columns(describe(run$rolling)$table, c("error", "naive",
-        "naive_error")), caption = describe(run$rolling)$heading)),
-    html_subject("Which model", describe(run$comparison)$finding), html_table(run$comparison, caption = describe(run$comparison)$heading), html_remarks(run$comparison),
+    report_rolling(run$rolling),
+    html_subject("Which model", describe(run$comparison)$finding),
+    html_table(with_basis(report_columns(run$comparison, c("log_lik", "bic", "captured")), run$comparison), caption = describe(run$comparison)$heading), html_remarks(run$comparison),
     report_models(run),
     html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
                interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",
                error = "Root mean square error per customer: lower is better.", `log score` = "Mean log of the probability given to what came: higher is better.",
                behind = "How much worse the log score is than that of the best model, with its standard error.",
                    captured = "Share of the following sales brought by the tenth of customers that the method puts first."))
+}
+
+# A short history has no backtests at several days.
+report_rolling <- function(rolling) {
+  if (is.null(rolling)) return(NULL)
+  said <- describe(rolling)
+  htmltools::tagList(html_subject("At other times", said$finding), html_table(with_basis(report_columns(said$table, c("error", "naive", "naive_error")), rolling), caption = said$heading))
 }
 
 # Whether the models hold: week by week, by number of purchases, by amount, and what they say of customers.

@@ -37,8 +37,8 @@ convert "$out/report-ranks.png" -trim +repage "$out/report-ranks.png"
 page report-tiers tiers 5200
 convert "$out/report-tiers.png" -crop 1280x2700+0+1880 +repage "$out/report-moves.png"
 convert "$out/report-tiers.png" -crop 1280x1880+0+0 +repage "$out/report-tiers.png"
-page report-forecast forecast 5600
-convert "$out/report-forecast.png" -crop 1280x4000+0+1760 -trim +repage "$out/report-models.png"
+page report-forecast forecast 8200
+convert "$out/report-forecast.png" -crop 1280x5000+0+3090 -trim +repage "$out/report-models.png"
 convert "$out/report-forecast.png" -crop 1280x1760+0+0 +repage "$out/report-forecast.png"
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
