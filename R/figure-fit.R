@@ -167,7 +167,8 @@ autoplot.nubrek_season <- function(object, ...) {
     ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 0.5) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), colour = palette_of[["petrol"]], linewidth = 1.8, alpha = 0.4) +
     ggplot2::geom_point(colour = palette_of[["petrol"]], size = 3) +
-    ggplot2::geom_text(ggplot2::aes(y = ifelse(.data$index >= 1, .data$upper, .data$lower), label = sprintf("%.2f", .data$index)), vjust = ifelse(data$index >= 1, -0.8, 1.8), size = 4, colour = palette_of[["ink"]]) +
+    ggplot2::geom_text(ggplot2::aes(y = ifelse(.data$index >= 1, .data$upper, .data$lower), label = sprintf("%.2f", .data$index)), vjust = ifelse(data$index >= 1, -0.8, 1.8), size = 4,
+        colour = palette_of[["ink"]]) +
     ggplot2::scale_x_continuous(breaks = 1:12, labels = substr(object$month, 1L, 3L)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.1))) +
     figure_words(object, "Repeat purchases by month of the year, 1 is an average month, with 95 % interval; trend and growth of the customer base taken off") +

@@ -41,7 +41,7 @@ compare_models <- function(ledger, models = c("pareto-nbd", "bg-nbd", "mbg-nbd")
 comparison_reason <- function(models, pick, best, near, usable) {
   if (length(models) == 1L) return(sprintf("%s is the only one asked for.", models))
   others <- models[setdiff(near, pick)]
-  if (!usable[[pick]]) return(sprintf("%s: none is certain of its parameters, this one foretold best.", models[[pick]]))
+  if (!usable[[pick]]) return(sprintf("%s: it foretold best, though its parameters are not certain.", models[[pick]]))
   if (length(others) == 0L) return(sprintf("%s: it foretold the following purchases best, by more than chance.", models[[pick]]))
   sprintf("%s: it explains the data best (AIC) of those that the following purchases cannot tell apart (%s).", models[[pick]], toString(models[near]))
 }

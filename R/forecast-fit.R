@@ -118,7 +118,7 @@ climb_purchases <- function(model, packed, penalty, count = packed$count, from =
 finish_climb <- function(best, model, packed, penalty) {
   scale <- c(1, 1, 1, 1, packed$design$spread)
   names <- c(purchase_models()[[model]]$parameters, packed$design$names)
-  free <- if (penalty > 0 && !is.null(best$covariance)) sum(diag(best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), length(scale))))) else length(scale)
+  free <- if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) sum(diag(best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), length(scale))))) else length(scale)
   list(parameters = stats::setNames(exp(best$at[1:4]), names[1:4]), effects = if (length(scale) > 4L) stats::setNames(best$at[-(1:4)] / scale[-(1:4)], names[-(1:4)]),
        log_lik = best$log_lik + penalty / 2 * sum(best$at[-(1:4)]^2), vcov = if (!is.null(best$covariance)) structure(best$covariance / outer(scale, scale), dimnames = list(names, names)),
        distance = best$distance, edge = names[best$edge], free = free, penalty = penalty, at = best$at)
@@ -218,12 +218,16 @@ polish <- function(at, look, lower, upper) {
     if (!is.finite(there$log_lik) || there$log_lik < here$log_lik - 1e-9 * abs(here$log_lik)) { here <- look(at); break }
     at <- at + move
   }
+  # parameters on the edge are held there: of them nothing is known
   here <- look(at)
-  whole <- tryCatch(chol(-here$hessian), error = \(e) NULL)
-  clear <- !is.null(whole) && rcond(-here$hessian / sqrt(outer(diag(-here$hessian), diag(-here$hessian)))) > 1e-12
-  covariance <- if (clear) chol2inv(whole)
-  list(at = at, log_lik = here$log_lik, hessian = here$hessian, covariance = covariance, edge = which(at < lower + 0.1 | at > upper - 0.1),
-       distance = if (clear) sum(here$gradient * (covariance %*% here$gradient)) / 2 else Inf)
+  edge <- which(at < lower + 0.1 | at > upper - 0.1)
+  inside <- setdiff(seq_along(at), edge)
+  information <- -here$hessian[inside, inside, drop = FALSE]
+  root <- if (length(inside) > 0L && all(diag(information) > 0)) tryCatch(chol(information), error = \(e) NULL)
+  clear <- !is.null(root) && rcond(information / sqrt(outer(diag(information), diag(information)))) > 1e-12
+  covariance <- if (clear) { out <- matrix(NA_real_, length(at), length(at)); out[inside, inside] <- chol2inv(root); out }
+  list(at = at, log_lik = here$log_lik, hessian = here$hessian, covariance = covariance, edge = edge,
+       distance = if (clear) sum(here$gradient[inside] * (covariance[inside, inside, drop = FALSE] %*% here$gradient[inside])) / 2 else Inf)
 }
 
 new_fit <- function(fit, model, nobs, class, said, ...) {

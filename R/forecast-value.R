@@ -134,7 +134,9 @@ drawn_worlds <- function(history, fit, spend, n, seed) {
 draw_parameters <- function(fit, n, seed) {
   scale <- working_scale(fit)
   drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
-  if (!is.null(fit$vcov)) drawn <- drawn + matrix(with_seed(seed, stats::rnorm(length(drawn))), n) %*% chol(fit$vcov)
+  known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))                # not those on the edge
+  z <- matrix(with_seed(seed, stats::rnorm(length(drawn))), n)
+  if (length(known) > 0L) drawn[, known] <- drawn[, known] + z[, known, drop = FALSE] %*% chol(fit$vcov[known, known, drop = FALSE])
   drawn[, scale$logs] <- exp(drawn[, scale$logs])
   drawn
 }

@@ -10,8 +10,9 @@ double psi_slope(double x);       // second
 struct Rising { double value, first, second; };
 Rising rising(double c, double n);
 
-// Mean of f(p) over p ~ Beta(a, b), by the trapezoid rule in v, the log-odds of p being their mode + sinh(v): smooth, and falling doubly exponentially at both
-// ends. `far` is how far from log-odds 0 the nearest singularity of f lies; the step follows it.
+// Mean of f(p) over p ~ Beta(a, b), by the trapezoid rule in v, the log-odds of p being their mode + width sinh(v): smooth, and falling doubly exponentially at
+// both ends. `far` is how far from log-odds 0 the nearest singularity of f lies; the step follows it. The same rule gives the norm, so that nothing cancels
+// however large a and b are.
 template <class F> double beta_mean(double a, double b, double far, const F& f);
 
 }  // namespace nubrek
@@ -21,22 +22,21 @@ template <class F> double beta_mean(double a, double b, double far, const F& f);
 
 template <class F>
 double nubrek::beta_mean(double a, double b, double far, const F& f) {
-  const double mode = std::log(a) - std::log(b);
-  const double norm = log_gamma(a + b) - log_gamma(a) - log_gamma(b);
+  const double mode = std::log(a) - std::log(b), width = std::fmin(1, std::sqrt(1 / a + 1 / b));
   const double step = 0.17 / (1 + 0.25 * std::fmax(std::fabs(mode), std::fabs(mode + far)));
-  const auto at = [&](double v) {
-    const double u = mode + std::sinh(v);
-    const double log_p = u > 0 ? -std::log1p(std::exp(-u)) : u - std::log1p(std::exp(u)), log_q = log_p - u;
-    const double weight = norm + a * log_p + b * log_q;
-    return weight < -745 ? 0 : std::exp(weight) * std::cosh(v) * f(std::exp(log_p));
-  };
-  double sum = at(0);
+  const double top_p = -std::log1p(b / a), top_q = -std::log1p(a / b);
+  double sum = f(a / (a + b)), norm = 1;              // at v = 0
   for (const int side : {-1, 1}) {
     for (int k = 1; k < 100000; ++k) {
-      const double term = at(side * k * step);
+      const double v = side * k * step, u = mode + width * std::sinh(v);
+      const double log_p = u > 0 ? -std::log1p(std::exp(-u)) : u - std::log1p(std::exp(u)), log_q = log_p - u;
+      const double fall = a * (log_p - top_p) + b * (log_q - top_q);
+      if (fall < -745) break;
+      const double weight = std::exp(fall) * std::cosh(v), term = weight * f(std::exp(log_p));
+      norm += weight;
       sum += term;
-      if (term <= 1e-16 * sum) break;
+      if (term <= 1e-16 * sum && weight <= 1e-16 * norm) break;
     }
   }
-  return sum * step;
+  return sum / norm;
 }

@@ -111,6 +111,13 @@ test_that("what cannot be identified is said, and impossible histories are refus
   stays <- fit_purchases(loyal)
   expect_false(stays$converged)
   expect_match(remarks(stays)$remark[remarks(stays)$about == "convergence"], "how long customers stay cannot be told")
+  # everybody leaves in the same way: what is on the edge is held there, the rest keeps its intervals
+  alike <- simulate(purchase_model("mbg-nbd", c(r = 1, alpha = 6, a = 2e5, b = 1e6)), seed = 1, history = data.frame(span = rep(60, 200)))
+  fit <- fit_purchases(alike, "mbg-nbd")
+  expect_false(fit$converged)
+  expect_identical(is.na(confint(fit)[, 1]), names(coef(fit)) %in% fit$edge, ignore_attr = TRUE)
+  drawn <- draw_parameters(fit, 50L, 1L)
+  expect_true(all(is.finite(drawn)) && sd(drawn[, 1]) > 0 && all(drawn[, match(fit$edge, names(coef(fit)))] == coef(fit)[fit$edge]))
   for (bad in list(list(1, 5, 3), list(-1, 0, 3), list(1.5, 1, 3), list(0, 1, 3), list(NA, 0, 3), list(2, 0, 3), list(1, Inf, 3)))
     expect_error(log_density(purchase_model("pareto-nbd", c(r = 1, alpha = 1, s = 1, beta = 1)), data.frame(repeats = bad[[1]], last = bad[[2]], span = bad[[3]])), class = "nubrek_error_history")
   for (bad in list(list(3, 2, 5), list(1, 1.5, 3)))

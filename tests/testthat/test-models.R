@@ -109,6 +109,10 @@ test_that("discounted purchases are those of direct integration", {
     expect_equal(predict(model, history, "discounted", 1e5, 0.02), predict(model, history, "discounted", Inf, 0.02), tolerance = 1e-10, label = name)
     expect_equal(predict(model, history, "discounted", 40, 1e-13), predict(model, history, horizon = 40), tolerance = 1e-10, label = name)
   }
+  # everybody leaves with the same probability: a and b without end
+  same <- purchase_model("bg-nbd", c(r = 0.8, alpha = 6, a = 2e6, b = 1e7))
+  expect_equal(predict(same, horizon = 40), 6 * (1 - (1 + 40 / 6 / 6)^-0.8), tolerance = 1e-6)
+  expect_equal(predict(same, what = "discounted", horizon = 40, rate = 0.02), stats::integrate(\(u) exp(-0.02 * u) * 0.8 / 6 * (1 + u / 36)^-1.8, 0, 40)$value, tolerance = 1e-6)
   # BG/BB by its sum over occasions: there at j with probability B(gamma, delta + n + j) / B(gamma, delta + n + 1) if there at the next one
   model <- purchase_model("bg-bb", truths[["bg-bb"]])
   history <- data.frame(repeats = 3, last = 6, span = 10)
