@@ -118,7 +118,8 @@ climb_purchases <- function(model, packed, penalty, count = packed$count, from =
 finish_climb <- function(best, model, packed, penalty) {
   scale <- c(1, 1, 1, 1, packed$design$spread)
   names <- c(purchase_models()[[model]]$parameters, packed$design$names)
-  free <- if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) sum(diag(best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), length(scale))))) else length(scale)
+  free <- length(scale)
+  if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) free <- sum(diag(best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), free))))
   list(parameters = stats::setNames(exp(best$at[1:4]), names[1:4]), effects = if (length(scale) > 4L) stats::setNames(best$at[-(1:4)] / scale[-(1:4)], names[-(1:4)]),
        log_lik = best$log_lik + penalty / 2 * sum(best$at[-(1:4)]^2), vcov = if (!is.null(best$covariance)) structure(best$covariance / outer(scale, scale), dimnames = list(names, names)),
        distance = best$distance, edge = names[best$edge], free = free, penalty = penalty, at = best$at)

@@ -23,7 +23,7 @@ double survival_integral(double s, double scale, double horizon, double delta) {
     for (int i = 0; i < 60 && high - low > 0.02 * high; ++i) { const double mid = (low + high) / 2; (fall(mid) > cut ? high : low) = mid; }
   }
   // the smoother the shorter the range
-  const Rule& rule = high < 0.1 ? rule24 : high < 3 ? rule32 : rule48;
+  const Rule& rule = high < 1 ? rule24 : high < 3 ? rule32 : rule48;
   const int panels = high < 10 ? 1 : 2;
   double sum = 0;
   for (int k = 0; k < panels; ++k)
