@@ -10,4 +10,4 @@ utils::globalVariables(c(
       "excess", "freedom", "scatter", "i.scatter", "difference", "cohorts", "customers_before", "enough", "verdict", "first_squares", "squares", "given", "lower", "upper", "p",
   "sales_before", "sales_after", "change", "change_percent", "share_of_from", "step", "from", "of_sales", "r", "f", "x", "y", "x0", "x1", "y0", "y1", "fill", "n",
   "sales_purchases", "seconds", "complete", "older", "customers", "first_sales", "margin", ".so_far", ".whole_so_far", ".first_whole", ".whole", ".place", ".SD", ".I", "share", "size", "span",
-      "target", "text", "top", "value", "wins", "."))
+      "target", "text", "top", "value", "wins", "set", "count", "group", "expected", "actual", "."))

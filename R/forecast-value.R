@@ -63,7 +63,7 @@ business_weeks <- function(fit, from, to) (business_days(fit$season, as.integer(
 #' What each customer will still bring
 #'
 #' Expected purchases and amounts from the models, returns taken off at their observed share of sales;
-#' margin at the given rate; discounted continuously from today. The interval holds parameter uncertainty and the chance of
+#' margin at the given rate; discounted continuously from today. Where the season is known, all in business time. The interval holds parameter uncertainty and the chance of
 #' each customer's own course together, by simulation from the posterior.
 #'
 #' @param ledger `[nubrek_ledger]`
