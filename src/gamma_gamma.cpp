@@ -28,7 +28,7 @@ class GammaGamma final : public SpendModel {
       second[1][2] = q * (1 - rest);
       second[2][2] = -(px + q) * rest * (1 - rest);
     }
-    return log_gamma(px + q) - log_gamma(px) - log_gamma(q) - std::log(a.mean) - q * by_gamma - px * by_total;
+    return -log_beta(px, q) - std::log(a.mean) - q * by_gamma - px * by_total;
   }
 
   double expected(const double* p, const Amounts& a) const override {

@@ -4,6 +4,7 @@
 namespace nubrek {
 
 double log_gamma(double x) { return Rf_lgammafn(x); }
+double log_beta(double a, double b) { return Rf_lbeta(a, b); }
 
 // Upwards by recurrence to where the asymptotic series (Abramowitz & Stegun 6.3.18, 6.4.12) is exact to rounding.
 double psi(double x) {

@@ -3,6 +3,7 @@
 namespace nubrek {
 
 double log_gamma(double x);
+double log_beta(double a, double b);
 double psi(double x);             // first derivative of log_gamma
 double psi_slope(double x);       // second
 
