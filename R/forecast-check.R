@@ -20,18 +20,9 @@ track_repeats <- function(fit, ledger) {
   if (is.null(fit$customers) || is.null(fit$until)) abort_nubrek(c("The fit does not know which customers it was made of.", "i" = "Fit a ledger, or a {.fn purchase_history}."), "argument")
   codes <- match(fit$customers, ledger$ids)
   if (anyNA(codes)) abort_nubrek(c("The fit was made of other customers.", "x" = "{sum(is.na(codes))} of them {?is/are} not in this ledger."), "argument")
-  days <- ledger$days
   scale <- unit_days[[fit$unit]]
-  came <- days$day[!duplicated(days$customer)][match(seq_len(n_customers(ledger)), unique(days$customer))]
-  day <- days$day
-  if (is_discrete(fit$name)) {
-    merged <- merge_occasions(days, ceiling((day - came[days$customer]) / scale), rep(TRUE, length(day)))
-    day <- came[merged$customer] + merged$when * scale
-    days <- merged
-  }
-  ours <- rep(FALSE, n_customers(ledger))
-  ours[codes] <- TRUE
-  later <- day[ours[days$customer] & day > came[days$customer]]
+  came <- reduce_first(ledger)
+  later <- if (is_discrete(fit$name)) occasion_ends(ledger, codes, came, scale) else purchase_days_of(ledger, codes, came, ledger$as_of)
   until <- as.integer(fit$until)
   first <- min(came[codes])
   ends <- rev(seq(until, first, by = -7L))
@@ -45,6 +36,12 @@ track_repeats <- function(fit, ledger) {
   new_result(list(week_end = as.Date(ends, origin = "1970-01-01"), part = ifelse(ends <= until, "seen by the fit", "after it"), expected = diff(c(0, so_far)), actual = diff(c(0L, actual)),
                   expected_so_far = so_far, actual_so_far = actual),
              "tracking", ledger, rbind(carried(ledger), remarks(fit)), basis = list(model = fit$name, until = fit$until, customers = length(codes)))
+}
+
+# The days on which the occasions with a purchase end.
+occasion_ends <- function(ledger, codes, first, scale) {
+  days <- merge_occasions(ledger$days, ceiling((ledger$days$day - first[ledger$days$customer]) / scale), ledger$days$customer %in% codes)
+  (first[days$customer] + days$when * scale)[days$when > 0]
 }
 
 `%or%` <- function(x, default) if (length(x) > 0L) x else default

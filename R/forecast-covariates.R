@@ -6,8 +6,8 @@ covariate_formulas <- function(covariates, call = rlang::caller_env()) {
   one <- \(x) inherits(x, "formula") && length(x) == 2L
   said <- if (one(covariates)) list(rate = covariates, dropout = covariates) else covariates
   if (!is.list(said) || length(said) == 0L || is.null(names(said)) || !all(names(said) %in% c("rate", "dropout")) || !all(vapply(said, one, NA))) {
-    abort_nubrek(c("{.arg covariates} must be a formula without a left side, or a list of two.", "i" = "Such as {.code ~ first_channel}, or {.code list(rate = ~ first_channel, dropout =
-        ~ first_category)}."), "argument", call = call)
+    abort_nubrek(c("{.arg covariates} must be a formula without a left side, or a list of two.",
+                   "i" = "Such as {.code ~ first_channel}, or {.code list(rate = ~ first_channel, dropout = ~ age)}."), "argument", call = call)
   }
   out <- list(rate = said$rate %||% ~1, dropout = said$dropout %||% ~1)
   if (length(formula_variables(out)) > 0L) out
@@ -22,16 +22,13 @@ read_variables <- function(data, variables, count, call) {
     x <- data[[name]]
     if (is.numeric(x)) {
       if (any(!is.finite(x))) abort_nubrek(c("The covariate {.field {name}} is a number and missing in {sum(!is.finite(x))} row{?s}.",
-          "i" = "Make it a band ({.fn band}): a missing value is then a group of
-          its own."), "history", call = call)
+          "i" = "Make it a band ({.fn band}): a missing value is then a group."), "history", call = call)
       return(list(mean = sum(x * count) / sum(count)))
     }
     size <- tapply(count, with_missing(x), sum)
     list(levels = names(size)[order(-size, names(size))])
   })
 }
-
-with_missing <- function(x) { x <- as.character(x); x[is.na(x)] <- "(missing)"; x }
 
 new_design <- function(formulas, data, count, call = rlang::caller_env()) {
   variables <- formula_variables(formulas)

@@ -101,16 +101,17 @@ climb_purchases <- function(model, packed, penalty, count = packed$count, from =
   n <- length(packed$repeats)
   wide <- length(packed$design$spread)
   lower <- c(rep(log(1e-5), 4L), rep(-20, wide))
+  upper <- c(rep(log(1e7), 4L), rep(20, wide))
   if (is.null(from)) {
     rate <- sum(packed$repeats * count) / max(sum((if (is_discrete(model)) packed$span else packed$last) * count), 1e-9)
     starts <- cpp_purchase_starts(model, max(rate, 1e-9), max(sum(packed$span * count) / sum(count), 1e-9))
-    from <- lapply(seq_len(nrow(starts)), \(i) c(pmin(pmax(log(starts[i, ]), lower[1:4] + 1), log(1e7) - 1), rep(0, wide)))
+    from <- lapply(seq_len(nrow(starts)), \(i) c(pmin(pmax(log(starts[i, ]), lower[1:4] + 1), upper[1:4] - 1), rep(0, wide)))
     part <- if (n > 30000L) sort(with_seed(1L, sample.int(n, 10000L)))
-    best <- climb(purchase_likelihood(model, packed, penalty, count, part), from, lower, -lower + c(rep(log(100), 4L), rep(0, wide)), all_starts = TRUE)
+    best <- climb(purchase_likelihood(model, packed, penalty, count, part), from, lower, upper, all_starts = TRUE)
     if (is.null(part)) return(finish_climb(best, model, packed, penalty))
     from <- list(best$at)
   }
-  best <- climb(purchase_likelihood(model, packed, penalty, count), from, lower, -lower + c(rep(log(100), 4L), rep(0, wide)))
+  best <- climb(purchase_likelihood(model, packed, penalty, count), from, lower, upper)
   finish_climb(best, model, packed, penalty)
 }
 

@@ -109,11 +109,9 @@ redraw <- function(fit, seed) {
 }
 
 # Parameter sets of the packed histories.
-packed_sets <- function(fit, parameters = fit$parameters, effects = fit$effects) {
-  p <- fit$packed
-  if (is.null(p$design)) return(list(sets = matrix(parameters, 4L, 1L), set = integer()))
-  rate <- seq_along(effects) <= p$design$buying
-  list(sets = cpp_shift_parameters(fit$name, parameters, rbind(drop(effects[rate] %*% p$columns[rate, , drop = FALSE]), drop(effects[!rate] %*% p$columns[!rate, , drop = FALSE]))), set = p$set)
+packed_sets <- function(fit) {
+  if (is.null(fit$design)) return(list(sets = matrix(fit$parameters, 4L, 1L), set = integer()))
+  list(sets = shifted_sets(fit, fit$packed$columns, fit$parameters, fit$effects), set = fit$packed$set)
 }
 
 # Without covariates there is one set for all and no numbers.

@@ -49,9 +49,14 @@ is_discrete <- function(name) purchase_models()[[name]]$discrete
 parameter_sets <- function(model, history, parameters = model$parameters, effects = model$effects) {
   if (is.null(model$design)) return(list(sets = matrix(parameters, 4L, 1L), set = integer()))
   design <- apply_design(model$design, history)
+  list(sets = shifted_sets(model, design$columns, parameters, effects), set = design$set)
+}
+
+# Parameters of each column of a design.
+shifted_sets <- function(model, columns, parameters, effects) {
   rate <- seq_along(effects) <= model$design$buying
-  shifts <- rbind(drop(effects[rate] %*% design$columns[rate, , drop = FALSE]), drop(effects[!rate] %*% design$columns[!rate, , drop = FALSE]))
-  list(sets = cpp_shift_parameters(model$name, parameters, shifts), set = design$set)
+  shift <- \(own) drop(effects[own] %*% columns[own, , drop = FALSE])
+  cpp_shift_parameters(model$name, parameters, rbind(shift(rate), shift(!rate)))
 }
 
 #' Log-likelihood of each history
@@ -87,8 +92,8 @@ spend_columns <- function(history, name, anybody = FALSE, call = rlang::caller_e
   by_logs <- spend_models()[[name]]$by_logs
   needed <- if (by_logs) c("log_spend", "log_spread") else "spend"
   if (by_logs && is.data.frame(history) && !all(needed %in% names(history))) {
-    abort_nubrek(c("The log-normal model needs the columns {.field log_spend} and {.field log_spread}.", "i" = "Mean and sum of squared deviations of the logs of each customer's amounts; {.fn
-        purchase_history} has them."), "history", call = call)
+    abort_nubrek(c("The log-normal model needs the columns {.field log_spend} and {.field log_spread}.",
+                   "i" = "Mean and sum of squared deviations of the logs of each customer's amounts; {.fn purchase_history} has them."), "history", call = call)
   }
   check_columns_exist(c("repeats", needed), names(history), "the history", call)
   n <- history$repeats

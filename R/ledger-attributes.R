@@ -109,6 +109,9 @@ age_at <- function(ledger, text) {
   ifelse(is.na(day), out, as_of$year - born$year - !had)
 }
 
+# Not known is a group of its own.
+with_missing <- function(x) { x <- as.character(x); x[is.na(x)] <- "(missing)"; x }
+
 # The groups of a breakdown, "(missing)" being one of its own.
 group_of <- function(ledger, by, call = rlang::caller_env()) {
   known <- known_attributes(ledger)
@@ -117,7 +120,7 @@ group_of <- function(ledger, by, call = rlang::caller_env()) {
     abort_nubrek(c("There is no customer attribute {.field {lacking[[1]]}}.", "x" = "There are {.field {names(known)}}.", nearest_hint(lacking[[1L]], names(known))),
                  "attribute", call = call)
   }
-  groups <- lapply(known[by], \(x) ifelse(is.na(x), "(missing)", as.character(x)))
+  groups <- lapply(known[by], with_missing)
   as.data.table(groups)
 }
 
