@@ -85,6 +85,10 @@ cpp_purchase_expected <- function(name, sets, set, histories, horizon, delta, th
     .Call(`_nubrek_cpp_purchase_expected`, name, sets, set, histories, horizon, delta, threads)
 }
 
+cpp_purchase_ahead <- function(name, sets, set, histories, horizons, deltas, threads) {
+    .Call(`_nubrek_cpp_purchase_ahead`, name, sets, set, histories, horizons, deltas, threads)
+}
+
 cpp_purchase_distribution <- function(name, sets, set, histories, horizon, n, threads) {
     .Call(`_nubrek_cpp_purchase_distribution`, name, sets, set, histories, horizon, n, threads)
 }
@@ -141,8 +145,12 @@ cpp_group_sales <- function(code, by_customer, order, orders, units, n_groups, f
     .Call(`_nubrek_cpp_group_sales`, code, by_customer, order, orders, units, n_groups, from, until, least)
 }
 
-cpp_simulate_value <- function(models, histories, set, purchase, spend, individual, horizon, delta, lower, upper, seed, threads) {
-    .Call(`_nubrek_cpp_simulate_value`, models, histories, set, purchase, spend, individual, horizon, delta, lower, upper, seed, threads)
+cpp_simulate_value <- function(models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads) {
+    .Call(`_nubrek_cpp_simulate_value`, models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads)
+}
+
+cpp_simulate_periods <- function(models, histories, set, purchase, spend, individual, group, groups, edges, come, place, arrivals, first_factor, seed, first_row, threads) {
+    .Call(`_nubrek_cpp_simulate_periods`, models, histories, set, purchase, spend, individual, group, groups, edges, come, place, arrivals, first_factor, seed, first_row, threads)
 }
 
 cpp_simulate_tiers <- function(models, histories, set, purchase, spend, individual, horizon, limits, kept, seed, threads) {

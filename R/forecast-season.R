@@ -37,14 +37,17 @@ season_index <- function(ledger, until = NULL) {
     index <- new
     if (moved < 0.005) break
   }
-  effect <- log(index) - mean(log(index))
-  between <- max(0, stats::var(effect) - mean(found$error^2))
-  kept <- between / (between + found$error^2)
-  shrunk <- kept * effect
-  error <- sqrt(kept) * found$error
-  level <- log(sum(exp(shrunk) * month_days) / sum(month_days))
-  new_result(list(month = month_words, index = exp(shrunk - level), lower = exp(shrunk - level - 1.96 * error), upper = exp(shrunk - level + 1.96 * error), seen = seen), "season", ledger,
+  shrunk <- shrunk_months(log(index) - mean(log(index)), found$error)
+  new_result(list(month = month_words, index = exp(shrunk$effect), lower = exp(shrunk$effect - 1.96 * shrunk$error), upper = exp(shrunk$effect + 1.96 * shrunk$error), seen = seen), "season", ledger,
              basis = list(until = until, kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
+}
+
+# Month effects drawn towards none by as much as they are uncertain, with mean 1 over the days of a year.
+shrunk_months <- function(effect, error) {
+  between <- max(0, stats::var(effect) - mean(error^2))
+  kept <- between / (between + error^2)
+  shrunk <- kept * effect
+  list(effect = shrunk - log(sum(exp(shrunk) * month_days) / sum(month_days)), error = sqrt(kept) * error)
 }
 
 month_days <- c(31, 28.2425, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
@@ -66,24 +69,41 @@ month_effects <- function(ledger, until, months, index) {
   history <- purchase_history(ledger, until = until, season = index)
   if (nrow(history) > 50000L) history <- history[round(seq(1, nrow(history), length.out = 50000L)), ]
   fit <- fit_purchases(history, "mbg-nbd")
-  codes <- match(fit$customers, ledger$ids)
-  first <- reduce_first(ledger)
-  later <- purchase_days_of(ledger, codes, first, until)
-  groups <- data.table(first = first[codes])[, .(n = as.double(.N)), keyby = first]
-  came_by <- business_days(index, groups$first)
-  longest <- (business_days(index, max(months$to)) - min(came_by)) / 7
-  grid <- longest * seq(0, 1, length.out = 120L)^2                     # the expectation is smooth: a spline through it is enough here
-  curve <- stats::splinefun(grid, newcomers_expected(fit, packed_sets(fit), grid), "monoH.FC")
-  so_far <- \(day) sum(groups$n * curve(pmax(0, business_days(index, day) - came_by) / 7))
-  expected <- vapply(months$to, so_far, 0) - vapply(months$from - 1L, so_far, 0)
-  sorted <- sort(later)
-  actual <- findInterval(months$to, sorted) - findInterval(months$from - 1L, sorted)
-  data <- data.frame(actual, expected, month = factor(months$month, 1:12), trend = as.double(scale(months$from + months$to)))[expected > 0, ]
+  data <- months_against_model(fit, ledger, until, months, index)
+  data$month <- factor(data$month, 1:12)
+  data$trend <- as.double(scale(data$from + data$to))
+  seasonal_effects(data[data$expected > 0, ])
+}
+
+# Effects of the months of the year on `actual` against `expected`, beside a smooth trend: quasi-Poisson, summing to 0 in logs.
+seasonal_effects <- function(data) {
   stats::contrasts(data$month) <- stats::contr.sum(12L)
   regression <- stats::glm(actual ~ trend + I(trend^2) + I(trend^3) + month, stats::quasipoisson(), data, offset = log(expected))
   own <- grep("^month", names(stats::coef(regression)))
   to_all <- rbind(diag(11L), -1)
-  list(effect = drop(to_all %*% stats::coef(regression)[own]), error = sqrt(diag(to_all %*% stats::vcov(regression)[own, own] %*% t(to_all))))
+  list(effect = drop(to_all %*% stats::coef(regression)[own]), error = sqrt(diag(to_all %*% stats::vcov(regression)[own, own] %*% t(to_all))), dispersion = summary(regression)$dispersion)
+}
+
+# Later purchases in each month of the customers that a model was fitted to, beside what it expects of them.
+months_against_model <- function(fit, ledger, until, months, index) {
+  codes <- match(fit$customers, ledger$ids)
+  first <- reduce_first(ledger)
+  later <- purchase_days_of(ledger, codes, first, until)
+  row <- fit$packed$row
+  groups <- data.table(first = first[codes], set = fit$packed$set[row] %||% rep(1L, length(codes)))[, .(n = as.double(.N)), keyby = .(set, first)]
+  came_by <- business_days(index, groups$first)
+  ends <- business_days(index, c(months$from[[1L]] - 1L, months$to))
+  longest <- (ends[[length(ends)]] - min(came_by)) / 7
+  grid <- longest * seq(0, 1, length.out = 120L)^2                     # the expectation is smooth: a spline through it is enough here
+  own <- packed_sets(fit)
+  so_far <- 0
+  for (one in unique(groups$set)) {
+    curve <- stats::splinefun(grid, newcomers_expected(fit, list(sets = own$sets[, one, drop = FALSE], set = integer()), grid), "monoH.FC")
+    g <- groups$set == one
+    so_far <- so_far + vapply(ends, \(end) sum(groups$n[g] * curve(pmax(0, end - came_by[g]) / 7)), 0)
+  }
+  sorted <- sort(later)
+  data.frame(actual = findInterval(months$to, sorted) - findInterval(months$from - 1L, sorted), expected = diff(so_far), months)
 }
 
 # Days on which these customers bought again.

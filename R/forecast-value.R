@@ -1,18 +1,3 @@
-#' Margin and discounting
-#'
-#' @param margin_rate `[double(1)]` Margin by net sales, in (0, 1]. Without it, sales are forecast and called sales; value stays
-#'   missing.
-#' @param yearly_discount `[double(1)]` Yearly rate; money of today is not discounted. Default 10 %.
-#' @return A `nubrek_economics` list.
-#' @examples
-#' economics(margin_rate = 0.45)
-#' @export
-economics <- function(margin_rate = NULL, yearly_discount = 0.1) {
-  check_number(margin_rate, lower = 0, upper = 1, null = TRUE)
-  check_number(yearly_discount, lower = 0, upper = 10)
-  structure(list(margin_rate = margin_rate, yearly_discount = yearly_discount), class = "nubrek_economics")
-}
-
 #' Which models a forecast is made with
 #'
 #' @param purchases `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`.
@@ -62,96 +47,85 @@ business_weeks <- function(fit, from, to) (business_days(fit$season, as.integer(
 
 #' What each customer will still bring
 #'
-#' Expected purchases and amounts from the models, returns taken off at their observed share of sales;
-#' margin at the given rate; discounted continuously from today. Where the season is known, all in business time. The interval holds parameter uncertainty and the chance of
-#' each customer's own course together, by simulation from the posterior.
+#' Expected purchases and amounts from the models, returns taken off at their observed share of sales; margin as [economics()] says; discounted continuously from today. Where the season is known,
+#' all in business time. The interval holds parameter uncertainty and the chance of each customer's own course together, by simulation.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param years `[double(1)]` How far to look ahead, default 1.
 #' @param money `[nubrek_economics]` From [economics()].
 #' @param level `[double(1)]` Of the intervals.
 #' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
-#' @param seed `[integer(1)]` The same seed gives the same intervals.
+#' @param seed `[integer(1)]` The same seed gives the same intervals, for any number of threads.
 #' @param models `[nubrek_models]` From [forecast_models()].
+#' @param cost `[numeric(1) | nubrek_cost]` What winning a customer cost: a number, [acquisition_cost()] or [acquisition_spend()]. Default not known.
 #' @return A `nubrek_value`, one row per customer with a purchase, sorted by id: `active`, the probability of still being a
 #'   customer; `purchases`, expected; `sales`, `margin`, expected and undiscounted; `value`, discounted margin, with `value_lower`,
-#'   `value_upper`; `value_to_date`, margin so far; `lifetime_value`, the sum of both. Money in major units. The attribute `total` has
-#'   the sum of `value` with its interval.
+#'   `value_upper`; `value_to_date`, margin so far; `lifetime_value`, the sum of both; with `cost` also `cost`, of the customer, and `value_after_cost`, the lifetime value less it. Money in major
+#'   units. The attribute `total` has the sum of `value` with its interval; [value_shares()] tells who holds how much.
+#' @details The discount of a moment t years ahead is \eqn{(1 + D)^{-t}}, integrated in closed form. A sum by periods (as in [cohort_value()]) discounts all of a period alike, by the age of the
+#'   cohort; both agree as the periods become short.
 #' @examples
 #' forecast_value(example_ledger(), money = economics(margin_rate = 0.45))
 #' @export
-forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95, draws = c(20L, 25L), seed = 1L, models = forecast_models()) {
+forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95, draws = c(50L, 10L), seed = 1L, models = forecast_models(), cost = NULL) {
   check_ledger(ledger)
   check_number(years, lower = 1 / 52, upper = 50)
-  throw_unless(checkmate::check_class(money, "nubrek_economics"), "money", rlang::current_env())
-  check_number(level, lower = 0.5, upper = 0.999)
-  throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", rlang::current_env())
-  check_whole(seed, lower = 0L)
+  check_drawing(level, draws, seed)
   fitted <- fit_models(ledger, models)
   history <- fitted$history
   fit <- fitted$purchases
-  spend <- fitted$spend
   horizon <- business_weeks(fit, ledger$as_of, ledger$as_of + round(365.25 * years))
-  rate <- continuous_rate(money$yearly_discount, "week")
-  kept <- 1 - return_share(ledger)
-  each <- predict(spend, history) * kept
-  purchases <- predict(fit, history, horizon = horizon)
-  signal_progress("drawing intervals")
-  m <- reduce_customers(ledger)
-  to_date <- major(ledger, m$sales[match(history$customer, ledger$ids)])
-  margin_rate <- money$margin_rate %||% NA_real_
-  value <- predict(fit, history, "discounted", horizon, rate) * each * margin_rate
-  drawn <- draw_values(history, fit, spend, horizon, rate, level, draws, seed)
-  scale <- kept * margin_rate
-  total <- data.frame(value = sum(value), lower = NA_real_, upper = NA_real_)
-  total[c("lower", "upper")] <- stats::quantile(drawn$totals, c((1 - level) / 2, (1 + level) / 2), names = FALSE) * scale
-  new_result(list(customer = history$customer, active = predict(fit, history, "active"), purchases = purchases, sales = purchases * each,
-                  margin = purchases * each * margin_rate, value = value, value_lower = drawn$lower * scale, value_upper = drawn$upper * scale,
-                  value_to_date = to_date * margin_rate, lifetime_value = to_date * margin_rate + value),
-             "value", ledger, rbind(carried(ledger), fitted$remarks, value_remarks(fit, spend, money, history)),
-             basis = list(years = years, level = level, margin_rate = money$margin_rate, yearly_discount = money$yearly_discount, return_share = 1 - kept),
-             total = total, purchase_fit = fit, spend_fit = spend)
+  shares <- money_shares(ledger, history$customer, money)
+  ahead <- purchases_ahead(fit, history, c(horizon, horizon), c(0, continuous_rate(money$yearly_discount, "week")))
+  each <- predict(fitted$spend, history) * shares$kept
+  worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
+  tails <- c((1 - level) / 2, (1 + level) / 2)
+  # the draws are of amounts before returns and margin: customers with the same share of both are a group
+  scale <- shares$kept * shares$margin
+  group <- match(scale, unique(scale))
+  drawn <- draw_values(worlds, horizon, continuous_rate(money$yearly_discount, "week"), tails, draws[[2L]], seed, group, max(group))
+  value <- ahead$expected[, 2L] * each * shares$margin
+  between <- if (is.null(shares$words)) c(NA_real_, NA_real_) else stats::quantile(drawn$totals %*% unique(scale), tails, names = FALSE)
+  spent <- if (!is.null(cost)) customer_costs(ledger, history$customer, cost)
+  new_result(c(list(customer = history$customer, active = ahead$active, purchases = ahead$expected[, 1L], sales = ahead$expected[, 1L] * each,
+                  margin = ahead$expected[, 1L] * each * shares$margin, value = value, value_lower = drawn$quantiles[, 1L] * scale, value_upper = drawn$quantiles[, 2L] * scale,
+                  value_to_date = shares$to_date, lifetime_value = shares$to_date + value), if (!is.null(cost)) list(cost = spent, value_after_cost = shares$to_date + value - spent)),
+             "value", ledger, rbind(carried(ledger), fitted$remarks, value_remarks(fitted, money, ledger, shares)),
+             basis = list(years = years, level = level, margin = shares$words, yearly_discount = money$yearly_discount, return_share = shares$return_share),
+             total = data.frame(value = sum(value), lower = between[[1L]], upper = between[[2L]]), purchase_fit = fit, spend_fit = fitted$spend)
 }
 
-# Returns by sales of purchase days: what forecasts of net sales must take off.
-return_share <- function(ledger) 1 - sum(ledger$orders$sales) / sum(ledger$days$sales)
-
-draw_values <- function(history, fit, spend, horizon, rate, level, draws, seed) {
-  w <- drawn_worlds(history, fit, spend, draws[[1L]], seed)
-  cpp_simulate_value(w$models, w$histories, w$set, w$purchase, w$spend, as.integer(draws[[2L]]), horizon, rate, (1 - level) / 2, (1 + level) / 2, as.double(seed), reading_threads())
+check_drawing <- function(level, draws, seed, call = rlang::caller_env()) {
+  check_number(level, lower = 0.5, upper = 0.999, call = call)
+  throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", call)
+  check_whole(seed, lower = 0L, call = call)
 }
 
-# What the simulations need: histories with amounts, and draws of the parameters of both models side by side.
-drawn_worlds <- function(history, fit, spend, n, seed) {
-  purchase <- draw_parameters(fit, n, seed)
-  own <- lapply(seq_len(n), \(i) parameter_sets(fit, history, purchase[i, 1:4], purchase[i, -(1:4)]))
-  list(models = list(purchases = fit$name, spend = spend$name), histories = c(history_columns(history), spend_columns(history, spend$name, anybody = TRUE)[-1L]), set = own[[1L]]$set,
-       purchase = lapply(own, `[[`, "sets"), spend = draw_parameters(spend, n, seed + 1L))
+# Still a customer, and what is expected by each horizon at its rate, in one pass.
+purchases_ahead <- function(fit, history, horizons, rates = rep(0, length(horizons))) {
+  if (!is.null(fit$design)) warn_unseen(fit$design, history)
+  own <- parameter_sets(fit, history)
+  cpp_purchase_ahead(fit$name, own$sets, own$set, history_columns(history), horizons, rates, reading_threads())
 }
 
-# Draws of the parameters, normal on the scale they were fitted on; the estimate itself where no covariance is known. Leaves the caller's
-# random numbers alone.
-draw_parameters <- function(fit, n, seed) {
-  scale <- working_scale(fit)
-  drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
-  known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))                # not those on the edge
-  z <- matrix(with_seed(seed, stats::rnorm(length(drawn))), n)
-  if (length(known) > 0L) drawn[, known] <- drawn[, known] + z[, known, drop = FALSE] %*% chol(fit$vcov[known, known, drop = FALSE])
-  drawn[, scale$logs] <- exp(drawn[, scale$logs])
-  drawn
-}
-
-with_seed <- function(seed, code) {
-  old <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
-  set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
-  code
-}
-
-value_remarks <- function(fit, spend, money, history) {
-  x <- history$repeats > 0
-  tie <- spend_tie(history$repeats[x], history$spend[x])
-  rbind(remarks(fit), remarks(spend),
-    if (is.null(money$margin_rate)) remark_table("margin", "No margin rate is known, so sales are forecast and value is left out."),
-    if (tie$tied) remark_table("spend", sprintf("Amounts go with frequency (rank correlation %.2f); the spend model assumes they do not.", tie$correlation)))
+#' Who holds how much of the value
+#'
+#' @param value `[nubrek_value]` From [forecast_value()].
+#' @param groups `[integer(1)]` So many groups of equal size, those of the highest lifetime value first (of the highest expected sales where no margin is known).
+#' @return A `nubrek_shares`, one row per group: `group`, `customers`; `value_to_date`, `value`, `lifetime_value`, sums; `share` of the lifetime value of all, `running_share`. Without margin
+#'   `sales` in their place. Sums are those of the forecast.
+#' @examples
+#' value_shares(forecast_value(example_ledger(), money = economics(margin_rate = 0.45)), groups = 2)
+#' @export
+value_shares <- function(value, groups = 10L) {
+  throw_unless(checkmate::check_class(value, "nubrek_value"), "value", rlang::current_env())
+  check_whole(groups, lower = 2L)
+  known <- !anyNA(value$lifetime_value)
+  columns <- if (known) c("value_to_date", "value", "lifetime_value") else "sales"
+  by <- value[[utils::tail(columns, 1L)]]
+  group <- ceiling(rank(-by, ties.method = "first") / nrow(value) * groups)
+  sums <- data.table(group = as.integer(group), plain_table(value)[columns])[, c(list(customers = .N), lapply(.SD, sum)), keyby = group]
+  all <- sums[[utils::tail(columns, 1L)]]
+  new_result(c(as.list(sums), list(share = all / sum(all), running_share = cumsum(all) / sum(all))), "shares", remarks = remarks(value), basis = c(attr(value, "basis"), list(measure = utils::tail(columns,
+      1L))))
 }

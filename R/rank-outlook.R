@@ -33,7 +33,7 @@ tier_outlook <- function(tiers, ledger, years = NULL, draws = c(20L, 25L), seed 
   signal_progress("drawing the coming time")
   w <- drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed)
   p <- cpp_simulate_tiers(w$models, w$histories, w$set, w$purchase, w$spend, as.integer(draws[[2L]]), business_weeks(fitted$purchases, ledger$as_of, ledger$as_of + round(365.25 * years)), limits,
-      1 - return_share(ledger), as.double(seed), reading_threads())
+      sum(ledger$orders$sales) / sum(ledger$days$sales), as.double(seed), reading_threads())
   labels <- c(levels(tiers$tier), "absent")
   now <- as.integer(tiers$tier)
   so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))

@@ -23,7 +23,7 @@ study_parts <- list(
   moves = \(study, ledger) study_moves(study, ledger),
   chance = \(study, ledger) move_noise(study_moves(study, ledger), ledger, draws = study$moves$draws %||% 200L),
   outlook = \(study, ledger) tier_outlook(study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L, models = study_models(study)),
-  forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = do.call(economics, study$economics %||% list()), models = study_models(study)),
+  forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = study_economics(study), models = study_models(study)),
                                                         study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))])),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut, models = study_models(study)),
   season = \(study, ledger) season_index(ledger),
@@ -77,6 +77,8 @@ study_margin <- function(study) {
   if (is.null(rates)) return(study$economics$margin_rate)
   margin_rates(rates$rates, rates$by, rates$otherwise)
 }
+
+study_economics <- function(study) do.call(economics, c(list(margin_rate = study_margin(study)), study$economics[intersect(names(study$economics), c("yearly_discount", "shares_by"))]))
 
 study_grid <- function(study, ledger, by = NULL) {
   said <- study$cohorts[intersect(names(study$cohorts), c("clock", "ages", "older_within"))]

@@ -52,7 +52,7 @@ study_schema <- function() list(
   bands = each(list(from = leaf_text(), breaks = leaf_ascending(), as = leaf_choice(c("number", "age", names(clocks))))),
   slice = list(lines = each(leaf_texts()), customers = each(leaf_texts()), from = leaf_day(), until = leaf_day(), first = leaf_choice(c("any", "within"))),
   suspects = list(orders_a_day = leaf_whole(1, 1e6), places_a_day = leaf_whole(1, 1e6), share_of_orders = leaf_number(0, 1)),
-  economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10), margin_rates = list(by = leaf_text(), rates = leaf_numbers(), otherwise = leaf_number(-1, 1))),
+  economics = list(margin_rate = leaf_number(0, 1), yearly_discount = leaf_number(0, 10), margin_rates = list(by = leaf_text(), rates = leaf_numbers(), otherwise = leaf_number(-1, 1)), shares_by = leaf_text()),
   `repeat` = list(by = leaf_texts()),
   waits = list(nth = leaf_whole(2, 100), clock = leaf_choice(names(clocks)), by = leaf_text()),
   new = list(clock = leaf_choice(names(clocks)), lookback = leaf_whole(0, 10000), unit = leaf_choice(c("periods", "days")), lines = each(leaf_texts()), scope = leaf_choice(c("within", "any")),

@@ -270,6 +270,22 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_purchase_ahead
+Rcpp::List cpp_purchase_ahead(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizons, Rcpp::NumericVector deltas, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_ahead(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonsSEXP, SEXP deltasSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type horizons(horizonsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type deltas(deltasSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_ahead(name, sets, set, histories, horizons, deltas, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_purchase_distribution
 Rcpp::NumericMatrix cpp_purchase_distribution(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizon, int n, int threads);
 RcppExport SEXP _nubrek_cpp_purchase_distribution(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP nSEXP, SEXP threadsSEXP) {
@@ -459,8 +475,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_simulate_value
-Rcpp::List cpp_simulate_value(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, double horizon, double delta, double lower, double upper, double seed, int threads);
-RcppExport SEXP _nubrek_cpp_simulate_value(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_simulate_value(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, Rcpp::IntegerVector group, int groups, double horizon, double delta, Rcpp::NumericVector levels, double seed, double first_row, int threads);
+RcppExport SEXP _nubrek_cpp_simulate_value(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP groupSEXP, SEXP groupsSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP levelsSEXP, SEXP seedSEXP, SEXP first_rowSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
@@ -469,13 +485,40 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
     Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
-    Rcpp::traits::input_parameter< double >::type lower(lowerSEXP);
-    Rcpp::traits::input_parameter< double >::type upper(upperSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type levels(levelsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< double >::type first_row(first_rowSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_value(models, histories, set, purchase, spend, individual, horizon, delta, lower, upper, seed, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_value(models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_simulate_periods
+Rcpp::List cpp_simulate_periods(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, Rcpp::IntegerVector group, int groups, Rcpp::NumericVector edges, Rcpp::IntegerVector come, Rcpp::IntegerVector place, Rcpp::IntegerMatrix arrivals, double first_factor, double seed, double first_row, int threads);
+RcppExport SEXP _nubrek_cpp_simulate_periods(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP groupSEXP, SEXP groupsSEXP, SEXP edgesSEXP, SEXP comeSEXP, SEXP placeSEXP, SEXP arrivalsSEXP, SEXP first_factorSEXP, SEXP seedSEXP, SEXP first_rowSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
+    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type edges(edgesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type come(comeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerMatrix >::type arrivals(arrivalsSEXP);
+    Rcpp::traits::input_parameter< double >::type first_factor(first_factorSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< double >::type first_row(first_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_periods(models, histories, set, purchase, spend, individual, group, groups, edges, come, place, arrivals, first_factor, seed, first_row, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -769,6 +812,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_purchase_density", (DL_FUNC) &_nubrek_cpp_purchase_density, 5},
     {"_nubrek_cpp_purchase_sum", (DL_FUNC) &_nubrek_cpp_purchase_sum, 9},
     {"_nubrek_cpp_purchase_expected", (DL_FUNC) &_nubrek_cpp_purchase_expected, 7},
+    {"_nubrek_cpp_purchase_ahead", (DL_FUNC) &_nubrek_cpp_purchase_ahead, 7},
     {"_nubrek_cpp_purchase_distribution", (DL_FUNC) &_nubrek_cpp_purchase_distribution, 7},
     {"_nubrek_cpp_simulate_purchases", (DL_FUNC) &_nubrek_cpp_simulate_purchases, 7},
     {"_nubrek_cpp_count_others", (DL_FUNC) &_nubrek_cpp_count_others, 2},
@@ -783,7 +827,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 9},
-    {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 12},
+    {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 14},
+    {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 16},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 11},
     {"_nubrek_cpp_first_days", (DL_FUNC) &_nubrek_cpp_first_days, 2},
     {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 7},

@@ -33,7 +33,7 @@ double reach(const Problem& q, double whole) {
 struct Node { double u_a, u_b, w; };      // log1p(d / a), log1p(d / b), part of J
 
 // Nodes of one panel of v = log1p(d / min(a, b)) in [from, to].
-void panel(const Problem& q, const Rule& rule, double from, double to, double& J, double& H, std::vector<Node>& nodes) {
+void panel(const Problem& q, const Rule& rule, double from, double to, double& J, double& H, std::vector<Node>* nodes) {
   const bool by_a = q.a <= q.b;
   const double scale = by_a ? q.a : q.b, other = by_a ? q.b : q.a;
   for (std::size_t i = 0; i < rule.node.size(); ++i) {
@@ -43,17 +43,17 @@ void panel(const Problem& q, const Rule& rule, double from, double to, double& J
     const double w = f * q.s / (q.b + d);
     J += w;
     H += f * q.N / (q.a + d);
-    nodes.push_back({u_a, u_b, w});
+    if (nodes) nodes->push_back({u_a, u_b, w});
   }
 }
 
 // As many nodes as the range asks for at first guess; |1 - A - J - H| tells whether they were enough.
-void integrate(const Problem& q, double end, double A, double& J, double& H, std::vector<Node>& nodes) {
+void integrate(const Problem& q, double end, double A, double& J, double& H, std::vector<Node>* nodes) {
   static const Rule rule12(12), rule16(16), rule24(24), rule32(32);
   const Rule& first = end < 0.4 ? rule12 : end < 1.2 ? rule16 : end < 2.5 ? rule24 : rule32;
   for (int panels = 1; panels <= 8; panels *= 2) {
     J = H = 0;
-    nodes.clear();
+    if (nodes) nodes->clear();
     for (int k = 0; k < panels; ++k) panel(q, panels == 1 ? first : rule32, end * k / panels, end * (k + 1) / panels, J, H, nodes);
     if (std::fabs(1 - A - J - H) < 5e-14) return;
   }
@@ -74,7 +74,7 @@ class ParetoNbd final : public PurchaseModel {
     nodes.clear();
     if (q.D > 0) {
       const double end = whole <= kCut ? std::max(end_a, end_b) : std::log1p(reach(q, whole) / std::min(q.a, q.b));
-      integrate(q, end, A, J, H, nodes);
+      integrate(q, end, A, J, H, slopes ? &nodes : nullptr);
     }
     const Rising rise = rising(r, h.x);
     const double log_B = H < 0.5 ? std::log1p(-H) : std::log(A + J);      // keeps full accuracy near 0
@@ -94,6 +94,25 @@ class ParetoNbd final : public PurchaseModel {
       slopes->second[0][0] += r * rise.first + r * r * rise.second;
     }
     return {rise.value - r * start_a - h.x * std::log(q.a) - s * start_b + log_B, A / (A + J)};
+  }
+
+  // one rule over the whole range, with fewer nodes, and no check
+  double roughly_active(const double* p, const History& h) const override {
+    static const Rule rule6(6), rule9(9), rule14(14);
+    const Problem q{p[0] + h.x, p[2], p[1] + h.t_x, p[3] + h.t_x, h.T - h.t_x};
+    if (!(q.D > 0)) return 1;
+    const double end_a = std::log1p(q.D / q.a), end_b = std::log1p(q.D / q.b), whole = q.N * end_a + q.s * end_b;
+    const bool by_a = q.a <= q.b;
+    const double scale = by_a ? q.a : q.b, other = by_a ? q.b : q.a;
+    const double end = whole <= kCut ? std::max(end_a, end_b) : std::log1p(reach(q, whole) / scale);
+    const Rule& rule = whole < 1.5 ? rule6 : whole < 6 ? rule9 : rule14;
+    double J = 0;
+    for (std::size_t i = 0; i < rule.node.size(); ++i) {
+      const double v = end * rule.node[i], stretch = std::exp(v), d = scale * (stretch - 1), u = std::log1p(d / other);
+      J += rule.weight[i] * stretch * std::exp(-q.N * (by_a ? v : u) - q.s * (by_a ? u : v)) / (q.b + d);
+    }
+    const double A = std::exp(-whole);
+    return A / (A + J * end * scale * q.s);
   }
 
   void update(const double* p, const History& h, double* q) const override { q[0] = p[0] + h.x; q[1] = p[1] + h.T; q[2] = p[2]; q[3] = p[3] + h.T; }

@@ -186,6 +186,30 @@ Rcpp::NumericVector cpp_purchase_expected(std::string name, Rcpp::NumericMatrix 
   return out;
 }
 
+// Probability of still being a customer after each history, and the expected purchases in (0, horizon] discounted at a rate: a column for each horizon with its rate.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_purchase_ahead(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizons, Rcpp::NumericVector deltas, int threads) {
+  const PurchaseModel& model = purchase_model(name);
+  const ParameterSets of(sets, set);
+  const Histories h(histories);
+  const Futures futures(model, of, h, Rcpp::NumericVector(1));
+  const std::size_t wide = static_cast<std::size_t>(horizons.size());
+  const double *until = horizons.begin(), *delta = deltas.begin();
+  std::vector<double> ahead(futures.distinct.size() * wide);
+  run_tasks(futures.distinct.size(), threads, [&](std::size_t k) {
+    for (std::size_t j = 0; j < wide; ++j) ahead[k * wide + j] = model.expected(futures.distinct[k].data(), until[j], delta[j]);
+  });
+  Rcpp::NumericVector active(h.n);
+  Rcpp::NumericMatrix expected(static_cast<int>(h.n), static_cast<int>(wide));
+  double *to_active = active.begin(), *to = expected.begin();
+  each_row(h.n, threads, [&](R_xlen_t i) {
+    to_active[i] = model.density(of.of(i), h.of(i), nullptr).active;
+    const double* from = ahead.data() + static_cast<std::size_t>(futures.of[static_cast<std::size_t>(i)]) * wide;
+    for (std::size_t j = 0; j < wide; ++j) to[i + static_cast<R_xlen_t>(j) * h.n] = to_active[i] * from[j];
+  });
+  return Rcpp::List::create(Rcpp::_["active"] = active, Rcpp::_["expected"] = expected);
+}
+
 // Probabilities of 0, 1, ..., n - 1 purchases in (0, horizon] after each history: a row each.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_purchase_distribution(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizon, int n, int threads) {

@@ -26,6 +26,8 @@ class PurchaseModel {
   bool discrete;                        // are times counts of occasions?
 
   virtual Density density(const double* p, const History& h, Slopes* slopes) const = 0;      // `slopes` may be null
+  // the same probability for draws, where a hundred thousandth is enough
+  virtual double roughly_active(const double* p, const History& h) const { return density(p, h, nullptr).active; }
   virtual void update(const double* p, const History& h, double* q) const = 0;               // parameters of a customer known to be there after h
   // of a customer who is there, with parameters q: expected purchases in (0, horizon] discounted at rate delta (the horizon may be infinite when delta > 0),
   // probabilities of 0, 1, ..., n - 1 purchases, and drawn purchase times

@@ -93,7 +93,7 @@ Rcpp::List cpp_deal_orders(Rcpp::IntegerVector customer, Rcpp::NumericVector sal
     bool later = which[i] < 0;
     if (which[i] > 0) {
       nubrek::Stream gen(static_cast<std::uint64_t>(seed) * 1000003ULL + static_cast<std::uint64_t>(draw), static_cast<std::uint64_t>(i));
-      later = std::uniform_real_distribution<double>(0, 1)(gen) < share_second[c];
+      later = gen.unit() < share_second[c];
     }
     (later ? second : first)[c] += sales[i];
     if (sales[i] >= least) ++(later ? n_second : n_first)[c];

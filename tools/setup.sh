@@ -15,7 +15,7 @@ needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang y
 built=""        # taken where Debian has them built; without them their tests are skipped
 programs=""
 if [ "$goal" = test ]; then
-  needs="$needs testthat withr nanoparquet"
+  needs="$needs testthat withr nanoparquet generics"
   built="readxl openxlsx"
   command -v chromium >/dev/null 2>&1 || programs="chromium"
 fi

@@ -1,0 +1,67 @@
+# Simulation of what is to come: parameters from what is known of them, and for each of these draws the courses of all customers. Nothing here depends on the number of threads.
+
+# What the simulations need: histories with amounts, and draws of the parameters of both models side by side.
+drawn_worlds <- function(history, fit, spend, n, seed) {
+  purchase <- draw_parameters(fit, n, seed)
+  design <- if (!is.null(fit$design)) apply_design(fit$design, history)
+  sets_of <- \(i) if (is.null(design)) matrix(purchase[i, 1:4], 4L, 1L) else shifted_sets(fit, design$columns, purchase[i, 1:4], purchase[i, -(1:4)])
+  list(models = list(purchases = fit$name, spend = spend$name), histories = c(history_columns(history), spend_columns(history, spend$name, anybody = TRUE)[-1L]), set = design$set %||% integer(),
+       purchase = lapply(seq_len(n), sets_of), spend = draw_parameters(spend, n, seed + 1L))
+}
+
+# Rows of worlds.
+some_rows <- function(worlds, rows) {
+  worlds$histories <- lapply(worlds$histories, `[`, rows)
+  if (length(worlds$set) > 0L) worlds$set <- worlds$set[rows]
+  worlds
+}
+
+# Draws of the parameters, normal on the scale they were fitted on, with exactly the mean and the covariance of the fit, so that few draws go far; the estimate itself where no covariance is known.
+# Leaves the caller's random numbers alone.
+draw_parameters <- function(fit, n, seed) {
+  scale <- working_scale(fit)
+  drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
+  known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))                # not those on the edge
+  z <- matrix(with_seed(seed, stats::rnorm(n * length(known))), n)
+  if (length(known) > 0L) drawn[, known] <- drawn[, known] + standardised(z) %*% chol(fit$vcov[known, known, drop = FALSE])
+  drawn[, scale$logs] <- exp(drawn[, scale$logs])
+  drawn
+}
+
+# Columns of mean 0 whose covariance is the identity, as far as there are rows for it.
+standardised <- function(z) {
+  z <- sweep(z, 2L, colMeans(z))
+  if (nrow(z) < ncol(z) + 2L) return(z)
+  z %*% backsolve(chol(crossprod(z) / (nrow(z) - 1)), diag(ncol(z)))
+}
+
+with_seed <- function(seed, code) {
+  old <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
+  set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+  code
+}
+
+rows_a_block <- 131072L
+
+# Quantiles of each customer's discounted spend, and the draws of the totals of groups: one row per draw, one column per group.
+draw_values <- function(worlds, horizon, rate, levels, individual, seed, group = rep(1L, length(worlds$histories$repeats)), groups = 1L) {
+  n <- length(worlds$histories$repeats)
+  quantiles <- matrix(0, n, length(levels))
+  totals <- 0
+  for (from in seq(1L, max(1L, n), by = rows_a_block)) {
+    signal_progress("drawing what is to come", (from - 1) / n)
+    rows <- seq.int(from, min(n, from + rows_a_block - 1L))
+    w <- some_rows(worlds, rows)
+    one <- cpp_simulate_value(w$models, w$histories, w$set, w$purchase, w$spend, as.integer(individual), group[rows], groups, horizon, rate, levels, as.double(seed), from - 1, reading_threads())
+    quantiles[rows, ] <- one$quantiles
+    totals <- totals + one$totals
+  }
+  list(quantiles = quantiles, totals = totals)
+}
+
+# Draws of purchases, active customers and spend by group and period (arrays of draw x period x group); `group` ascends. `arrivals` (draw x period): the rows are customers still to come.
+draw_periods <- function(worlds, edges, individual, seed, group, groups, arrivals = NULL, come = integer(), place = integer(), first_factor = 1) {
+  cpp_simulate_periods(worlds$models, worlds$histories, worlds$set, worlds$purchase, worlds$spend, as.integer(individual), group, groups, edges, come, place, arrivals %||% matrix(0L, 0L, 0L),
+                       first_factor, as.double(seed), 0, reading_threads())
+}
