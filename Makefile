@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -48,6 +48,11 @@ WORLDS ?= 1000
 recovery:
 	@tools/setup.sh demo
 	@Rscript bench/recovery.R $(WORLDS)
+
+# Coverage of the intervals of coming sales over many drawn worlds, about 20 minutes.
+coverage:
+	@tools/setup.sh demo
+	@Rscript bench/coverage.R $(WORLDS)
 
 screenshots: demo
 	@tools/screenshots.sh

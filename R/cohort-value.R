@@ -57,7 +57,7 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
              basis = c(utils::modifyList(basis, list(by = by, kinds = worth_kinds)), list(to_age = age, yearly_discount = yearly_discount)), cells = cells, drawn = drawn, discount = d)
 }
 
-worth_kinds <- c(value_after_cost = "money", cost = "money", sales = "money")
+worth_kinds <- c(observed = "share")
 
 # Cells of the cohorts seen from age 0: `money` in all, `seen` of it; of the observed grid what it has.
 worth_cells <- function(grid, forecast) {
@@ -117,9 +117,10 @@ worth_remarks <- function(d, yearly, basis, costs, known) {
 #' Cohorts pooled: what an acquired customer brings by age, and the groups side by side
 #'
 #' @param worth `[nubrek_worth]` From [cohort_value()].
-#' @return `worth_summary()`: a data frame with a row per group (one without groups), over its cohorts that hold no older customers: `cohorts`, `size`, `to_age`; per acquired customer `sales`, `value`,
+#' @param newest `[integer(1)]` So many of the newest cohorts that hold no older customers; `Inf` for all. Default: those of a year, which tell what customers are worth that are won now.
+#' @return `worth_summary()`: a data frame with a row per group (one without groups), over its newest cohorts: `cohorts`, `size`, `to_age`; per acquired customer `sales`, `value`,
 #'   `cost`, `value_after_cost`, `value_to_cost`, `return_on_cost` as in [cohort_value()] (cost and what follows only of cohorts with a known cost, with `value_with_cost`, their value); `payback_age`
-#'   and `payback` of the pooled course.
+#'   of the pooled course, undiscounted, and `observed`, the share of the size of which that age has been observed in full.
 #'
 #'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach: `cohorts`, `size`; per acquired customer `sales` and `value`, cumulated, undiscounted, `lower`
 #'   and `upper` of the value, `cost`; `observed`, the share of the size whose cell is observed in full.
@@ -128,10 +129,10 @@ worth_remarks <- function(d, yearly, basis, costs, known) {
 #' worth_summary(worth)
 #' worth_course(worth)
 #' @export
-worth_summary <- function(worth) {
+worth_summary <- function(worth, newest = NULL) {
   throw_unless(checkmate::check_class(worth, "nubrek_worth"), "worth", rlang::current_env())
   by <- basis_of(worth, "by")
-  rows <- as.data.table(plain_table(worth))[older == FALSE]
+  rows <- as.data.table(plain_table(worth))[newest_cohorts(worth, newest), on = "cohort", nomatch = NULL][older == FALSE]
   out <- rows[, {
     costed <- !is.na(cost) & cost > 0
     weight <- \(x, use = TRUE) sum((x * size)[use]) / sum(size[use])
@@ -140,19 +141,25 @@ worth_summary <- function(worth) {
     list(cohorts = .N, size = sum(size), to_age = max(to_age), sales = weight(sales), value = weight(value), value_with_cost = brought, cost = spent, value_after_cost = brought - spent,
          value_to_cost = brought / spent, return_on_cost = (brought - spent) / spent)
   }, by = by]
-  course <- as.data.table(worth_course(worth))
+  course <- as.data.table(worth_course(worth, newest))
   crossed <- course[, { hit <- which(value >= cost); list(payback_age = if (length(hit) > 0L) age[[hit[[1L]]]] else NA_integer_,
-    payback = if (all(is.na(cost))) "no cost" else if (length(hit) == 0L) "beyond" else if (observed[[hit[[1L]]]] == 1) "observed" else "forecast") }, by = by]
-  if (basis_of(worth, "money") == "sales") crossed[, `:=`(payback_age = NA_integer_, payback = "margin unknown")]
-  as.data.frame(if (length(by) > 0L) crossed[out, on = by][, c(names(out), "payback_age", "payback"), with = FALSE] else cbind(out, crossed), optional = TRUE)
+    observed = if (length(hit) > 0L) observed[[hit[[1L]]]] else NA_real_) }, by = by]
+  if (basis_of(worth, "money") == "sales") crossed[, `:=`(payback_age = NA_integer_, observed = NA_real_)]
+  as.data.frame(if (length(by) > 0L) crossed[out, on = by][, c(names(out), "payback_age", "observed"), with = FALSE] else cbind(out, crossed), optional = TRUE)
+}
+
+newest_cohorts <- function(worth, newest, call = rlang::caller_env()) {
+  if (!is.null(newest) && !identical(newest, Inf)) check_whole(newest, call = call)
+  cohorts <- sort(unique(worth$cohort[!worth$older]))
+  list(cohort = utils::tail(cohorts, min(length(cohorts), newest %||% ceiling(periods_a_year[[basis_of(worth, "clock")]]))))
 }
 
 #' @rdname worth_summary
 #' @export
-worth_course <- function(worth) {
+worth_course <- function(worth, newest = NULL) {
   throw_unless(checkmate::check_class(worth, "nubrek_worth"), "worth", rlang::current_env())
   by <- basis_of(worth, "by")
-  cells <- attr(worth, "cells")[older == FALSE]
+  cells <- attr(worth, "cells")[newest_cohorts(worth, newest), on = "cohort", nomatch = NULL][older == FALSE]
   if (nrow(cells) == 0L) abort_nubrek("Every cohort may hold older customers; nothing is left to pool.", "no_purchases")
   drawn <- attr(worth, "drawn")
   level <- basis_of(worth, "level") %||% 0.95

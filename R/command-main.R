@@ -87,6 +87,7 @@ command_run <- function(job) {
 study_part <- function(job) {
   study <- read_study(job$study)
   ledger <- open_study_ledger(study)
+  if (!is.null(job$by)) study$forecast$by <- job$by
   result <- study_parts[[job$part]](study, ledger)
   if (job$verb == "list") attr(result, "ledger") <- ledger
   if (inherits(result, "nubrek_grid") && (!is.null(job$measure) || !is.null(job$view) || job$verb == "draw")) grid_measure(result, job$measure %||% "retention", job$view %||% "age") else result
@@ -114,7 +115,8 @@ command_list <- function(job) {
 # A table of cohorts is as tall as it has rows.
 figure_height <- function(x) {
   rows <- length(unique(x$cohort))
-  if (inherits(x, "nubrek_waits")) max(4, 2.6 + 0.24 * rows) else if (inherits(x, c("nubrek_grid", "nubrek_measure")) && is.null(basis_of(x, "by"))) max(4, 2.9 + 0.24 * min(24L, rows)) else 6.5
+  if (inherits(x, "nubrek_waits")) max(4, 2.6 + 0.24 * rows) else if (inherits(x, c("nubrek_grid", "nubrek_measure")) && is.null(basis_of(x, "by"))) max(4, 2.9 + 0.24 * min(24L, rows))
+    else if (inherits(x, "nubrek_value_by")) max(4, 2.6 + 0.36 * min(14L, nrow(x))) else 6.5
 }
 
 command_draw <- function(job) {

@@ -10,7 +10,8 @@ command_verbs <- list(
       use = "nubrek list PART STUDY --to FILE [--columns A,B] [--apart COLUMN] [--contact A,B]", arguments = 2L),
   draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE [--measure NAME] [--view age|calendar] [--curves]", arguments = 2L))
 
-figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook", "backtest",
+figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook", "forecast", "shares", "coming", "continued", "worth",
+    "worth_by", "value_by", "backtest",
     "tracking",
   "expected_counts", "spread", "expected_spend", "calibration", "captured", "season", "spend_frequency")
 
@@ -22,18 +23,19 @@ grid_options <- function() list(
 
 command_options <- function(verb) {
   option <- optparse::make_option
+  by <- list(option("--by", type = "character", default = NULL, metavar = "ATTRIBUTE", help = "of value_by: the customer attribute [the study's]"))
   own <- switch(verb,
     demo = list(option("--to", type = "character", default = "pellmere", metavar = "FOLDER", help = "folder to write to [%default]")),
     new = list(option("--to", type = "character", default = "study.yaml", metavar = "STUDY", help = "study file to write [%default]")),
     check = list(),
     run = list(option("--folder", type = "character", default = NULL, metavar = "FOLDER", help = "where to write [the study's own folder]")),
-    show = c(grid_options()[1:2], list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
+    show = c(grid_options()[1:2], by, list(option("--format", type = "character", default = "table", metavar = "FORMAT", help = "table, csv or json [%default]"),
                 option("--rows", type = "integer", default = 20L, metavar = "N", help = "rows of a table [%default]"))),
-    list = list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .csv, .xlsx or .parquet file"),
+    list = c(by, list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .csv, .xlsx or .parquet file"),
                 option("--columns", type = "character", default = NULL, metavar = "A,B", help = "only these columns"),
                 option("--apart", type = "character", default = NULL, metavar = "COLUMN", help = "one sheet or file for each value of this column"),
-                option("--contact", type = "character", default = NULL, metavar = "A,B", help = "customer attributes to carry along, such as name,email")),
-    draw = c(grid_options(), list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .png or .svg file"))))
+                option("--contact", type = "character", default = NULL, metavar = "A,B", help = "customer attributes to carry along, such as name,email"))),
+    draw = c(grid_options(), by, list(option("--to", type = "character", default = NULL, metavar = "FILE", help = "a .png or .svg file"))))
   c(own, list(option("--quiet", action = "store_true", default = FALSE, help = "no progress")))
 }
 
@@ -66,6 +68,7 @@ command_parse <- function(args) {
     job$part <- given[[1L]]
     asked <- c(measure = !is.null(job$measure), view = !is.null(job$view), curves = isTRUE(job$curves))
     if (any(asked) && !job$part %in% c("cohorts", "cohorts_by")) abort_usage("{.code --{names(asked)[asked][[1]]}} is for {.val cohorts}.", verb)
+    if (!is.null(job$by) && job$part != "value_by") abort_usage("{.code --by} is for {.val value_by}.", verb)
     if (asked[["measure"]] && !job$measure %in% names(grid_measures)) abort_usage("{.code --measure} is one of {.val {names(grid_measures)}}, not {.val {job$measure}}.", verb)
     if (asked[["view"]] && !job$view %in% c("age", "calendar")) abort_usage("{.code --view} is {.val age} or {.val calendar}, not {.val {job$view}}.", verb)
   }

@@ -30,9 +30,10 @@ forecast_grid <- function(ledger, clock = NULL, periods = NULL, by = NULL, money
   cells <- observed_and_expected(grid, rows, ahead, found, known)
   drawn <- found$drawn * rep(if (known) found$margin else 1, each = prod(dim(found$drawn)[1:2]))
   cells <- with_intervals(cells, drawn, found$drawn, level)
+  said <- remarks(grid)
   new_result(as.list(cells[, c(by, "cohort", "period", "age", "size", "what", "customers", "sales", "sales_lower", "sales_upper", if (known) "margin", "per_customer", "per_customer_lower",
                                "per_customer_upper", "older"), with = FALSE]),
-             "outlook_grid", ledger, rbind(remarks(grid), fitted$remarks, value_remarks(fitted, money, ledger, shares)),
+             "outlook_grid", ledger, rbind(said[said$about %in% c("as of", "slice", "older cohorts", "margin"), ], fitted$remarks, value_remarks(fitted, money, ledger, shares)),
              basis = c(attr(grid, "basis")[c("clock", "ages", "by", "attributes", "older_within", "margin", "margin_digits")], list(money = if (known) "margin" else "sales", level = level,
                  kinds = c(customers = "decimal", per_customer = "money", per_customer_lower = "money", per_customer_upper = "money"))),
              cells = cells, drawn = drawn)

@@ -45,12 +45,14 @@ forecast_sales <- function(ledger, clock = NULL, periods = NULL, acquisitions = 
                     sales = sales, sales_lower = ends$sales[1L, ], sales_upper = ends$sales[2L, ]), if (known) list(margin = today$margin + coming$margin),
                list(active_today = colMeans(today$drawn$active), purchases_today = today$purchases, sales_today = today$sales, sales_before = sales_a_year_before(ledger, ahead))),
              "outcome", ledger, rbind(carried(ledger), fitted$remarks, value_remarks(fitted, money, ledger, today$shares), arrivals$remark),
-             basis = list(clock = clock, level = level, assumption = arrivals$words, return_share = today$shares$return_share, kinds = c(new = "decimal", active = "decimal", active_lower = "decimal",
-                 active_upper = "decimal", active_today = "decimal", purchases_today = "decimal", purchases_lower = "decimal", purchases_upper = "decimal")),
+             basis = list(clock = clock, level = level, assumption = arrivals$words, return_share = today$shares$return_share, kinds = counted_columns),
              total = data.frame(sales = sum(sales), sales_lower = all[1L, 1L], sales_upper = all[2L, 1L], purchases = sum(today$purchases + coming$purchases), purchases_lower = all[1L, 2L],
                                 purchases_upper = all[2L, 2L], new = sum(arrivals$expected), sales_today = sum(today$sales)),
              history = observed_periods(ledger, clock))
 }
+
+# Expected counts are shown without decimals.
+counted_columns <- stats::setNames(rep("count", 9L), c("new", "active", "active_lower", "active_upper", "active_today", "purchases", "purchases_today", "purchases_lower", "purchases_upper"))
 
 check_acquisitions <- function(acquisitions, whole, call = rlang::caller_env()) {
   throw_unless(checkmate::check_numeric(acquisitions, lower = 0, finite = TRUE, any.missing = FALSE, null.ok = TRUE), "acquisitions", call)

@@ -17,9 +17,9 @@ render_report <- function(run, path) {
   tags <- htmltools::tags
   title <- run$study$study %||% "Customers and repeat buying"
   sections <- list(data = report_data(run), `repeat` = report_repeat(run), cohorts = report_cohorts(run), rfm = report_rfm(run), tiers = report_tiers(run),
-                   forecast = report_forecast(run), proof = report_proof(run))
+                   forecast = report_forecast(run), worth = report_worth(run), trust = report_trust(run), proof = report_proof(run))
   sections <- Filter(Negate(is.null), sections)
-  links <- c(data = "Data", `repeat` = "Repeat buying", cohorts = "Cohorts", rfm = "Ranks and scores", tiers = "Tiers", forecast = "Forecast", proof = "Proof")
+  links <- c(data = "Data", `repeat` = "Repeat buying", cohorts = "Cohorts", rfm = "Ranks and scores", tiers = "Tiers", forecast = "Forecast", worth = "Worth", trust = "Trust", proof = "Proof")
   head <- tags$head(tags$meta(charset = "utf-8"), tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"), tags$title(title),
                     tags$style(report_asset("report.css")))
   body <- tags$body(

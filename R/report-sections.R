@@ -10,9 +10,9 @@ report_answers <- function(run) {
     else card("Value at stake", format_money(total$value, run$ledger$currency),
               sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
                       format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
-  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "backtest", "audit", "proof")]),
+  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "coming")], list(worth = run$worth_by %||% run$worth), run[c("backtest", "audit", "proof")]),
       \(x) if (!is.null(x)) describe(x)$finding))
-  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback = "cohorts", tiers = "tiers", moves = "tiers", backtest = "forecast", audit = "data", proof = "proof")
+  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback = "cohorts", tiers = "tiers", moves = "tiers", coming = "forecast", worth = "worth", backtest = "trust", audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
       card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
@@ -160,18 +160,47 @@ report_forecast <- function(run) {
   if (is.null(run$forecast)) return(NULL)
   best <- describe(run$forecast)$table
   best <- with_contact(run, best[, setdiff(names(best), c("margin", "value_to_date", "lifetime_value"))])
+  coming <- describe(run$coming)
   html_section("forecast", "What customers will bring", finding = describe(run$forecast)$finding,
     html_table(best, 15L, "The customers with the highest expected value; all of them stand in value.csv"),
-    html_remarks(run$forecast), htmltools::tags$h3("How far to trust it"),
+    html_remarks(run$forecast), html_subject(describe(run$shares)$heading, NULL), html_figure(run$shares, height = 5), html_subject(coming$heading, NULL), html_figure(run$coming),
+    html_table(coming$table, 40L, "Sales of the coming periods, with the part of today's customers and the same period a year before; all columns stand in coming.csv"), html_remarks(run$coming),
+    html_terms(active = "Probability of still being a customer; in a period: customers who buy in it.", purchases = "Expected number of purchase days.",
+               value = "Margin of the expected purchases, discounted to today.",
+               interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",
+               `customers still to be won` = "An assumption, said above; everything else follows from it by the models."))
+}
+
+report_worth <- function(run) {
+  if (is.null(run$worth)) return(NULL)
+  groups <- run$worth_by
+  summary <- if (!is.null(groups)) describe(groups)$table
+  html_section("worth", "What a customer is worth", finding = describe(run$worth)$finding,
+    html_subject("The cohorts, continued", NULL), html_figure(run$continued, height = 7.4),
+    html_subject("Against what winning them cost", NULL), html_figure(run$worth, height = 5.2),
+    html_table(with_basis(report_columns(describe(run$worth)$table, c("sales", "to_age")), run$worth), 12L, "The newest cohorts; all of them stand in worth.csv"),
+    if (!is.null(groups)) htmltools::tagList(html_figure(groups, height = 7), html_table(with_basis(report_columns(summary, "to_age"), groups), 30L, sprintf("By %s, the cohorts of a year; observed: share of the customers seen to the payback age",
+        gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and "))))),
+    html_remarks(run$worth),
+    lapply(run$value_groups, \(x) { said <- describe(x)
+      htmltools::tagList(html_subject(said$heading, NULL), html_figure(x, height = max(4, 2.6 + 0.36 * min(14L, nrow(x)))),
+        html_table(with_basis(report_columns(said$table, c("value_lower", "value_upper", "from_staying", "from_cadence", "from_order", "clear")), x), 20L,
+                   sprintf("Highest cost: what a customer may cost to pay back within %s months; raw: means of the same customers, no model", format(basis_of(x, "within")))), html_remarks(x)) }),
+    html_terms(`value` = "Discounted margin by an age; payback compares the undiscounted margin with the cost.", `value to cost` = "Value by cost.", `return on cost` = "Value after cost, by cost.",
+               staying = "The rate of buying a year after the first purchase, by that at the start.", cadence = "Purchases a year while still a customer.",
+               `drawn towards everybody` = "A group keeps as much of its difference as its customers can prove."))
+}
+
+report_trust <- function(run) {
+  if (is.null(run$backtest)) return(NULL)
+  html_section("trust", "How far to trust the forecasts", finding = describe(run$backtest)$finding,
     html_figure(run$backtest, height = 5), html_table(run$backtest, caption = "Purchases expected for the time after the cut, against what came"), html_remarks(run$backtest),
     html_figure(run$calibration, height = 5), html_figure(run$captured, height = 5.6),
     report_rolling(run$rolling),
     html_subject("Which model", describe(run$comparison)$finding),
     html_table(with_basis(report_columns(run$comparison, c("log_lik", "bic", "captured")), run$comparison), caption = describe(run$comparison)$heading), html_remarks(run$comparison),
     report_models(run),
-    html_terms(active = "Probability of still being a customer.", purchases = "Expected number of purchase days.", value = "Margin of the expected purchases, discounted to today.",
-               interval = "Holds the uncertainty of the model's parameters and the chance of each customer's own course.", `lifetime value` = "Margin so far plus value to come.",
-               error = "Root mean square error per customer: lower is better.", `log score` = "Mean log of the probability given to what came: higher is better.",
+    html_terms(error = "Root mean square error per customer: lower is better.", `log score` = "Mean log of the probability given to what came: higher is better.",
                behind = "How much worse the log score is than that of the best model, with its standard error.",
                    captured = "Share of the following sales brought by the tenth of customers that the method puts first."))
 }

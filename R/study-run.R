@@ -25,6 +25,13 @@ study_parts <- list(
   outlook = \(study, ledger) tier_outlook(study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L, models = study_models(study)),
   forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = study_economics(study), models = study_models(study)),
                                                         study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))])),
+  shares = \(study, ledger, done = NULL) value_shares(done$forecast %||% study_parts$forecast(study, ledger)),
+  coming = \(study, ledger) do.call(forecast_sales, c(list(ledger, money = study_economics(study), models = study_models(study), clock = study$cohorts$clock),
+                                                     study$forecast[intersect(names(study$forecast), c("periods", "acquisitions", "level", "seed"))])),
+  continued = \(study, ledger) study_continued(study, ledger),
+  worth = \(study, ledger, done = NULL) study_worth(study, ledger, together = TRUE, done),
+  worth_by = \(study, ledger) study_worth(study, ledger, together = FALSE),
+  value_by = \(study, ledger) study_value_by(study, ledger, wanted_key(study, "forecast", "by")[[1L]]),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut, models = study_models(study)),
   season = \(study, ledger) season_index(ledger),
   calibration = \(study, ledger, done = NULL) calibration(done$backtest %||% study_parts$backtest(study, ledger)),
@@ -40,13 +47,13 @@ study_parts <- list(
   spend_frequency = \(study, ledger) spend_frequency(ledger),
   proof = \(study, ledger) prove_totals(ledger))
 
-forecast_parts <- c("forecast", "backtest", "season", "calibration", "captured", "rolling", "comparison", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend",
+forecast_parts <- c("forecast", "shares", "coming", "continued", "worth", "worth_by", "value_by", "backtest", "season", "calibration", "captured", "rolling", "comparison", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend",
     "spend_frequency")
 
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
   setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) forecast_parts, if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
-                                if (is.null(payback_groups(study))) "payback_by", if (is.null(study$moves)) c("moves", "chance"), if (is.null(study$tiers$benefits)) "payoff",
+                                if (is.null(payback_groups(study))) c("payback_by", "worth_by"), if (is.null(study$forecast$by)) "value_by", if (is.null(study$moves)) c("moves", "chance"), if (is.null(study$tiers$benefits)) "payoff",
                                 if (!"forecast" %in% names(study) || !identical(study$tiers$measure %||% "sales", "sales") || !is.null(study$tiers$limits)) "outlook"))
 }
 
@@ -120,15 +127,39 @@ payback_groups <- function(study) {
   if (length(by) == 0L || identical(by, "cohort")) NULL else by
 }
 
-study_payback <- function(study, ledger, together) {
+# What winning customers cost, as the section payback says.
+study_cost <- function(study) {
   part <- study$payback
   if (is.null(part)) wanted_key(study, "payback", "cost")
   given <- intersect(c("cost", "costs", "spend"), names(part))
   if (length(given) != 1L) abort_study(study$source, "payback", "Here belongs one of {.field cost}, {.field costs} and {.field spend}.")
   for (key in list(cost = character(), costs = c("by", "per_customer"), spend = c("files", "period", "amount"))[[given]]) if (is.null(part[[given]][[key]]))
     abort_study(study$source, c("payback", given), "The key {.field {key}} is missing here.", key = key)
-  cost <- switch(given, cost = acquisition_cost(part$cost), costs = acquisition_cost(part$costs$per_customer, part$costs$by),
-                 spend = acquisition_spend(study_files(study, part$spend$files), part$spend$period, part$spend$amount, part$spend$by, isTRUE(part$spend$carry_over)))
+  switch(given, cost = acquisition_cost(part$cost), costs = acquisition_cost(part$costs$per_customer, part$costs$by),
+         spend = acquisition_spend(study_files(study, part$spend$files), part$spend$period, part$spend$amount, part$spend$by, isTRUE(part$spend$carry_over)))
+}
+
+study_continued <- function(study, ledger, by = NULL) {
+  said <- c(study$cohorts[intersect(names(study$cohorts), c("clock", "older_within"))], study$forecast[intersect(names(study$forecast), c("periods", "level", "seed"))])
+  do.call(forecast_grid, c(list(ledger, by = by, money = study_economics(study), models = study_models(study)), said))
+}
+
+# Economics of the continued cohorts; the cost by channel asks for a grid by channel.
+study_worth <- function(study, ledger, together, done = NULL) {
+  by <- payback_groups(study)
+  if (!together && is.null(by)) wanted_key(study, "payback", "spend")
+  grid <- (if (is.null(by)) done$continued) %||% study_continued(study, ledger, by)
+  cohort_value(grid, if (!is.null(study$payback)) study_cost(study), study_economics(study)$yearly_discount, together = together && !is.null(by))
+}
+
+study_value_by <- function(study, ledger, by) {
+  said <- study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))]
+  do.call(value_by, c(list(ledger, by, within = study$forecast$within %||% 12, money = study_economics(study), models = study_models(study)), said))
+}
+
+study_payback <- function(study, ledger, together) {
+  cost <- study_cost(study)
+  part <- study$payback
   by <- payback_groups(study)
   cohort_payback(study_grid(study, ledger, by), cost, together = together && !is.null(by), within = part$within, yearly_discount = part$yearly_discount %||% 0)
 }
@@ -143,7 +174,7 @@ study_payback <- function(study, ledger, together) {
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
-#'   `forecast`, `backtest`, `season`, `calibration`, `captured`, `rolling`, `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`,
+#'   `forecast`, `shares`, `coming`, `continued`, `worth`, `worth_by`, `value_by` (with `value_groups`, one for each attribute), `backtest`, `season`, `calibration`, `captured`, `rolling`, `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`,
 #'   `proof`) and
 #'   `files`, the paths written.
 #' @examples
@@ -161,6 +192,7 @@ run_study <- function(study, folder = NULL) {
         run)      # not of a short history
   }
   run$by <- lapply(stats::setNames(nm = study[["repeat"]]$by %||% character()), \(name) repeat_rate(ledger, by = name))
+  if (!is.null(run$value_by)) run$value_groups <- c(stats::setNames(list(run$value_by), study$forecast$by[[1L]]), lapply(stats::setNames(nm = study$forecast$by[-1L]), \(name) study_value_by(study, ledger, name)))
   run <- structure(run, class = "nubrek_run")
   folder <- folder %||% file.path(dirname(study$path), study$outputs$folder %||% "nubrek-results")
   if (!is.na(folder)) run$files <- write_results(run, folder)
@@ -179,7 +211,7 @@ write_results <- function(run, folder) {
   signal_progress("writing the report")
   render_report(run, file.path(draft, "report.html"))
   files <- c("report.html", names(lists))
-  unlink(file.path(folder, setdiff(c("value.csv", "payback.csv", "moved.csv", "outlook.csv"), files)))       # of an earlier run that had them
+  unlink(file.path(folder, setdiff(c("value.csv", "coming.csv", "worth.csv", "payback.csv", "moved.csv", "outlook.csv"), files)))       # of an earlier run that had them
   file.rename(file.path(draft, files), file.path(folder, files))
   file.path(folder, files)
 }
@@ -193,6 +225,8 @@ study_lists <- function(run) {
     if (!is.null(run$moves)) list("moved.csv" = { movers <- moved_customers(run$moves); carry(movers[movers$from != movers$to & movers$from != "new", ]) }),
     if (!is.null(run$outlook)) list("outlook.csv" = carry(run$outlook)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
+    if (!is.null(run$coming)) list("coming.csv" = plain_table(run$coming)),
+    if (!is.null(run$worth)) list("worth.csv" = plain_table(run$worth_by %||% run$worth)),
     if (!is.null(run$payback)) list("payback.csv" = plain_table(run$payback_by %||% run$payback)),
     list("customers.csv" = plain_table(people), "cohorts.csv" = plain_table(run$cohorts), "set-aside.csv" = plain_table(set_aside(run$ledger)),
          "suspects.csv" = plain_table(run$suspects), "overdue.csv" = carry(overdue_tail(run))))

@@ -73,7 +73,7 @@ study_schema <- function() list(
   tiers = list(measure = leaf_choice(c("sales", "purchases", "mean_sales")), shares = leaf_numbers(), thresholds = leaf_numbers(), limits = each(leaf_limits()), match = leaf_choice(c("all", "any")),
                during = leaf_texts(), benefits = list(cost = leaf_numbers(), uplift = leaf_amounts())),
   moves = list(periods = leaf_texts(), same_days = leaf_flag(), least_base = leaf_whole(0, 1e6), draws = leaf_whole(20, 1e5)),
-  forecast = list(years = leaf_number(0.02, 50), level = leaf_number(0.5, 0.999), seed = leaf_whole(0, 1e9), cut = leaf_day(),
+  forecast = list(years = leaf_number(0.02, 50), periods = leaf_whole(1, 1000), acquisitions = leaf_amounts(), by = leaf_texts(), within = leaf_number(0, 600), level = leaf_number(0.5, 0.999), seed = leaf_whole(0, 1e9), cut = leaf_day(),
                   purchases = leaf_choice(names(Filter(\(m) !m$discrete, purchase_models()))), spend = leaf_choice(names(spend_models())),
                   covariates = list(rate = leaf_texts(), dropout = leaf_texts()), penalty = leaf_penalty(), season = leaf_season()),
   outputs = list(folder = leaf_text(), contact = leaf_texts()))
