@@ -22,8 +22,8 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   check_number(yearly_discount, lower = 0, upper = 10)
   throw_unless(checkmate::check_flag(together), "together", rlang::current_env())
   if (!is.null(age) && !identical(age, Inf)) check_whole(age, lower = 0L)
-  basis <- attr(grid, "basis")
   forecast <- inherits(grid, "nubrek_outlook_grid")
+  basis <- utils::modifyList(list(money = if (is.null(grid$margin)) "sales" else "margin", level = 0.95), attr(grid, "basis"))
   cells <- worth_cells(grid, forecast)
   if (nrow(cells) == 0L) abort_nubrek("No cohort is observed from its first purchase on.", "no_purchases")
   cohorts <- unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE])
@@ -63,7 +63,6 @@ worth_kinds <- c(observed = "share")
 worth_cells <- function(grid, forecast) {
   by <- basis_of(grid, "by")
   if (forecast) return(attr(grid, "cells")[(from_start), c("row", by, "cohort", "age", "size", "sales", "money", "seen", "what", "place", "older"), with = FALSE])
-  attr(grid, "basis") <- c(attr(grid, "basis"), list(money = if (is.null(grid$margin)) "sales" else "margin"))
   cells <- as.data.table(plain_table(grid))
   cells[, row := .GRP, by = c(by, "cohort")]
   cells[, from_start := age[[1L]] == 0L, by = row]

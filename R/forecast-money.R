@@ -27,8 +27,8 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
   by <- money$shares_by %||% if ("first_channel" %in% names(known_attributes(ledger))) "first_channel"
   group <- if (is.null(by)) rep(1L, n) else as.integer(code_column(group_of(ledger, by, call)[[1L]]))
   buys <- gross > 0
-  kept <- rep(1, n)
-  kept[buys] <- 1 - shrunk_shares((gross - net)[buys], gross[buys], group[buys])
+  returned <- shrunk_ratios((gross - net)[buys], gross[buys], group[buys])
+  kept <- 1 - returned$ratio[match(group, returned$group)]
   margin <- order_margin(ledger, money$margin_rate, call)
   rates <- money$margin_rate
   if (is.null(margin)) each <- to_date <- rep(NA_real_, n) else {
@@ -40,8 +40,9 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
       exact <- inherits(rates, "nubrek_margin") && !is.null(rates$by) && !rates$by %in% names(ledger$lines)
       places <- if (exact) as.integer(code_column(group_of(ledger, rates$by, call)[[1L]])) else group
       known <- net > 0
-      each[known] <- shrunk_shares((own / 10^margin$digits)[known], net[known], places[known], shrink = !exact)
-      each[!known] <- sum(own[known]) / 10^margin$digits / sum(net[known])
+      found <- shrunk_ratios((own / 10^margin$digits)[known], net[known], places[known])
+      each <- (if (exact) found$own else found$ratio)[match(places, found$group)]
+      each[is.na(each)] <- sum(own[known]) / 10^margin$digits / sum(net[known])
     }
   }
   list(kept = kept[at], margin = each[at], to_date = to_date[at], words = margin$words, by = by, return_share = 1 - sum(net) / sum(gross))
@@ -56,12 +57,6 @@ shrunk_ratios <- function(top, base, group) {
   variance <- sum((top - all * base)^2) / sum(base^2) * sums$square / sums$base^2
   kept <- kept_of(own, variance)
   data.frame(group = sums$group, own = own, ratio = all + kept * (own - all), error = sqrt(kept * variance))
-}
-
-# The same as one number for each row.
-shrunk_shares <- function(top, base, group, shrink = TRUE) {
-  found <- shrunk_ratios(top, base, group)
-  (if (shrink) found$ratio else found$own)[match(group, found$group)]
 }
 
 # How much of its distance from all a group keeps, given its sampling variance.

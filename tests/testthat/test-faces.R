@@ -48,7 +48,7 @@ test_that("the report of the demo world opens in a browser, has all sections, an
     told.pictures = [...document.images].every(i => i.complete && i.naturalWidth > 0 && i.alt.length > 20);</script></body>"
   writeLines(sub("</body>", probe, html, fixed = TRUE), path, useBytes = TRUE)
   dom <- browse(path)
-  for (id in c("data", "repeat", "cohorts", "rfm", "tiers", "forecast", "proof")) expect_match(dom, paste0("<section id=\"", id, "\""), fixed = TRUE)
+  for (id in c("data", "repeat", "cohorts", "rfm", "tiers", "forecast", "worth", "trust", "proof")) expect_match(dom, paste0("<section id=\"", id, "\""), fixed = TRUE)
   expect_match(dom, "data-sorted=\"true\"", fixed = TRUE)
   expect_match(dom, "data-wide=\"false\"", fixed = TRUE)
   expect_match(dom, "data-pictures=\"true\"", fixed = TRUE)
