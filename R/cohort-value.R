@@ -7,7 +7,8 @@
 #' @param cost `[numeric(1) | nubrek_cost]` Cost per customer, or [acquisition_cost()] or [acquisition_spend()]. Default not known.
 #' @param yearly_discount `[numeric(1)]` Yearly rate D; money at age 0 is not discounted, money at age a by \eqn{(1 + d)^a} with \eqn{d = (1 + D)^{1/n} - 1} for n periods a year (n = 365.25 days,
 #'   365.25/7 weeks, 12 months, 4 quarters).
-#' @param age `[integer(1)]` Up to this age, `Inf` for as far as each cohort goes. Default: of a forecast the last age that every cohort reaches, so that they can be compared; of an observed grid `Inf`.
+#' @param age `[integer(1)]` Up to this age, `Inf` for as far as each cohort goes. Default: of a forecast the last age that every cohort reaches, so that they can be compared; of an observed grid
+#'   `Inf`.
 #' @param together `[logical(1)]` Add up the grid's groups, so that a row is a whole cohort?
 #' @return A `nubrek_worth`, one row per cohort (and group) seen from age 0 on: `cohort`; `size`; `to_age`; per acquired customer and in major units `sales`, cumulated and undiscounted, `value`
 #'   before acquisition cost (discounted margin), with `value_lower`, `value_upper` where something of it is forecast, `cost`, `value_after_cost`; `value_to_cost` (value by cost), `return_on_cost`
@@ -67,7 +68,8 @@ worth_cells <- function(grid, forecast) {
   cells[, row := .GRP, by = c(by, "cohort")]
   cells[, from_start := age[[1L]] == 0L, by = row]
   cells[, money := if (is.null(cells$margin)) sales else margin]
-  cells[(from_start), c(list(row = row), .SD, list(seen = money, what = ifelse(complete, "observed", "partly"), place = NA_integer_)), .SDcols = c(by, "cohort", "age", "size", "sales", "money", "older")]
+  cells[(from_start), c(list(row = row), .SD, list(seen = money, what = ifelse(complete, "observed", "partly"), place = NA_integer_)), .SDcols = c(by, "cohort", "age", "size", "sales",
+    "money", "older")]
 }
 
 # Draws of rows that become one.
@@ -107,7 +109,8 @@ worth_interval <- function(cells, out, drawn, until, d, level) {
 worth_remarks <- function(d, yearly, basis, costs, known) {
   unused <- sum(costs$unused$amount) / 10^basis$decimals
   rbind(
-    if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not. The payback age is undiscounted.", format(100 * yearly), format(signif(100 * d, 4)), basis$clock)),
+    if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not. The payback age is undiscounted.", format(100 * yearly), format(signif(100 * d,
+      4)), basis$clock)),
     if (!known) remark_table("margin", "No margin is known: sales are not value, so value and payback are left out."),
     if (unused > 0) remark_table("unused spend", sprintf("%s of spend fell into periods without new customers and is in no cohort's cost.",
         paste(formatC(unused, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency))))
@@ -121,7 +124,8 @@ worth_remarks <- function(d, yearly, basis, costs, known) {
 #'   `cost`, `value_after_cost`, `value_to_cost`, `return_on_cost` as in [cohort_value()] (cost and what follows only of cohorts with a known cost, with `value_with_cost`, their value); `payback_age`
 #'   of the pooled course, undiscounted, and `observed`, the share of the size of which that age has been observed in full.
 #'
-#'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach: `cohorts`, `size`; per acquired customer `sales` and `value`, cumulated, undiscounted, `lower`
+#'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach: `cohorts`, `size`; per acquired customer `sales` and `value`, cumulated, undiscounted,
+#'   `lower`
 #'   and `upper` of the value, `cost`; `observed`, the share of the size whose cell is observed in full.
 #' @examples
 #' worth <- cohort_value(forecast_grid(example_ledger(), "quarter", periods = 2, money = economics(0.45), older_within = 1L), cost = 12)

@@ -10,7 +10,8 @@ command_verbs <- list(
       use = "nubrek list PART STUDY --to FILE [--columns A,B] [--apart COLUMN] [--contact A,B]", arguments = 2L),
   draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --to FILE [--measure NAME] [--view age|calendar] [--curves]", arguments = 2L))
 
-figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook", "forecast", "shares", "coming", "continued", "worth",
+figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook",
+  "forecast", "shares", "coming", "continued", "worth",
     "worth_by", "value_by", "backtest",
     "tracking",
   "expected_counts", "spread", "expected_spend", "calibration", "captured", "season", "spend_frequency")

@@ -20,7 +20,8 @@ autoplot.nubrek_outcome <- function(object, ...) {
   ends <- data.frame(x = match(table$period, periods), lower = base + table$sales_lower, upper = base + table$sales_upper)
   border <- match(table$period[[1L]], periods) + if (table$partial[[1L]]) 0 else -0.5
   currency <- basis_of(object, "currency")
-  key <- data.frame(x = 0.6, what = c("observed", "today", if (sum(table$new) > 0) "coming"), label = c("observed", "expected of today's customers", if (sum(table$new) > 0) "expected of customers still to be won"))
+  key <- data.frame(x = 0.6, what = c("observed", "today", if (sum(table$new) > 0) "coming"), label = c("observed", "expected of today's customers",
+    if (sum(table$new) > 0) "expected of customers still to be won"))
   top <- max(ends$upper, history$sales)
   key$y <- top * (1.2 - 0.06 * seq_len(nrow(key)))
   step <- max(1L, ceiling(length(periods) / 13))
@@ -63,7 +64,8 @@ autoplot.nubrek_outlook_grid <- function(object, ..., cohorts = 18L) {
     ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.92) +
     ggplot2::geom_tile(data = data[data$ahead, ], fill = NA, colour = palette_of[["paper"]], linetype = "11", linewidth = 0.5, width = 0.9, height = 0.84) +
     ggplot2::geom_segment(data = edge, ggplot2::aes(x = .data$x, xend = .data$x, y = .data$y - 0.5, yend = .data$y + 0.5), colour = palette_of[["brick"]], linewidth = 1) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill), fontface = ifelse(.data$ahead, "italic", "plain")), size = min(3.7, 175 / columns / (0.62 * max(nchar(data$text))))) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill), fontface = ifelse(.data$ahead, "italic", "plain")), size = min(3.7,
+      175 / columns / (0.62 * max(nchar(data$text))))) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
     ggplot2::scale_x_continuous(position = "top", breaks = seq(0, max(data$age), by = if (columns > 30L) 3L else 1L), expand = ggplot2::expansion(0.005)) +
     ggplot2::scale_y_reverse(breaks = seq_along(shown), labels = paste0(period_label(shown, clock), "  (", format_count(first$size), ")"), expand = ggplot2::expansion(add = 0.2)) +
@@ -104,17 +106,20 @@ autoplot.nubrek_worth <- function(object, ...) {
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), fill = tone, alpha = 0.25, na.rm = TRUE) +
     ggplot2::geom_line(colour = light, linewidth = 1.1) + ggplot2::geom_line(data = course[course$mostly, ], colour = tone, linewidth = 1.2) +
     ggplot2::geom_line(ggplot2::aes(y = .data$cost), colour = palette_of[["brick"]], linetype = "42", linewidth = 0.8, na.rm = TRUE) +
-    (if (nrow(last) > 0L) ggplot2::geom_text(data = last, ggplot2::aes(y = .data$cost, label = if (length(by) > 0L) "acquisition cost" else paste("acquisition cost", format_money(.data$cost, basis_of(object,
+    (if (nrow(last) > 0L) ggplot2::geom_text(data = last, ggplot2::aes(y = .data$cost, label = if (length(by) > 0L) "acquisition cost" else paste("acquisition cost",
+      format_money(.data$cost, basis_of(object,
         "currency"), 2L))), colour = palette_of[["brick"]], hjust = 1, vjust = if (any(last$value < last$cost * 1.15)) -0.7 else 1.5, size = 4)) +
     (if (NROW(border) > 0L) ggplot2::geom_vline(data = border, ggplot2::aes(xintercept = .data$age), colour = palette_of[["rule"]], linewidth = 0.8)) +
     (if (NROW(crossed) > 0L) ggplot2::geom_point(data = crossed, colour = palette_of[["ink"]], fill = tone, shape = 21L, size = 3.4)) +
-    (if (NROW(crossed) > 0L && length(by) == 0L) ggplot2::annotate("text", x = crossed$age, y = crossed$value, label = sprintf("paid back at age %d  ", crossed$age), hjust = 1, vjust = -0.6, size = 4.2,
+    (if (NROW(crossed) > 0L && length(by) == 0L) ggplot2::annotate("text", x = crossed$age, y = crossed$value, label = sprintf("paid back at age %d  ", crossed$age), hjust = 1,
+      vjust = -0.6, size = 4.2,
       colour = palette_of[["ink"]])) +
     ggplot2::scale_x_continuous(breaks = \(lim) unique(round(pretty(c(0, lim[[2L]]), 6))), expand = ggplot2::expansion(c(0.02, 0.02))) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.08))) +
     figure_words(object, sprintf("Cumulative %s per acquired customer (undiscounted, with %s interval) against the acquisition cost, by age in %ss", if (known) "margin" else "net sales (not margin)",
         present_share(basis_of(object, "level") %||% 0.95), clock),
-      caption = paste0("The newest cohorts, those of a year, as far as all of them reach. Strong: observed for most of the customers; light: mostly forecast.", if (length(by) > 0L && known) " Beside the name: the age at payback.",
+      caption = paste0("The newest cohorts, those of a year, as far as all of them reach. Strong: observed for most of the customers; light: mostly forecast.",
+        if (length(by) > 0L && known) " Beside the name: the age at payback.",
         if (length(biggest) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), length(biggest)))) +
     ggplot2::xlab(paste0("age in ", clock, "s")) + theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12))
   if (length(by) == 0L) plot else plot + ggplot2::facet_wrap(~group) + panel_titles()
@@ -156,9 +161,11 @@ autoplot.nubrek_value_by <- function(object, ...) {
     ggplot2::scale_y_discrete(limits = rev(label)) +
     ggplot2::scale_fill_manual(values = tone) + ggplot2::scale_alpha_manual(values = c(`TRUE` = 1, `FALSE` = 0.45)) +
     ggplot2::scale_x_continuous(breaks = scales::breaks_extended(3), expand = ggplot2::expansion(c(0, 0.06))) +
-    figure_words(object, sprintf("%s of a customer won today by %s, with %s interval (dashed: everybody), and by how much it differs through staying, cadence and order value; customers in brackets", if (worth == "value") "Discounted margin" else "Net sales",
+    figure_words(object, sprintf(paste0("%s of a customer won today by %s, with %s interval (dashed: everybody), and by how much it differs through staying, cadence ",
+      "and order value; customers in brackets"), if (worth == "value") "Discounted margin" else "Net sales",
         gsub("_", " ", by), present_share(basis_of(object, "level"))),
-      caption = paste0("The three differences add up. Pale: not clearly different from everybody.", if (nrow(object) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), nrow(object)))) +
+      caption = paste0("The three differences add up. Pale: not clearly different from everybody.", if (nrow(object) > length(shown)) sprintf(" The %d largest of %d groups.",
+        length(shown), nrow(object)))) +
     theme_nubrek() + panel_titles() + ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(), panel.spacing = ggplot2::unit(12, "pt"), axis.text.x = ggplot2::element_text(size = 9.5))
 }
 
@@ -182,13 +189,15 @@ autoplot.nubrek_shares <- function(object, ...) {
   key <- data.frame(what = columns, label = c(value_to_date = "margin so far", value = "margin to come, discounted", sales = "expected sales")[columns], y = top * (0.98 - 0.07 * seq_along(columns)))
   ggplot2::ggplot(long, ggplot2::aes(.data$group, .data$x)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$what), width = 0.8) +
-    ggplot2::geom_text(data = data.frame(group = table$group, x = rowSums(table[columns]), label = present_share(table$share)), ggplot2::aes(label = .data$label), vjust = -0.5, size = 4, colour = palette_of[["ink"]]) +
+    ggplot2::geom_text(data = data.frame(group = table$group, x = rowSums(table[columns]), label = present_share(table$share)), ggplot2::aes(label = .data$label), vjust = -0.5, size = 4,
+      colour = palette_of[["ink"]]) +
     ggplot2::geom_tile(data = key, ggplot2::aes(nrow(table) * 0.52, .data$y, fill = .data$what), width = 0.4, height = top * 0.045, inherit.aes = FALSE) +
     ggplot2::geom_text(data = key, ggplot2::aes(nrow(table) * 0.52 + 0.35, .data$y, label = .data$label), hjust = 0, size = 4, colour = palette_of[["ink"]]) +
     ggplot2::scale_fill_manual(values = c(value_to_date = palette_of[["moss"]], value = "#bccda2", sales = "#8fb8b5")) +
     ggplot2::scale_x_continuous(breaks = table$group, labels = ifelse(table$group == 1L, "1\nhighest", ifelse(table$group == nrow(table), paste0(nrow(table), "\nlowest"), table$group))) +
     ggplot2::scale_y_continuous(labels = \(v) formatC(v, format = "d", big.mark = "\u202f"), expand = ggplot2::expansion(c(0, 0.1))) +
-    figure_words(object, sprintf("Customers in %d equal groups by their %s, highest first%s; above: share of all", nrow(table), if (known) "lifetime value" else "expected sales", if (nzchar(currency)) paste(", in",
+    figure_words(object, sprintf("Customers in %d equal groups by their %s, highest first%s; above: share of all", nrow(table), if (known) "lifetime value" else "expected sales",
+      if (nzchar(currency)) paste(", in",
         currency) else ""), caption = paste0("n = ", format_count(sum(table$customers)), " customers.")) +
     theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
 }

@@ -4,7 +4,8 @@ value_remarks <- function(fitted, money, ledger, shares) {
   fit <- fitted$purchases
   rbind(remarks(fit), remarks(fitted$spend),
     if (is.null(shares$words)) remark_table("margin", "No margin is known, so sales are forecast and value is left out."),
-    if (!is.null(shares$words) && !is.numeric(money$margin_rate)) remark_table("margin", paste0("Margin: ", shares$words, if (!is.null(shares$by)) paste0("; of coming sales as by now, by ", gsub("_", " ",
+    if (!is.null(shares$words) && !is.numeric(money$margin_rate)) remark_table("margin", paste0("Margin: ", shares$words,
+      if (!is.null(shares$by)) paste0("; of coming sales as by now, by ", gsub("_", " ",
         shares$by)), ".")),
     if (is.null(fitted$season)) remark_table("season", "The forecast knows no season: it is left out, or the history has not seen every month in two years."),
     spend_remark(fitted), trend_remark(fit, ledger))
@@ -21,7 +22,8 @@ spend_remark <- function(fitted) {
   class <- ceiling(log2(pmax(1, history$repeats)))
   own <- data.table(class, n = history$repeats, spend = history$spend)[x, .(mean = sum(n * spend) / sum(n)), keyby = class]
   effect <- sum(expected * own$mean[match(class, own$class)]) / sum(expected * predict(fitted$spend, history)) - 1
-  remark_table("spend", sprintf("Amounts go with frequency (rank correlation %.2f); the spend model assumes they do not. If customers of each frequency kept their own mean amount, expected sales would be %.1f %% %s.",
+  remark_table("spend",
+    sprintf("Amounts go with frequency (rank correlation %.2f); the spend model assumes they do not. If customers of each frequency kept their own mean amount, expected sales would be %.1f %% %s.",
     tie$correlation, 100 * abs(effect), if (effect >= 0) "higher" else "lower"))
 }
 

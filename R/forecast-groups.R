@@ -35,6 +35,7 @@ value_by <- function(ledger, by, years = 1, within = 12, money = economics(), le
   check_drawing(level, c(draws, 1L), seed)
   check_whole(least, lower = 1L)
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", rlang::current_env())
+  if (models$purchases == "best") abort_nubrek(c("Say which purchase model.", "i" = "{.fn compare_models} recommends one."), "argument")
   season <- season_of(models$season, ledger)
   history <- purchase_history(ledger, season = season)
   learn <- learn_from(ledger, history)
@@ -43,24 +44,31 @@ value_by <- function(ledger, by, years = 1, within = 12, money = economics(), le
   if (length(unique(group)) < 2L) abort_nubrek(c("There is nothing to compare: all customers have the same {.field {by}}.", "x" = "It is {.val {group[[1]]}}."), "unidentified")
   signal_progress("fitting the groups")
   rates <- group_rates(known, group, models$purchases)
-  orders <- group_orders(ledger, known, group, money)
+  orders <- group_orders(ledger, known, group, money, rates$groups)
   size <- as.integer(table(group)[rates$groups])
   drawn <- with_seed(seed, group_draws(rates, orders, draws))
-  worth <- group_worth(rates, orders, drawn, size / sum(size), years, within, continuous_rate(money$yearly_discount, "week"), level)
-  raw <- data.table(group, purchases = known$repeats + 1, sales = major(ledger, reduce_customers(ledger)$sales_purchases[match(known$customer, ledger$ids)]))[, .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
+  worth <- group_worth(rates, orders, drawn, years, within, continuous_rate(money$yearly_discount, "week"), level)
+  raw <- data.table(group, purchases = known$repeats + 1, sales = major(ledger, reduce_customers(ledger)$sales_purchases[match(known$customer, ledger$ids)]))[,
+    .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
   raw <- raw[match(rates$groups, group)]
-  columns <- c(stats::setNames(list(rates$groups), by), list(customers = size, small = size < least), worth$table[c("value", "value_lower", "value_upper", "difference", "from_staying", "from_cadence",
-    "from_order", "clear", "staying", "cadence", "first_order", "order")], list(rate_effect = exp(rates$effect[, 1L]), leaving_effect = exp(rates$effect[, 2L]), highest_cost = worth$table$highest_cost,
+  shown <- if (by %in% value_by_columns) paste0(by, "_group") else by
+  columns <- c(stats::setNames(list(rates$groups), shown), list(customers = size, small = size < least), worth$table[c("value", "value_lower", "value_upper", "difference", "from_staying",
+    "from_cadence",
+    "from_order", "clear", "staying", "cadence", "first_order", "order")], list(rate_effect = exp(rates$effect[, 1L]), leaving_effect = exp(rates$effect[, 2L]),
+      highest_cost = worth$table$highest_cost,
     raw_purchases = raw$purchases / raw$n, raw_order = raw$sales / raw$purchases, conversion = conversion_of(ledger, by, rates$groups)))
   if (is.null(orders$words)) { columns$highest_cost[] <- NA_real_; names(columns)[names(columns) == "value"] <- "sales" }
   order <- order(-worth$table$value)
   new_result(lapply(columns, `[`, order), "value_by", ledger,
              rbind(carried(ledger), learn$remarks, group_remarks(size, least, by, orders, columns$conversion)),
-             basis = list(by = by, years = years, within = within, level = level, margin = orders$words, yearly_discount = money$yearly_discount, money = if (is.null(orders$words)) "sales" else "margin",
+             basis = list(by = shown, years = years, within = within, level = level, margin = orders$words, yearly_discount = money$yearly_discount,
+               money = if (is.null(orders$words)) "sales" else "margin",
                           kinds = c(difference = "money", from_staying = "money", from_cadence = "money", from_order = "money", staying = "share", first_order = "money", order = "money",
                                     highest_cost = "money", raw_order = "money", conversion = "share")),
              everybody = worth$everybody, effect_error = rates$error[order, ], kept = rates$kept[order, ])
 }
+
+value_by_columns <- c("customers", "small", "value", "sales", "difference", "clear", "staying", "cadence", "order", "conversion")
 
 # The effects of groups on buying and leaving: a fit with the group as covariate, under a prior so weak that only a group without information feels it; then drawn towards their mean.
 group_rates <- function(known, group, model) {
@@ -87,18 +95,18 @@ group_rates <- function(known, group, model) {
   }
   parts <- list(lever(seq_len(k - 1L)), lever(k - 1L + seq_len(k - 1L)))
   pick <- \(name) cbind(parts[[1L]][[name]], parts[[2L]][[name]])
-  list(groups = levels, model = model, parameters = best$parameters, vcov = best$vcov[1:4, 1:4], mean = c(parts[[1L]]$mean, parts[[2L]]$mean), effect = pick("effect"), error = pick("error"), kept = pick("kept"))
+  list(groups = levels, model = model, parameters = best$parameters, vcov = best$vcov[1:4, 1:4], mean = c(parts[[1L]]$mean, parts[[2L]]$mean), effect = pick("effect"),
+    error = pick("error"), kept = pick("kept"))
 }
 
 # Net sales of a first and of a later purchase by group, drawn towards everybody, and the margin of them.
-group_orders <- function(ledger, known, group, money) {
+group_orders <- function(ledger, known, group, money, levels) {
   at <- match(known$customer, ledger$ids)
   m <- reduce_customers(ledger)
   shares <- money_shares(ledger, known$customer, money)
   first <- major(ledger, m$sales_first[at]) * shares$kept
   later <- major(ledger, m$sales_purchases[at] - m$sales_first[at]) * shares$kept
   came <- known$repeats > 0
-  levels <- names(sort(-table(group)))
   of <- \(found) found[match(levels, found$group), c("own", "ratio", "error")]
   mean_order <- sum(later) / sum(known$repeats)
   repeats <- shrunk_ratios(later[came], known$repeats[came], group[came])
@@ -106,7 +114,7 @@ group_orders <- function(ledger, known, group, money) {
   repeats <- rbind(repeats, data.frame(group = missing, own = rep(NA_real_, length(missing)), ratio = rep(mean_order, length(missing)), error = rep(0, length(missing))))
   weight <- first + later
   rate <- if (is.null(shares$words)) 1 else tapply(shares$margin * weight, factor(group, levels), sum) / tapply(weight, factor(group, levels), sum)
-  list(groups = levels, first = of(shrunk_ratios(first, rep(1, length(first)), group)), later = of(repeats), margin = as.double(rep_len(rate, length(levels))),
+  list(first = of(shrunk_ratios(first, rep(1, length(first)), group)), later = of(repeats), margin = as.double(rep_len(rate, length(levels))),
        all = c(first = mean(first), later = mean_order, margin = if (is.null(shares$words)) 1 else sum(shares$margin * weight) / sum(weight)), words = shares$words)
 }
 
@@ -121,11 +129,7 @@ group_draws <- function(rates, orders, n) {
        first = about(orders$first$ratio, orders$first$error), later = about(orders$later$ratio, orders$later$error))
 }
 
-group_worth <- function(rates, orders, drawn, weight, years, within, delta, level) {
-  orders$first <- orders$first[match(rates$groups, orders$groups), ]
-  orders$later <- orders$later[match(rates$groups, orders$groups), ]
-  orders$margin <- orders$margin[match(rates$groups, orders$groups)]
-  same <- match(orders$groups, rates$groups)                          # draws of orders stand in their own order
+group_worth <- function(rates, orders, drawn, years, within, delta, level) {
   k <- length(rates$groups)
   year <- 365.25 / 7
   # expected later purchases of a customer won today, for shifts of both rates about the base
@@ -149,10 +153,9 @@ group_worth <- function(rates, orders, drawn, weight, years, within, delta, leve
   draws <- nrow(drawn$base)
   values <- matrix(NA_real_, draws, k)
   differences <- values
-  back <- order(same)
   for (d in seq_len(draws)) {
     n <- later(drawn$base[d, ], c(0, drawn$rate[d, ]), c(0, drawn$leaving[d, ]), years * year, delta)
-    values[d, ] <- orders$margin * (drawn$first[d, back] + n[-1L] * drawn$later[d, back])
+    values[d, ] <- orders$margin * (drawn$first[d, ] + n[-1L] * drawn$later[d, ])
     differences[d, ] <- values[d, ] - orders$all[["margin"]] * (orders$all[["first"]] + n[[1L]] * orders$all[["later"]])
   }
   tails <- c((1 - level) / 2, (1 + level) / 2)
@@ -198,7 +201,8 @@ conversion_of <- function(ledger, by, groups) {
 
 group_remarks <- function(size, least, by, orders, conversion) {
   rbind(
-    if (any(size < least)) remark_table("small groups", sprintf("%s fewer than %s: drawn towards everybody, and not to be judged.", if (sum(size < least) == 1L) "1 group has" else paste(sum(size < least), "groups have"),
+    if (any(size < least)) remark_table("small groups", sprintf("%s fewer than %s: drawn towards everybody, and not to be judged.",
+      if (sum(size < least) == 1L) "1 group has" else paste(sum(size < least), "groups have"),
         n_of(least, "customer"))),
     if (is.null(orders$words)) remark_table("margin", "No margin is known: what is valued is sales."),
     if (all(is.na(conversion))) remark_table("conversion", sprintf("How many of those who were reached became customers is not known by %s.", gsub("_", " ", by))))

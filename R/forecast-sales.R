@@ -56,7 +56,8 @@ counted_columns <- stats::setNames(rep("count", 9L), c("new", "active", "active_
 
 check_acquisitions <- function(acquisitions, whole, call = rlang::caller_env()) {
   throw_unless(checkmate::check_numeric(acquisitions, lower = 0, finite = TRUE, any.missing = FALSE, null.ok = TRUE), "acquisitions", call)
-  if (!is.null(acquisitions) && !length(acquisitions) %in% c(1L, whole)) abort_nubrek("{.arg acquisitions} must be one number, or one for each of the {whole} whole period{?s}.", "argument", call = call)
+  if (!is.null(acquisitions) && !length(acquisitions) %in% c(1L, whole)) abort_nubrek("{.arg acquisitions} must be one number, or one for each of the {whole} whole period{?s}.",
+    "argument", call = call)
 }
 
 # The rest of the present period, if there is one, and the whole ones after it.
@@ -138,6 +139,7 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
   like <- recent_newcomers(ledger, fitted$history)
   later <- newcomers_by_period(fit, like, edges, wanted)
   spend <- predict(fitted$spend)
+  if (is.na(spend)) spend <- mean(fitted$history$spend, na.rm = TRUE)      # where the model has no mean
   factor <- like$first_sales / spend
   kept <- sum(ledger$orders$sales) / sum(ledger$days$sales)
   margin <- if (is.null(shares$words)) NA_real_ else sum(shares$to_date) / major(ledger, sum(ledger$orders$sales))
@@ -146,7 +148,8 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
   number <- with_seed(seed + 2L, {
     mean <- outer(exp(stats::rnorm(n, 0, arrivals$error)), wanted)
     over <- arrivals$dispersion - 1
-    if (arrivals$dispersion == 0) matrix(floor(mean + stats::runif(length(mean))), n) else matrix(stats::rpois(length(mean), if (over > 1e-6) stats::rgamma(length(mean), mean / over, 1 / over) else mean), n)
+    if (arrivals$dispersion == 0) matrix(floor(mean + stats::runif(length(mean))), n) else matrix(stats::rpois(length(mean), if (over > 1e-6) stats::rgamma(length(mean), mean / over,
+      1 / over) else mean), n)
   })
   storage.mode(number) <- "integer"
   most <- apply(number, 2L, max)

@@ -1,6 +1,8 @@
 #' Which models a forecast is made with
 #'
-#' @param purchases `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"` or `"mbg-nbd"`.
+#' @param purchases `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"`, `"mbg-nbd"`, or `"best"`: the one that [compare_models()] recommends (takes as long as that; not for backtests, which
+#'   would see what
+#'   they are to foresee).
 #' @param spend `[character(1)]` `"gamma-gamma"` (default) or `"log-normal"`.
 #' @param covariates,penalty Of the purchases, see [fit_purchases()].
 #' @param season `[logical(1) | character(1) | nubrek_season]` Should the models know the season of the business ([season_index()])? `"auto"` (default): where the history is long enough to tell one.
@@ -10,7 +12,7 @@
 #' forecast_models("mbg-nbd", covariates = ~ first_channel)
 #' @export
 forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", covariates = NULL, penalty = 0, season = "auto") {
-  check_choice(purchases, names(Filter(\(m) !m$discrete, purchase_models())))
+  check_choice(purchases, c(names(Filter(\(m) !m$discrete, purchase_models())), "best"))
   check_choice(spend, names(spend_models()))
   if (!identical(season, "auto") && !inherits(season, "nubrek_season")) throw_unless(checkmate::check_flag(season), "season", rlang::current_env())
   structure(list(purchases = purchases, spend = spend, covariates = covariate_formulas(covariates), penalty = penalty, season = season), class = "nubrek_models")
@@ -20,13 +22,19 @@ forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", cov
 # modelled, `spend` is missing if the caller can do without.
 fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", call)
+  if (models$purchases == "best") {
+    if (!is.null(until)) abort_nubrek(c("A backtest needs a model: {.val best} is chosen by looking at what came.", "i" = "See {.fn compare_models}."), "argument", call = call)
+    compared <- compare_models(ledger, covariates = models$covariates, penalty = models$penalty, season = models$season)
+    models$purchases <- compared$model[compared$recommended]
+    chosen <- remark_table("model", paste0("Chosen: ", attr(compared, "reason")))
+  } else chosen <- NULL
   signal_progress("fitting the purchase and spend models")
   season <- season_of(models$season, ledger, until)
   history <- with_attributes(purchase_history(ledger, until = until, season = season), ledger, formula_variables(models$covariates))
   learn <- learn_from(ledger, history, until %||% ledger$as_of)
   known <- history[learn$rows, ]
   spend <- if (need_spend) fit_spend(known, models$spend) else tryCatch(fit_spend(known, models$spend), nubrek_error_unidentified = \(e) NULL)
-  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, season = season, remarks = rbind(learn$remarks,
+  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, season = season, remarks = rbind(chosen, learn$remarks,
       if (!is.null(season)) used_season_remark(season)))
 }
 
@@ -126,6 +134,7 @@ value_shares <- function(value, groups = 10L) {
   group <- ceiling(rank(-by, ties.method = "first") / nrow(value) * groups)
   sums <- data.table(group = as.integer(group), plain_table(value)[columns])[, c(list(customers = .N), lapply(.SD, sum)), keyby = group]
   all <- sums[[utils::tail(columns, 1L)]]
-  new_result(c(as.list(sums), list(share = all / sum(all), running_share = cumsum(all) / sum(all))), "shares", remarks = remarks(value), basis = c(attr(value, "basis"), list(measure = utils::tail(columns,
+  new_result(c(as.list(sums), list(share = all / sum(all), running_share = cumsum(all) / sum(all))), "shares", remarks = remarks(value), basis = c(attr(value, "basis"),
+    list(measure = utils::tail(columns,
       1L))))
 }

@@ -11,7 +11,8 @@ describe.nubrek_outcome <- function(x) {
   shown <- shown[c("period", "new", "active", "purchases", "sales", "sales_lower", "sales_upper", "sales_today", "sales_before")]
   to_come <- if (total$new > 0) sprintf("; %s of it from customers still to be won", present_share(1 - total$sales_today / total$sales)) else " from today's customers alone"
   list(heading = paste("Sales to come, by", clock), table = structure(shown, basis = attr(x, "basis")),
-       finding = sprintf("%s net sales are expected by the end of %s (%s to %s, %s)%s.", money(total$sales), period_label(x$period[[nrow(x)]], clock), money(total$sales_lower), money(total$sales_upper),
+       finding = sprintf("%s net sales are expected by the end of %s (%s to %s, %s)%s.", money(total$sales), period_label(x$period[[nrow(x)]], clock), money(total$sales_lower),
+         money(total$sales_upper),
            present_share(basis_of(x, "level")), to_come))
 }
 
@@ -58,11 +59,14 @@ describe.nubrek_worth <- function(x) {
   finding <- if (is.null(summary)) "Every cohort may hold older customers."
     else if (!known) sprintf("An acquired customer brings %s of sales%s; without a margin that is no value.", money(summary$sales[[1L]]), until)
     else if (length(by) == 0L) paste0(sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until), if (is.na(summary$cost)) "." else sprintf(
-      " against a cost of %s: %s %s, %s times the cost.", money(summary$cost), money(abs(summary$value_after_cost)), if (summary$value_after_cost >= 0) "are left" else "are lost", formatC(summary$value_to_cost,
+      " against a cost of %s: %s %s, %s times the cost.", money(summary$cost), money(abs(summary$value_after_cost)), if (summary$value_after_cost >= 0) "are left" else "are lost",
+        formatC(summary$value_to_cost,
         format = "f", digits = 1L)))
     else { best <- which.max(summary$return_on_cost %|NA|% summary$value); worst <- which.min(summary$return_on_cost %|NA|% summary$value)
-      if (all(is.na(summary$cost))) sprintf("A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).", label(best), money(summary$value[[best]]), until, label(worst), money(summary$value[[worst]]))
-      else sprintf("\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d least (%s for %s).", label(best), money(summary$value[[best]]), money(summary$cost[[best]]), until, label(worst),
+      if (all(is.na(summary$cost))) sprintf("A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).", label(best), money(summary$value[[best]]), until,
+        label(worst), money(summary$value[[worst]]))
+      else sprintf("\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d least (%s for %s).", label(best), money(summary$value[[best]]),
+        money(summary$cost[[best]]), until, label(worst),
                    money(summary$value[[worst]]), money(summary$cost[[worst]])) }
   list(heading = "What a customer is worth: before the cost, the cost, after it", finding = finding, table = worth_table(x, summary, by, clock, known),
        after = if (length(by) > 0L && !is.null(summary)) c("", paste0("Groups over the cohorts of a year; observed: share of the customers seen to the payback age. Each cohort: ", all_hint())))
@@ -72,7 +76,8 @@ describe.nubrek_worth <- function(x) {
 `%|NA|%` <- function(x, y) if (all(is.na(x))) y else x
 
 worth_table <- function(x, summary, by, clock, known) {
-  if (length(by) > 0L && !is.null(summary)) return(structure(summary[intersect(c(by, "size", if (known) c("value", "cost", "value_after_cost", "value_to_cost", "payback_age", "observed", "return_on_cost"), "sales", "to_age"),
+  if (length(by) > 0L && !is.null(summary)) return(structure(summary[intersect(c(by, "size", if (known) c("value", "cost", "value_after_cost", "value_to_cost", "payback_age", "observed",
+    "return_on_cost"), "sales", "to_age"),
       names(summary))], basis = attr(x, "basis")))
   shown <- plain_table(x)[rev(seq_len(nrow(x))), ]
   shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
@@ -101,7 +106,8 @@ describe.nubrek_value_by <- function(x) {
       if (high == low) sprintf("Against everybody's %s only %s differs clearly.", money(attr(x, "everybody")$value), one(high))
       else sprintf("Customers of %s are worth most, of %s least; everybody %s.", one(high), one(low), money(attr(x, "everybody")$value)) }
   list(heading = paste0("What a customer won today is worth over ", n_of(basis_of(x, "years"), "year"), ", by ", gsub("_", " ", by)), finding = finding,
-       table = structure(table[c(by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying", "from_cadence", "from_order", "highest_cost", "staying", "cadence", "order", "small", "clear",
+       table = structure(table[c(by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying", "from_cadence", "from_order", "highest_cost", "staying", "cadence",
+         "order", "small", "clear",
          "raw_purchases", "raw_order", if (!all(is.na(table$conversion))) "conversion")], basis = attr(x, "basis")))
 }
 
@@ -110,6 +116,7 @@ describe.nubrek_shares <- function(x) {
   what <- c(lifetime_value = "lifetime value", sales = "coming sales")[[basis_of(x, "measure")]]
   years <- basis_of(x, "years")
   list(heading = paste0("Who holds the ", what, if (basis_of(x, "measure") != "sales") paste0(": so far and over the next ", if (years == 1) "year" else n_of(years, "year"))),
-       finding = sprintf("The first %s of customers %s %s of the %s, the last half %s.", if (nrow(x) == 10L) "tenth" else paste0(format(round(100 / nrow(x), 1)), " %"), "holds", present_share(x$share[[1L]]), what,
+       finding = sprintf("The first %s of customers %s %s of the %s, the last half %s.", if (nrow(x) == 10L) "tenth" else paste0(format(round(100 / nrow(x), 1)), " %"), "holds",
+         present_share(x$share[[1L]]), what,
            present_share(sum(x$share[x$group > nrow(x) / 2]))))
 }

@@ -10,9 +10,11 @@ report_answers <- function(run) {
     else card("Value at stake", format_money(total$value, run$ledger$currency),
               sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
                       format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
-  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "coming")], list(worth = run$worth_by %||% run$worth), run[c("backtest", "audit", "proof")]),
+  found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "coming")],
+    list(worth = run$worth_by %||% run$worth), run[c("backtest", "audit", "proof")]),
       \(x) if (!is.null(x)) describe(x)$finding))
-  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback = "cohorts", tiers = "tiers", moves = "tiers", coming = "forecast", worth = "worth", backtest = "trust", audit = "data", proof = "proof")
+  anchors <- c(`repeat` = "repeat", counts = "repeat", cohorts = "cohorts", payback = "cohorts", tiers = "tiers", moves = "tiers", coming = "forecast", worth = "worth", backtest = "trust",
+    audit = "data", proof = "proof")
   htmltools::tagList(
     htmltools::tags$div(class = "cards",
       card("Customers", format_count(sum(rate$customers)), paste0("with a purchase, ", format_day(run$ledger$history_start), " to ", format_day(run$ledger$as_of))),
@@ -179,7 +181,8 @@ report_worth <- function(run) {
     html_subject("The cohorts, continued", NULL), html_figure(run$continued, height = 7.4),
     html_subject("Against what winning them cost", NULL), html_figure(run$worth, height = 5.2),
     html_table(with_basis(report_columns(describe(run$worth)$table, c("sales", "to_age")), run$worth), 12L, "The newest cohorts; all of them stand in worth.csv"),
-    if (!is.null(groups)) htmltools::tagList(html_figure(groups, height = 7), html_table(with_basis(report_columns(summary, "to_age"), groups), 30L, sprintf("By %s, the cohorts of a year; observed: share of the customers seen to the payback age",
+    if (!is.null(groups)) htmltools::tagList(html_figure(groups, height = 7), html_table(with_basis(report_columns(summary, "to_age"), groups), 30L,
+      sprintf("By %s, the cohorts of a year; observed: share of the customers seen to the payback age",
         gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and "))))),
     html_remarks(run$worth),
     lapply(run$value_groups, \(x) { said <- describe(x)

@@ -22,18 +22,19 @@ study_parts <- list(
   payoff = \(study, ledger) tier_payoff(study_parts$tiers(study, ledger), study_benefits(study)),
   moves = \(study, ledger) study_moves(study, ledger),
   chance = \(study, ledger) move_noise(study_moves(study, ledger), ledger, draws = study$moves$draws %||% 200L),
-  outlook = \(study, ledger) tier_outlook(study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L, models = study_models(study)),
-  forecast = \(study, ledger) do.call(forecast_value, c(list(ledger, money = study_economics(study), models = study_models(study)),
+  season = \(study, ledger) season_index(ledger),
+  outlook = \(study, ledger, done = NULL) tier_outlook(done$tiers %||% study_parts$tiers(study, ledger), ledger, seed = study$forecast$seed %||% 1L, models = study_models(study, done)),
+  forecast = \(study, ledger, done = NULL) do.call(forecast_value, c(list(ledger, money = study_economics(study), models = study_models(study, done)),
                                                         study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))])),
   shares = \(study, ledger, done = NULL) value_shares(done$forecast %||% study_parts$forecast(study, ledger)),
-  coming = \(study, ledger) do.call(forecast_sales, c(list(ledger, money = study_economics(study), models = study_models(study), clock = study$cohorts$clock),
+  coming = \(study, ledger, done = NULL) do.call(forecast_sales, c(list(ledger, money = study_economics(study), models = study_models(study, done), clock = study$cohorts$clock),
                                                      study$forecast[intersect(names(study$forecast), c("periods", "acquisitions", "level", "seed"))])),
-  continued = \(study, ledger) study_continued(study, ledger),
-  worth = \(study, ledger, done = NULL) study_worth(study, ledger, together = TRUE, done),
-  worth_by = \(study, ledger) study_worth(study, ledger, together = FALSE),
-  value_by = \(study, ledger) study_value_by(study, ledger, wanted_key(study, "forecast", "by")[[1L]]),
+  continued = \(study, ledger, done = NULL) study_continued(study, ledger, done),
+  continued_by = \(study, ledger, done = NULL) study_continued(study, ledger, done, payback_groups(study) %||% wanted_key(study, "payback", "spend")),
+  worth = \(study, ledger, done = NULL) study_worth(study, ledger, done, together = TRUE),
+  worth_by = \(study, ledger, done = NULL) study_worth(study, ledger, done, together = FALSE),
+  value_by = \(study, ledger, done = NULL) study_value_by(study, ledger, wanted_key(study, "forecast", "by")[[1L]], done),
   backtest = \(study, ledger) backtest(ledger, cut = study$forecast$cut, models = study_models(study)),
-  season = \(study, ledger) season_index(ledger),
   calibration = \(study, ledger, done = NULL) calibration(done$backtest %||% study_parts$backtest(study, ledger)),
   captured = \(study, ledger, done = NULL) captured_sales(done$backtest %||% study_parts$backtest(study, ledger)),
   rolling = \(study, ledger) rolling_backtest(ledger, models = study_models(study)),
@@ -47,19 +48,24 @@ study_parts <- list(
   spend_frequency = \(study, ledger) spend_frequency(ledger),
   proof = \(study, ledger) prove_totals(ledger))
 
-forecast_parts <- c("forecast", "shares", "coming", "continued", "worth", "worth_by", "value_by", "backtest", "season", "calibration", "captured", "rolling", "comparison", "model", "spend_model", "tracking", "expected_counts", "spread", "expected_spend",
+forecast_parts <- c("forecast", "shares", "coming", "continued", "continued_by", "worth", "worth_by", "value_by", "backtest", "season", "calibration", "captured", "rolling", "comparison", "model",
+  "spend_model", "tracking", "expected_counts", "spread", "expected_spend",
     "spend_frequency")
 
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
   setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) forecast_parts, if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
-                                if (is.null(payback_groups(study))) c("payback_by", "worth_by"), if (is.null(study$forecast$by)) "value_by", if (is.null(study$moves)) c("moves", "chance"), if (is.null(study$tiers$benefits)) "payoff",
+                                if (is.null(payback_groups(study))) c("payback_by", "continued_by", "worth_by"), if (is.null(study$forecast$by)) "value_by", if (is.null(study$moves)) c("moves", "chance"),
+                                  if (is.null(study$tiers$benefits)) "payoff",
                                 if (!"forecast" %in% names(study) || !identical(study$tiers$measure %||% "sales", "sales") || !is.null(study$tiers$limits)) "outlook"))
 }
 
 wanted_key <- function(study, section, key) {
   study[[section]][[key]] %||% abort_study(study$source, if (!is.null(study[[section]])) section, "This part needs {.field {key}} in the section {.field {section}}.", key = key, section = section)
 }
+
+# Parts that a short history or a small group cannot have.
+perhaps_parts <- c("rolling", "season", "continued", "continued_by", "worth", "worth_by", "value_by")
 
 # A part is made of the study and its ledger; some can use what is `done` already.
 make_part <- function(part, study, ledger, done) {
@@ -72,8 +78,10 @@ study_fit <- function(study, ledger, done, which) {
   attr(done$forecast, c(purchases = "purchase_fit", spend = "spend_fit")[[which]]) %||% fit_models(ledger, study_models(study), need_spend = which == "spend")[[which]]
 }
 
-study_models <- function(study) {
+# The season of the whole history, where it is `done` already, need not be made again.
+study_models <- function(study, done = NULL) {
   said <- study$forecast
+  if (is.null(said$season) || identical(said$season, "auto")) said$season <- done$season
   # names from the file become symbols without ever being parsed
   by <- lapply(said$covariates, \(names) rlang::new_formula(NULL, Reduce(\(a, b) call("+", a, b), lapply(names, as.name)), globalenv()))
   do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty", "season"))], if (length(by) > 0L) list(covariates = by)))
@@ -139,22 +147,22 @@ study_cost <- function(study) {
          spend = acquisition_spend(study_files(study, part$spend$files), part$spend$period, part$spend$amount, part$spend$by, isTRUE(part$spend$carry_over)))
 }
 
-study_continued <- function(study, ledger, by = NULL) {
+study_continued <- function(study, ledger, done = NULL, by = NULL) {
   said <- c(study$cohorts[intersect(names(study$cohorts), c("clock", "older_within"))], study$forecast[intersect(names(study$forecast), c("periods", "level", "seed"))])
-  do.call(forecast_grid, c(list(ledger, by = by, money = study_economics(study), models = study_models(study)), said))
+  do.call(forecast_grid, c(list(ledger, by = by, money = study_economics(study), models = study_models(study, done)), said))
 }
 
 # Economics of the continued cohorts; the cost by channel asks for a grid by channel.
-study_worth <- function(study, ledger, together, done = NULL) {
+study_worth <- function(study, ledger, done, together) {
   by <- payback_groups(study)
   if (!together && is.null(by)) wanted_key(study, "payback", "spend")
-  grid <- (if (is.null(by)) done$continued) %||% study_continued(study, ledger, by)
+  grid <- done[[if (is.null(by)) "continued" else "continued_by"]] %||% study_continued(study, ledger, done, by)
   cohort_value(grid, if (!is.null(study$payback)) study_cost(study), study_economics(study)$yearly_discount, together = together && !is.null(by))
 }
 
-study_value_by <- function(study, ledger, by) {
+study_value_by <- function(study, ledger, by, done = NULL) {
   said <- study$forecast[intersect(names(study$forecast), c("years", "level", "seed"))]
-  do.call(value_by, c(list(ledger, by, within = study$forecast$within %||% 12, money = study_economics(study), models = study_models(study)), said))
+  do.call(value_by, c(list(ledger, by, within = study$forecast$within %||% 12, money = study_economics(study), models = study_models(study, done)), said))
 }
 
 study_payback <- function(study, ledger, together) {
@@ -174,7 +182,8 @@ study_payback <- function(study, ledger, together) {
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
-#'   `forecast`, `shares`, `coming`, `continued`, `worth`, `worth_by`, `value_by` (with `value_groups`, one for each attribute), `backtest`, `season`, `calibration`, `captured`, `rolling`, `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`,
+#'   `forecast`, `shares`, `coming`, `continued`, `continued_by`, `worth`, `worth_by`, `value_by` (with `value_groups`, one for each attribute), `backtest`, `season`, `calibration`, `captured`, `rolling`,
+#'   `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`,
 #'   `proof`) and
 #'   `files`, the paths written.
 #' @examples
@@ -188,11 +197,12 @@ run_study <- function(study, folder = NULL) {
   run <- list(study = study, ledger = ledger)
   for (part in wanted_parts(study)) {
     signal_progress(paste("computing", part))
-    run[[part]] <- if (part %in% c("rolling", "season")) tryCatch(make_part(part, study, ledger, run), nubrek_error_unidentified = \(e) NULL) else make_part(part, study, ledger,
-        run)      # not of a short history
+    run[[part]] <- if (part %in% perhaps_parts) tryCatch(make_part(part, study, ledger, run), nubrek_error_unidentified = \(e) NULL, nubrek_error_no_purchases = \(e) NULL)
+      else make_part(part, study, ledger, run)
   }
   run$by <- lapply(stats::setNames(nm = study[["repeat"]]$by %||% character()), \(name) repeat_rate(ledger, by = name))
-  if (!is.null(run$value_by)) run$value_groups <- c(stats::setNames(list(run$value_by), study$forecast$by[[1L]]), lapply(stats::setNames(nm = study$forecast$by[-1L]), \(name) study_value_by(study, ledger, name)))
+  if (!is.null(run$value_by)) run$value_groups <- c(stats::setNames(list(run$value_by), study$forecast$by[[1L]]), Filter(Negate(is.null),
+    lapply(stats::setNames(nm = study$forecast$by[-1L]), \(name) tryCatch(study_value_by(study, ledger, name, run), nubrek_error_unidentified = \(e) NULL))))
   run <- structure(run, class = "nubrek_run")
   folder <- folder %||% file.path(dirname(study$path), study$outputs$folder %||% "nubrek-results")
   if (!is.na(folder)) run$files <- write_results(run, folder)

@@ -67,7 +67,8 @@ for (truth in truths) {
   rows <- c(rows, sprintf("| %s, %s | %s | %.1f (%.1f) | %.1f (%.1f) |", truth$purchases, truth$spend, words[rownames(cover)], 100 * cover[, 1], 100 * error[, 1], 100 * cover[, 2], 100 * error[, 2]))
   places <- c(places, sprintf("| %s | %s | %.2f |", truth$purchases, paste(sprintf("%.2f", 100 * uniform / sum(uniform)), collapse = " | "), 100 * mean(vapply(found, `[[`, 0, "off"))))
 }
-text <- c("# Do the intervals hold what they say?", "", sprintf("Made by `make coverage`: %d worlds for each pair of models, %d customers each, fitted on up to two years, held against the following year. Share of intervals,", worlds, customers),
+text <- c("# Do the intervals hold what they say?", "",
+  sprintf("Made by `make coverage`: %d worlds for each pair of models, %d customers each, fitted on up to two years, held against the following year. Share of intervals,", worlds, customers),
           "in percent (its standard error in brackets), that hold the sales that came. Intervals as `forecast_value()` makes them: 50 draws of the parameters, 10 courses of each customer for each.",
           "Single customers: many bring nothing at all, and an interval from 0 upwards holds more than its level.", "",
           "| models | interval of | 80 % holds | 95 % holds |", "|---|---|---|---|", rows, "",

@@ -41,6 +41,7 @@ struct FutureHash {
 struct Futures {
   std::vector<int> of;             // of each row
   std::vector<Future> distinct;
+  std::vector<R_xlen_t> row;       // the first with each of them
   Futures(const PurchaseModel& model, const ParameterSets& sets, const Histories& h, const Rcpp::NumericVector& horizon) : of(static_cast<std::size_t>(h.n)) {
     std::unordered_map<Future, int, FutureHash> seen;
     for (R_xlen_t i = 0; i < h.n; ++i) {
@@ -48,11 +49,20 @@ struct Futures {
       model.update(sets.of(i), h.of(i), f.data());
       f[4] = horizon[horizon.size() > 1 ? i : 0];
       const auto found = seen.emplace(f, static_cast<int>(distinct.size()));
-      if (found.second) distinct.push_back(f);
+      if (found.second) { distinct.push_back(f); row.push_back(i); }
       of[static_cast<std::size_t>(i)] = found.first->second;
     }
   }
 };
+
+// Probability of still being a customer, for each row. Who has bought once only is told by the time since then: such customers with the same future are the same.
+std::vector<double> still_active(const PurchaseModel& model, const ParameterSets& sets, const Histories& h, const Futures& futures, int threads) {
+  std::vector<double> once(futures.distinct.size()), out(static_cast<std::size_t>(h.n));
+  const auto one = [&](R_xlen_t i) { return model.density(sets.of(i), h.of(i), nullptr).active; };
+  run_tasks(once.size(), threads, [&](std::size_t k) { if (h.x[futures.row[k]] == 0) once[k] = one(futures.row[k]); });
+  each_row(h.n, threads, [&](R_xlen_t i) { out[static_cast<std::size_t>(i)] = h.x[i] == 0 ? once[static_cast<std::size_t>(futures.of[static_cast<std::size_t>(i)])] : one(i); });
+  return out;
+}
 
 }  // namespace
 
@@ -182,7 +192,8 @@ Rcpp::NumericVector cpp_purchase_expected(std::string name, Rcpp::NumericMatrix 
   run_tasks(ahead.size(), threads, [&](std::size_t k) { ahead[k] = model.expected(futures.distinct[k].data(), futures.distinct[k][4], delta); });
   Rcpp::NumericVector out(h.n);
   double* to = out.begin();
-  each_row(h.n, threads, [&](R_xlen_t i) { to[i] = model.density(of.of(i), h.of(i), nullptr).active * ahead[static_cast<std::size_t>(futures.of[static_cast<std::size_t>(i)])]; });
+  const std::vector<double> there = still_active(model, of, h, futures, threads);
+  each_row(h.n, threads, [&](R_xlen_t i) { to[i] = there[static_cast<std::size_t>(i)] * ahead[static_cast<std::size_t>(futures.of[static_cast<std::size_t>(i)])]; });
   return out;
 }
 
@@ -202,8 +213,9 @@ Rcpp::List cpp_purchase_ahead(std::string name, Rcpp::NumericMatrix sets, Rcpp::
   Rcpp::NumericVector active(h.n);
   Rcpp::NumericMatrix expected(static_cast<int>(h.n), static_cast<int>(wide));
   double *to_active = active.begin(), *to = expected.begin();
+  const std::vector<double> there = still_active(model, of, h, futures, threads);
   each_row(h.n, threads, [&](R_xlen_t i) {
-    to_active[i] = model.density(of.of(i), h.of(i), nullptr).active;
+    to_active[i] = there[static_cast<std::size_t>(i)];
     const double* from = ahead.data() + static_cast<std::size_t>(futures.of[static_cast<std::size_t>(i)]) * wide;
     for (std::size_t j = 0; j < wide; ++j) to[i + static_cast<R_xlen_t>(j) * h.n] = to_active[i] * from[j];
   });
