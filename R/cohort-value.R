@@ -31,6 +31,7 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   costs <- if (!is.null(cost)) cohort_costs(as.data.frame(cohorts, optional = TRUE), cost, basis)
   cohorts[, total := if (is.null(cost)) NA_real_ else costs$total / 10^(basis$decimals + costs$digits)]
   by <- if (together) character() else basis$by
+  unknown <- if (together && !is.null(cost)) sum(cohorts$size[is.na(cohorts$total)]) else 0
   drawn <- attr(grid, "drawn")
   if (together && length(basis$by) > 0L) {
     cells[, group_row := match(cohort, sort(unique(cohort)))]
@@ -40,7 +41,6 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
     cells[, older := older$older[match(cohort, older$cohort)]]
     cohorts <- cohorts[, .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))), keyby = cohort]
   }
-  reach <- cells[, .(last = max(age)), by = row]$last
   age <- age %||% if (forecast) min(cells[, .(last = max(age)), by = .(row, older)][older == FALSE | all(older)]$last) else Inf
   keys <- c(by, "cohort")
   cells[, total := cohorts[cells, on = keys, x.total]]
@@ -54,7 +54,7 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   per_cost <- \(x) ifelse(cost_each > 0, x / cost_each, NA_real_)
   new_result(c(as.list(out)[c(keys, "size", "to_age", "sales", "value")], list(value_lower = between$lower, value_upper = between$upper, cost = cost_each, value_after_cost = after,
                  value_to_cost = per_cost(out$value), return_on_cost = per_cost(after), payback_age = out$payback_age, payback = out$payback, older = out$older)),
-             "worth", remarks = rbind(remarks(grid), worth_remarks(d, yearly_discount, basis, costs, known)),
+             "worth", remarks = rbind(remarks(grid), worth_remarks(d, yearly_discount, basis, costs, known, unknown)),
              basis = c(utils::modifyList(basis, list(by = by, kinds = worth_kinds)), list(to_age = age, yearly_discount = yearly_discount)), cells = cells, drawn = drawn, discount = d)
 }
 
@@ -97,20 +97,23 @@ worth_interval <- function(cells, out, drawn, until, d, level) {
   if (is.null(drawn)) return(list(lower = none, upper = none))
   seen <- cells[age <= until, .(seen = sum(seen / (1 + d)^age)), keyby = row]
   open <- cells[!is.na(place) & age <= until, .(row, place, factor = (1 + d)^-age)]
+  parts <- split(open, factor(open$row, out$row))
+  before <- seen$seen[match(out$row, seen$row)]
   ends <- vapply(seq_len(nrow(out)), function(i) {
-    mine <- open[row == out$row[[i]]]
+    mine <- parts[[i]]
     if (nrow(mine) == 0L) return(c(NA_real_, NA_real_))
     sums <- matrix(drawn[, mine$place, out$row[[i]]], dim(drawn)[[1L]]) %*% mine$factor
-    (seen[row == out$row[[i]]]$seen + stats::quantile(sums, c((1 - level) / 2, (1 + level) / 2), names = FALSE)) / out$size[[i]]
+    (before[[i]] + stats::quantile(sums, c((1 - level) / 2, (1 + level) / 2), names = FALSE)) / out$size[[i]]
   }, c(0, 0))
   list(lower = ends[1L, ], upper = ends[2L, ])
 }
 
-worth_remarks <- function(d, yearly, basis, costs, known) {
+worth_remarks <- function(d, yearly, basis, costs, known, unknown) {
   unused <- sum(costs$unused$amount) / 10^basis$decimals
   rbind(
     if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not. The payback age is undiscounted.", format(100 * yearly), format(signif(100 * d,
       4)), basis$clock)),
+    if (unknown > 0) remark_table("cost unknown", sprintf("%s of groups without a known cost count in their cohorts as if they had cost nothing.", n_of(unknown, "customer"))),
     if (!known) remark_table("margin", "No margin is known: sales are not value, so value and payback are left out."),
     if (unused > 0) remark_table("unused spend", sprintf("%s of spend fell into periods without new customers and is in no cohort's cost.",
         paste(formatC(unused, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency))))
@@ -124,7 +127,7 @@ worth_remarks <- function(d, yearly, basis, costs, known) {
 #'   `cost`, `value_after_cost`, `value_to_cost`, `return_on_cost` as in [cohort_value()] (cost and what follows only of cohorts with a known cost, with `value_with_cost`, their value); `payback_age`
 #'   of the pooled course, undiscounted, and `observed`, the share of the size of which that age has been observed in full.
 #'
-#'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach: `cohorts`, `size`; per acquired customer `sales` and `value`, cumulated, undiscounted,
+#'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach, of those with a known cost where any has one: `cohorts`, `size`; per acquired customer `sales` and `value`, cumulated, undiscounted,
 #'   `lower`
 #'   and `upper` of the value, `cost`; `observed`, the share of the size whose cell is observed in full.
 #' @examples
@@ -166,6 +169,9 @@ worth_course <- function(worth, newest = NULL) {
   if (nrow(cells) == 0L) abort_nubrek("Every cohort may hold older customers; nothing is left to pool.", "no_purchases")
   drawn <- attr(worth, "drawn")
   level <- basis_of(worth, "level") %||% 0.95
+  # value and cost of the same cohorts
+  cells[, costed := !is.na(total) & total > 0]
+  cells <- cells[, use := costed | !any(costed), by = by][(use)]
   cells <- cells[, last := max(age), by = row][, common := min(last), by = by][age <= common]
   data.table::setorder(cells, row, age)
   cells[, `:=`(brought = cumsum(money), sold = cumsum(sales), seen_by = cumsum(seen)), by = row]
@@ -179,7 +185,6 @@ worth_course <- function(worth, newest = NULL) {
         ends <- (sum(seen_by) + stats::quantile(sums, c((1 - level) / 2, (1 + level) / 2), names = FALSE)) / sum(size)
       }
     }
-    costed <- !is.na(total) & total > 0
     list(cohorts = .N, size = sum(size), sales = sum(sold) / sum(size), value = sum(brought) / sum(size), lower = ends[[1L]], upper = ends[[2L]],
          cost = if (any(costed)) sum(total[costed]) / sum(size[costed]) else NA_real_, observed = sum(size[what == "observed"]) / sum(size))
   }, keyby = c(by, "age")]

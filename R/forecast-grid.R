@@ -10,6 +10,7 @@
 #' @return A `nubrek_outlook_grid`, sorted by group, cohort and age: the columns of `by`; `cohort`, `period` `[Date]`; `age`; `size`; `what`: `"observed"`, `"partly"` or `"forecast"`; `customers`
 #'   active; `sales`, net, with `sales_lower`, `sales_upper` where something is forecast; `margin`, where it is known; `per_customer`, cumulative margin per acquired customer (sales where no margin is
 #'   known), undiscounted, with `per_customer_lower`, `per_customer_upper`; missing for cohorts not seen from age 0; `older`. Money in major units. [cohort_value()] makes economics of it.
+#' @section Errors: `nubrek_error_argument` where groups, periods and draws are more than fit into memory; `nubrek_error_unidentified` where the models cannot be fitted.
 #' @examples
 #' forecast_grid(example_ledger(), "quarter", periods = 2, money = economics(0.45))
 #' @export
@@ -55,6 +56,10 @@ cells_to_come <- function(ledger, fitted, shares, rows, ahead, draws, seed) {
   expected <- diff_columns(cbind(0, purchases_ahead(fitted$purchases, history, edges[-1L])$expected))
   each <- predict(fitted$spend, history)
   n <- nrow(rows$table)
+  if (as.double(n) * length(ahead$start) * prod(draws) > 1e8) {
+    abort_nubrek(c("Too many cohorts of groups to draw: {n}, in {length(ahead$start)} periods.", "i" = "Take fewer groups, a coarser {.arg clock}, fewer {.arg periods} or {.arg draws}."), "argument",
+      call = rlang::caller_env(2L))
+  }
   sum_up <- \(m) rowsum(m, rows$of)
   gross <- sum_up(expected * each)
   net <- sum_up(expected * each * shares$kept)

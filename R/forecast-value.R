@@ -41,6 +41,7 @@ fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = r
 used_season_remark <- function(season) {
   high <- which.max(season$index)
   low <- which.min(season$index)
+  if (season$index[[high]] / season$index[[low]] < 1.01) return(remark_table("season", "Two years show no season: the months differ by no more than chance."))
   remark_table("season", sprintf("The models know the season: from %.2f times an average month (%s) to %.2f times (%s).", season$index[[low]], season$month[[low]], season$index[[high]],
       season$month[[high]]))
 }

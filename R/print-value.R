@@ -54,6 +54,7 @@ describe.nubrek_worth <- function(x) {
   judged <- plain_table(x)[!x$older, ]
   known <- basis_of(x, "money") != "sales"
   summary <- if (nrow(judged) > 0L) worth_summary(x)
+  if (!is.null(summary)) summary$value <- ifelse(is.na(summary$cost), summary$value, summary$value_with_cost)      # beside a cost, that of the cohorts it is known of
   label <- \(row) paste(unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", ")
   until <- if (is.null(summary)) "" else if (length(unique(judged$to_age)) == 1L) sprintf(" by age %s", n_of(judged$to_age[[1L]], clock)) else ""
   finding <- if (is.null(summary)) "Every cohort may hold older customers."

@@ -41,12 +41,12 @@ page report-forecast forecast 3400
 page report-worth worth 6600
 convert "$out/report-worth.png" -crop 1280x4400+0+0 +repage "$out/report-worth.png"
 page report-models trust 8200
-convert "$out/report-models.png" -crop 1280x5000+0+1200 +repage "$out/report-models.png"
+convert "$out/report-models.png" -crop 1280x5000+0+0 +repage "$out/report-models.png"
 for f in report-forecast report-worth report-models; do convert "$out/$f.png" -trim +repage "$out/$f.png"; done
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
 terminal terminal-waits 28 "nubrek show waits demo-study/study.yaml"
-terminal terminal-coming 26 "nubrek show coming demo-study/study.yaml"
+terminal terminal-coming 32 "nubrek show coming demo-study/study.yaml"
 terminal terminal-moves 22 "nubrek show moves demo-study/study.yaml"
 terminal terminal-tiers 13 "nubrek show tiers demo-study/study.yaml"
 # small files: few colours are in them

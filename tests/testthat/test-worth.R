@@ -25,6 +25,10 @@ test_that("three cohorts on paper: margin, discount, cost, payback, worked by ha
   expect_equal(summary$value, (20 * 100 + 22 * 80 + 20.8 * 50) / 230)
   expect_equal(summary$return_on_cost, summary$value / 22 - 1)
   expect_identical(worth_course(worth)$age, 0L)                                       # as far as all cohorts reach
+  # where only some cohorts have a cost, value and cost are of the same ones
+  some <- cohort_value(grid, acquisition_cost(c("2024 Q2" = 22), by = "cohort"), age = 0L)
+  expect_equal(unlist(worth_summary(some)[c("size", "value_with_cost", "cost", "payback_age")]), c(size = 230, value_with_cost = 22, cost = 22, payback_age = 0))
+  expect_identical(worth_course(some)$size[[1L]], 80L)
   # sales are not value without a margin (trap); a cost by cohort; a cohort without one
   bare <- as_cohort_grid(table, "cohort", age = "age", customers = "customers", sales = "sales", meaning = meanings(currency = "EUR", clock = "quarter", as_of = "2024-09-30"))
   bare <- cohort_value(bare, acquisition_cost(c("2024 Q1" = 22, "2024 Q2" = 30), by = "cohort"))
