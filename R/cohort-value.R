@@ -127,9 +127,9 @@ worth_remarks <- function(d, yearly, basis, costs, known, unknown) {
 #'   `cost`, `value_after_cost`, `value_to_cost`, `return_on_cost` as in [cohort_value()] (cost and what follows only of cohorts with a known cost, with `value_with_cost`, their value); `payback_age`
 #'   of the pooled course, undiscounted, and `observed`, the share of the size of which that age has been observed in full.
 #'
-#'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach, of those with a known cost where any has one: `cohorts`, `size`; per acquired customer `sales` and `value`, cumulated, undiscounted,
-#'   `lower`
-#'   and `upper` of the value, `cost`; `observed`, the share of the size whose cell is observed in full.
+#'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach, of those with a known cost where any has one: `cohorts`, `size`; per acquired customer
+#'   `sales` and `value`, cumulated, undiscounted,
+#'   `lower` and `upper` of the value, `cost`; `observed`, the share of the size whose cell is observed in full.
 #' @examples
 #' worth <- cohort_value(forecast_grid(example_ledger(), "quarter", periods = 2, money = economics(0.45), older_within = 1L), cost = 12)
 #' worth_summary(worth)

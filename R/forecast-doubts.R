@@ -5,8 +5,7 @@ value_remarks <- function(fitted, money, ledger, shares) {
   rbind(remarks(fit), remarks(fitted$spend),
     if (is.null(shares$words)) remark_table("margin", "No margin is known, so sales are forecast and value is left out."),
     if (!is.null(shares$words) && !is.numeric(money$margin_rate)) remark_table("margin", paste0("Margin: ", shares$words,
-      if (!is.null(shares$by)) paste0("; of coming sales as by now, by ", gsub("_", " ",
-        shares$by)), ".")),
+      if (!is.null(shares$by)) paste0("; of coming sales as by now, by ", gsub("_", " ", shares$by)), ".")),
     if (is.null(fitted$season)) remark_table("season", "The forecast knows no season: it is left out, or the history has not seen every month in two years."),
     spend_remark(fitted), trend_remark(fit, ledger))
 }
@@ -17,8 +16,7 @@ spend_remark <- function(fitted) {
   x <- history$repeats > 0
   tie <- spend_tie(history$repeats[x], history$spend[x])
   if (!tie$tied) return(NULL)
-  horizon <- 52
-  expected <- predict(fitted$purchases, history, horizon = horizon)
+  expected <- predict(fitted$purchases, history, horizon = 52)
   class <- ceiling(log2(pmax(1, history$repeats)))
   own <- data.table(class, n = history$repeats, spend = history$spend)[x, .(mean = sum(n * spend) / sum(n)), keyby = class]
   effect <- sum(expected * own$mean[match(class, own$class)]) / sum(expected * predict(fitted$spend, history)) - 1
@@ -29,7 +27,7 @@ spend_remark <- function(fitted) {
 
 # A trend that the model does not explain: purchases against what it expects, month by month.
 trend_remark <- function(fit, ledger) {
-  trend <- tryCatch(residual_trend(fit, ledger), error = \(e) NULL)
+  trend <- residual_trend(fit, ledger)
   if (is.null(trend) || trend$p > 0.001 || abs(trend$yearly) < 0.1) return(NULL)
   remark_table("trend", sprintf("Purchases %s by %.0f %% a year against what the model expects of the same customers; the forecast does not carry this on.", if (trend$yearly > 0) "grew" else "fell",
     100 * abs(trend$yearly)))
@@ -38,6 +36,7 @@ trend_remark <- function(fit, ledger) {
 residual_trend <- function(fit, ledger) {
   until <- fit$until
   months <- season_months(ledger$history_start, until)
+  if (nrow(months) < 12L) return(NULL)
   data <- months_against_model(fit, ledger, until, months, fit$season)
   data <- data[data$expected > 0, ]
   if (nrow(data) < 12L) return(NULL)

@@ -55,7 +55,8 @@ forecast_parts <- c("forecast", "shares", "coming", "continued", "continued_by",
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
   setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) forecast_parts, if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
-                                if (is.null(payback_groups(study))) c("payback_by", "continued_by", "worth_by"), if (is.null(study$forecast$by)) "value_by", if (is.null(study$moves)) c("moves", "chance"),
+                                if (is.null(payback_groups(study))) c("payback_by", "continued_by", "worth_by"), if (is.null(study$forecast$by)) "value_by",
+                                  if (is.null(study$moves)) c("moves", "chance"),
                                   if (is.null(study$tiers$benefits)) "payoff",
                                 if (!"forecast" %in% names(study) || !identical(study$tiers$measure %||% "sales", "sales") || !is.null(study$tiers$limits)) "outlook"))
 }
@@ -182,7 +183,8 @@ study_payback <- function(study, ledger, together) {
 #' @return A `nubrek_run`: a list with `ledger`, the results by name (`audit`, `identified`, `suspects`, `repeat`, `by`, `counts`, `gaps`, `waits`, `curve`, `new`, `sales`, `cohorts`, `usual`,
 #'   `rfm`, `tiers`; where the study
 #'   asks for them `cohorts_by`, `payback`, `payback_by`, `payoff`, `moves`, `chance`, `outlook`,
-#'   `forecast`, `shares`, `coming`, `continued`, `continued_by`, `worth`, `worth_by`, `value_by` (with `value_groups`, one for each attribute), `backtest`, `season`, `calibration`, `captured`, `rolling`,
+#'   `forecast`, `shares`, `coming`, `continued`, `continued_by`, `worth`, `worth_by`, `value_by` (with `value_groups`, one for each attribute), `backtest`, `season`, `calibration`, `captured`,
+#'   `rolling`,
 #'   `comparison`, `model`, `spend_model`, `tracking`, `expected_counts`, `spread`, `expected_spend`, `spend_frequency`,
 #'   `proof`) and
 #'   `files`, the paths written.

@@ -45,7 +45,8 @@ test_that("demo, check, run, show and draw do the job", {
 
 test_that("wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard output", {
   bad <- list(list(2L, "forecat"), list(2L, "run"), list(2L, c("show", "tiers")), list(2L, c("show", "teirs", "x.yaml")), list(2L, c("run", "x.yaml", "--fast")),
-              list(2L, c("list", "tiers", "x.yaml")), list(2L, c("show", "tiers", "x.yaml", "--format", "pdf")), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales")), list(2L, c("show", "tiers", "x.yaml", "--by", "town")),
+              list(2L, c("list", "tiers", "x.yaml")), list(2L, c("show", "tiers", "x.yaml", "--format", "pdf")), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales")), list(2L,
+                c("show", "tiers", "x.yaml", "--by", "town")),
               list(2L, c("draw", "cohorts", "x.yaml", "--to", "x.png", "--measure", "sale")), list(1L, c("run", "nowhere.yaml")), list(1L, c("check", "nowhere.yaml")))
   for (case in bad) {
     got <- do.call(nubrek_command, as.list(case[[2L]]))
