@@ -66,3 +66,6 @@ carried <- function(ledger, about = "as of") {
   said <- remarks(ledger)
   said[said$about %in% c("slice", about), , drop = FALSE]
 }
+
+# The levels of the quantiles that bound an interval.
+tails_of <- function(level) c((1 - level) / 2, (1 + level) / 2)

@@ -103,7 +103,7 @@ worth_interval <- function(cells, out, drawn, until, d, level) {
     mine <- parts[[i]]
     if (nrow(mine) == 0L) return(c(NA_real_, NA_real_))
     sums <- matrix(drawn[, mine$place, out$row[[i]]], dim(drawn)[[1L]]) %*% mine$factor
-    (before[[i]] + stats::quantile(sums, c((1 - level) / 2, (1 + level) / 2), names = FALSE)) / out$size[[i]]
+    (before[[i]] + stats::quantile(sums, tails_of(level), names = FALSE)) / out$size[[i]]
   }, c(0, 0))
   list(lower = ends[1L, ], upper = ends[2L, ])
 }
@@ -182,7 +182,7 @@ worth_course <- function(worth, newest = NULL) {
       if (nrow(open) > 0L) {
         at <- open$place + (open$row - 1L) * dim(drawn)[[2L]]
         sums <- rowSums(matrix(drawn, dim(drawn)[[1L]])[, at, drop = FALSE])
-        ends <- (sum(seen_by) + stats::quantile(sums, c((1 - level) / 2, (1 + level) / 2), names = FALSE)) / sum(size)
+        ends <- (sum(seen_by) + stats::quantile(sums, tails_of(level), names = FALSE)) / sum(size)
       }
     }
     list(cohorts = .N, size = sum(size), sales = sum(sold) / sum(size), value = sum(brought) / sum(size), lower = ends[[1L]], upper = ends[[2L]],

@@ -22,11 +22,13 @@ draw_parameters <- function(fit, n, seed) {
   scale <- working_scale(fit)
   drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
   known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))                # not those on the edge
-  z <- matrix(with_seed(seed, stats::rnorm(n * length(known))), n)
-  if (length(known) > 0L) drawn[, known] <- drawn[, known] + standardised(z) %*% chol(fit$vcov[known, known, drop = FALSE])
+  if (length(known) > 0L) drawn[, known] <- drawn[, known] + with_seed(seed, normal_draws(n, fit$vcov[known, known, drop = FALSE]))
   drawn[, scale$logs] <- exp(drawn[, scale$logs])
   drawn
 }
+
+# Deviations from the mean with this covariance, a row per draw.
+normal_draws <- function(n, covariance) standardised(matrix(stats::rnorm(n * ncol(covariance)), n)) %*% chol(covariance)
 
 # Columns of mean 0 whose covariance is the identity, as far as there are rows for it.
 standardised <- function(z) {
@@ -64,4 +66,11 @@ draw_values <- function(worlds, horizon, rate, levels, individual, seed, group =
 draw_periods <- function(worlds, edges, individual, seed, group, groups, arrivals = NULL, come = integer(), place = integer(), first_factor = 1) {
   cpp_simulate_periods(worlds$models, worlds$histories, worlds$set, worlds$purchase, worlds$spend, as.integer(individual), group, groups, edges, come, place, arrivals %||% matrix(0L, 0L, 0L),
                        first_factor, as.double(seed), 0, reading_threads())
+}
+
+# The same of customers known today, in groups in any order.
+draw_todays <- function(fitted, edges, draws, seed, group, groups) {
+  order <- order(group)
+  worlds <- some_rows(drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed), order)
+  draw_periods(worlds, edges, draws[[2L]], seed, group[order], groups)
 }

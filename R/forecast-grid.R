@@ -67,9 +67,7 @@ cells_to_come <- function(ledger, fitted, shares, rows, ahead, draws, seed) {
   # who has bought in the present period already is active in it whatever comes
   now <- tabulate(ledger$purchases$customer[ledger$purchases$day >= as.integer(ahead$start[[1L]])], n_customers(ledger))[match(history$customer, ledger$ids)] > 0L
   group <- 2L * rows$of - !now
-  order <- order(group)
-  worlds <- some_rows(drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed), order)
-  drawn <- draw_periods(worlds, edges, draws[[2L]], seed, group[order], 2L * n)
+  drawn <- draw_todays(fitted, edges, draws, seed, group, 2L * n)
   odd <- seq(1L, 2L * n, by = 2L)
   ratio <- \(top, base) { top <- rowSums(top); base <- rowSums(base); ifelse(base > 0, top / base, 1) }
   kept <- ratio(net, gross)
@@ -111,7 +109,7 @@ observed_and_expected <- function(grid, rows, ahead, found, known) {
 
 # Intervals of the cells that hold something to come: of their sales, and of what has accumulated by then.
 with_intervals <- function(cells, drawn, drawn_sales, level) {
-  tails <- c((1 - level) / 2, (1 + level) / 2)
+  tails <- tails_of(level)
   ends <- \(m) apply(m, c(2L, 3L), stats::quantile, tails, names = FALSE)
   running <- drawn
   for (k in seq_len(dim(drawn)[[2L]])[-1L]) running[, k, ] <- running[, k - 1L, ] + drawn[, k, ]

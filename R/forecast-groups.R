@@ -123,7 +123,7 @@ group_draws <- function(rates, orders, n) {
   k <- length(rates$groups)
   known <- which(!is.na(diag(rates$vcov)))
   base <- matrix(log(rates$parameters), n, 4L, byrow = TRUE)
-  if (length(known) > 0L) base[, known] <- base[, known] + standardised(matrix(stats::rnorm(n * length(known)), n)) %*% chol(rates$vcov[known, known, drop = FALSE])
+  if (length(known) > 0L) base[, known] <- base[, known] + normal_draws(n, rates$vcov[known, known, drop = FALSE])
   about <- \(mean, error) matrix(stats::rnorm(n * k, rep(mean, each = n), rep(error, each = n)), n)
   list(base = exp(base), rate = about(rates$effect[, 1L], rates$error[, 1L]), leaving = about(rates$effect[, 2L], rates$error[, 2L]),
        first = about(orders$first$ratio, orders$first$error), later = about(orders$later$ratio, orders$later$error))
@@ -158,7 +158,7 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
     values[d, ] <- orders$margin * (drawn$first[d, ] + n[-1L] * drawn$later[d, ])
     differences[d, ] <- values[d, ] - orders$all[["margin"]] * (orders$all[["first"]] + n[[1L]] * orders$all[["later"]])
   }
-  tails <- c((1 - level) / 2, (1 + level) / 2)
+  tails <- tails_of(level)
   ends <- apply(values, 2L, stats::quantile, tails, names = FALSE)
   off <- apply(differences, 2L, stats::quantile, tails, names = FALSE)
   left <- \(rate, leaving) { near <- 0.01; at <- \(t) later(base, rate, leaving, t, 0); (at(year + near) - at(year)) / at(near) }
@@ -174,7 +174,7 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
 # Expected (discounted) later purchases of customers won today, one for each column of parameters.
 newcomer_columns <- function(model, sets, horizon, delta) {
   k <- ncol(sets)
-  drop(cpp_purchase_ahead(model, sets, seq_len(k), nothing_behind(k), horizon, delta, 1L)$expected)
+  cpp_purchase_expected(model, sets, seq_len(k), nothing_behind(k), horizon, delta, 1L)
 }
 
 # Shapley values of three parts of which each may be the group's or everybody's.

@@ -34,7 +34,7 @@ forecast_sales <- function(ledger, clock = NULL, periods = NULL, acquisitions = 
   arrivals <- expected_arrivals(ledger, ahead, acquisitions)
   coming <- sales_to_come(ledger, fitted, today$shares, edges, arrivals, draws, seed)
   both <- lapply(stats::setNames(nm = c("purchases", "active", "sales")), \(name) today$drawn[[name]] + coming$drawn[[name]])
-  tails <- c((1 - level) / 2, (1 + level) / 2)
+  tails <- tails_of(level)
   between <- \(drawn) apply(drawn, 2L, stats::quantile, tails, names = FALSE)
   ends <- lapply(both, between)
   known <- !is.null(today$shares$words)
@@ -76,11 +76,9 @@ sales_of_today <- function(ledger, fitted, money, edges, draws, seed) {
   shares <- money_shares(ledger, history$customer, money)
   expected <- diff_columns(cbind(0, purchases_ahead(fitted$purchases, history, edges[-1L])$expected))
   each <- predict(fitted$spend, history) * shares$kept
-  # draws know nothing of returns: customers with the same share of them are a group, and groups stand together
+  # draws know nothing of returns: customers with the same share of them are a group
   group <- match(shares$kept, unique(shares$kept))
-  order <- order(group)
-  worlds <- some_rows(drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed), order)
-  drawn <- draw_periods(worlds, edges, draws[[2L]], seed, group[order], max(group))
+  drawn <- draw_todays(fitted, edges, draws, seed, group, max(group))
   list(shares = shares, purchases = colSums(expected), sales = colSums(expected * each), margin = colSums(expected * each * shares$margin),
        drawn = list(purchases = over_groups(drawn$purchases), active = over_groups(drawn$active), sales = over_groups(drawn$sales, unique(shares$kept))))
 }

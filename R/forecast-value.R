@@ -88,7 +88,7 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
   ahead <- purchases_ahead(fit, history, c(horizon, horizon), c(0, continuous_rate(money$yearly_discount, "week")))
   each <- predict(fitted$spend, history) * shares$kept
   worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
-  tails <- c((1 - level) / 2, (1 + level) / 2)
+  tails <- tails_of(level)
   # the draws are of amounts before returns and margin: customers with the same share of both are a group
   scale <- shares$kept * shares$margin
   group <- match(scale, unique(scale))
