@@ -7,7 +7,7 @@ NUBREK := $(LIB)/nubrek/exec/nubrek
 
 demo:
 	@tools/setup.sh demo
-	@test -d demo-study || $(NUBREK) demo --to demo-study
+	@test -d demo-study || $(NUBREK) demo --folder demo-study
 	@$(NUBREK) run demo-study/study.yaml
 
 test:
@@ -49,7 +49,7 @@ recovery:
 	@tools/setup.sh demo
 	@Rscript bench/recovery.R $(WORLDS)
 
-# Coverage of the intervals of coming sales over many drawn worlds, about 20 minutes.
+# Coverage of the intervals of coming sales over many drawn worlds.
 coverage:
 	@tools/setup.sh demo
 	@Rscript bench/coverage.R $(WORLDS)

@@ -141,8 +141,8 @@ cpp_arrivals <- function(active, history, money, known, period_of_day, first_day
     .Call(`_nubrek_cpp_arrivals`, active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days)
 }
 
-cpp_group_sales <- function(code, by_customer, order, orders, units, n_groups, from, until, least) {
-    .Call(`_nubrek_cpp_group_sales`, code, by_customer, order, orders, units, n_groups, from, until, least)
+cpp_group_sales <- function(code, by_customer, order, orders, units, n_groups, from, until, least, by_day) {
+    .Call(`_nubrek_cpp_group_sales`, code, by_customer, order, orders, units, n_groups, from, until, least, by_day)
 }
 
 cpp_simulate_value <- function(models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads) {

@@ -5,7 +5,7 @@ new_result <- function(columns, class, ledger = NULL, remarks = NULL, basis = li
   stopifnot(is.list(columns), is.character(class))
   basis <- utils::modifyList(if (is.null(ledger)) list() else ledger_basis(ledger), basis)
   structure(bare_table(columns), basis = basis,
-            remarks = rbind(remark_table(), remarks), required = names(columns), ...,
+            remarks = rbind(remark_table(), remarks), required = names(columns), whole = length(columns[[1L]]), ...,
             class = c(paste0("nubrek_", class), "nubrek_result", "data.frame"))
 }
 
@@ -23,6 +23,12 @@ bare_table <- function(columns) {
   if (!all(attr(x, "required") %in% names(out))) return(plain_table(out))
   for (name in setdiff(names(attributes(x)), c("names", "row.names", "class"))) attr(out, name) <- attr(x, name)
   out
+}
+
+# Has a result lost rows since it was made (or won some)? Then it says no finding of the whole.
+is_part <- function(x) {
+  whole <- attr(x, "whole")
+  !is.null(whole) && is.data.frame(x) && nrow(x) != whole
 }
 
 # The bare data frame under a result.
@@ -59,12 +65,18 @@ remarks <- function(x) {
 }
 
 # "1 cohort", "4 cohorts", "12 428 customers".
-n_of <- function(n, noun) paste0(format(n, big.mark = "\u202f", trim = TRUE), "\u00a0", noun, if (n != 1) "s")
+n_of <- function(n, noun) paste0(number_text(n), "\u00a0", noun, if (n != 1) "s")
+
+# Numbers in sentences: as many digits as they have, never in powers of ten.
+number_text <- function(x, ...) format(x, trim = TRUE, scientific = FALSE, big.mark = "\u202f", ...)
+
+# "This customer", "These 5 customers".
+these <- function(n, noun) if (n == 1) paste0("This\u00a0", noun) else paste0("These\u00a0", n_of(n, noun))
 
 # The ledger's remarks that a result passes on.
 carried <- function(ledger, about = "as of") {
   said <- remarks(ledger)
-  said[said$about %in% c("slice", about), , drop = FALSE]
+  said[said$about %in% c("slice", "customer ids", about), , drop = FALSE]
 }
 
 # The levels of the quantiles that bound an interval.

@@ -27,7 +27,7 @@ cohort_grid <- function(ledger, clock = NULL, ages = "calendar", by = NULL, marg
   throw_unless(checkmate::check_character(by, any.missing = FALSE, min.len = 1L, unique = TRUE, null.ok = TRUE), "by", rlang::current_env())
   check_whole(older_within, lower = 0L, null = TRUE)
   check_purchases(ledger)
-  group <- if (!is.null(by)) side_by_side(ledger, by)
+  group <- if (!is.null(by)) side_by_side(ledger, by, grid_columns)
   money <- order_margin(ledger, margin)
   cells <- reduce_cells(ledger, clock, ages == "elapsed", group$code, money$units)
   within <- older_within %||% usual_gap(ledger, clock)

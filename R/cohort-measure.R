@@ -44,7 +44,7 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
   by <- basis_of(grid, "by")
   falls <- if (measure == "still_active") remark_table("still active", "\u201cAt this age or later\u201d falls towards the last observed period by construction: there is less time left to come in.")
   new_result(c(as.list(plain_table(grid)[c(by, "cohort", "age", "period")]), list(value = as.double(value), complete = wide$.whole, older = grid$older, size = grid$size)), "measure",
-             remarks = rbind(remarks(grid), falls), basis = c(attr(grid, "basis"), list(measure = measure, view = view, kinds = measure_kinds(measure, "value"))), grid = grid)
+             remarks = rbind(remarks(grid), falls, sums_remark(measure, view)), basis = c(attr(grid, "basis"), list(measure = measure, view = view, kinds = measure_kinds(measure, "value"))), grid = grid)
 }
 
 check_grid <- function(grid, call = rlang::caller_env()) throw_unless(checkmate::check_class(grid, "nubrek_grid"), "grid", call)
@@ -98,13 +98,28 @@ bottom_lines <- function(measure) {
   lines <- lapply(names_of, \(line) {
     cells <- if (line == "all cohorts") wide[complete == TRUE] else wide[complete & !older]
     pooled <- pool_cells(cells[(.whole)], c(by, at), rule$top, rule$base)
+    if (is.null(rule$base) && at == "age") pooled[!same_cohorts(cells[(.whole)], by), value := NA_real_]
     chained <- if (!is.null(rule$grows)) pool_cells(cells, c(by, at), rule$grows, "size")
     if (!is.null(chained)) chained[, value := cumsum(value), by = by]
     rbind(cbind(line = rep(line, nrow(pooled)), pooled), if (!is.null(chained)) cbind(line = rep(paste0("chained, ", line), nrow(chained)), chained))
   })
   out <- rbindlist(lines)
   out <- out[order(match(line, c(names_of, paste0("chained, ", names_of))))]
-  as.data.frame(in_group_order(out, by, wide))[c(by, "line", at, "value", "cohorts", "size")]
+  side_table(as.data.frame(in_group_order(out, by, wide))[c(by, "line", at, "value", "cohorts", "size")], "bottom_lines", measure,
+             measure_kinds(basis_of(measure, "measure"), "value"))
+}
+
+# For each group and age, in their order: are the same cohorts in it as at the first age? A sum over cohorts stands only there, because
+# elsewhere it would fall as cohorts drop out.
+same_cohorts <- function(cells, by) {
+  if (nrow(cells) == 0L) return(logical())
+  sets <- cells[, .(set = paste(sort(cohort), collapse = " ")), keyby = c(by, "age")]
+  sets[, .(same = set == set[[1L]]), by = by]$same
+}
+
+sums_remark <- function(measure, view) {
+  if (!is.null(grid_measures[[measure]]$base) || view == "calendar") return(NULL)
+  remark_table("sums", "A sum over cohorts stands only at ages with the same cohorts as at the first; further on it would fall because cohorts drop out.")
 }
 
 # Groups in the order in which they stand in the grid.
@@ -142,7 +157,7 @@ diagonal_totals <- function(grid) {
     margin_scale <- scale * 10^(basis_of(grid, "margin_digits") %||% 0L)
     out[, margin := cells[, .(margin = sum(round(margin * margin_scale)) / margin_scale), keyby = c(by, "period")]$margin]
   }
-  new_result(as.list(in_group_order(out, by, cells)), "diagonals", remarks = remarks(grid), basis = attr(grid, "basis"))
+  new_result(as.list(in_group_order(out, by, cells)), "diagonals", remarks = remarks(grid), basis = attr(grid, "basis"), grid = grid)
 }
 
 #' @export

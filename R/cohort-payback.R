@@ -21,7 +21,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   check_grid(grid)
   throw_unless(checkmate::check_flag(together), "together", rlang::current_env())
   check_whole(within, lower = 0L, null = TRUE)
-  check_number(yearly_discount, lower = 0, upper = 10)
+  check_share(yearly_discount)
   basis <- attr(grid, "basis")
   within <- within %||% as.integer(floor(periods_a_year[[basis$clock]]))
   money <- if (is.null(grid$margin)) "sales" else "margin"
@@ -41,7 +41,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   d <- (1 + yearly_discount)^(1 / periods_a_year[[basis$clock]]) - 1
   keys <- c(by, "cohort")
   cells[, `:=`(.so_far = cumsum(units / (1 + d)^age), whole = cumsum(!complete) == 0L), by = keys]
-  each <- cells[, one_payback(age, .so_far, units, whole, total[[1L]], size[[1L]], d, floor(5 * periods_a_year[[basis$clock]]), within, 10^digits), by = keys]
+  each <- cells[, one_payback(age, .so_far, units, complete, total[[1L]], size[[1L]], d, floor(5 * periods_a_year[[basis$clock]]), within, 10^digits), by = keys]
   out <- cohorts[each, on = keys]
   known <- money == "margin"
   value <- out$reached / scale
@@ -75,18 +75,22 @@ add_groups <- function(cells) {
   cells[, .(size = sum(size), units = sum(units), squares = sum(squares), complete = all(complete), older = any(older)), keyby = .(cohort, age)]
 }
 
-# One cohort: `reached` is what has come back at each age, `total` the cost, both in whole units.
-one_payback <- function(age, reached, units, whole, total, size, discount, horizon, within, unit) {
-  now <- reached[[length(reached)]]
+# One cohort: `reached` is what has come back at each age, `total` the cost, both in whole units. The projection starts from the
+# last complete age, with the mean of the last three of them (definition 31); an age 0 seen in part does not stand in its way.
+one_payback <- function(age, reached, units, complete, total, size, discount, horizon, within, unit) {
   paid <- if (!is.na(total) && total > 0) which(reached >= total) else integer()
-  last <- sum(whole)
-  recent <- if (last > 0L) mean(units[seq.int(max(1L, last - 2L), last)]) else NA_real_
-  ahead <- if (last > 0L && length(paid) == 0L) reached[[last]] + cumsum(recent / (1 + discount)^(last - 1L + seq_len(horizon)))
+  known <- which(complete)
+  last <- if (length(known) > 0L) known[[length(known)]] else 0L
+  recent <- mean(units[utils::tail(known, 3L)])
+  ahead <- if (last > 0L && length(paid) == 0L) reached[[last]] + cumsum(recent / (1 + discount)^(age[[last]] + seq_len(horizon)))
   soon <- if (!is.na(total)) which(ahead >= total)
-  status <- if (is.na(total) || total == 0) "no cost" else if (length(paid) > 0L) "paid back" else if (last == 0L || length(soon) > 0L) "not yet" else "out of reach"
-  list(reached = now, payback_age = if (length(paid) > 0L) age[[paid[[1L]]]] else NA_integer_, status = status,
+  status <- if (is.na(total) || total == 0) "no cost"
+    else if (length(paid) > 0L) "paid back"
+    else if (last == 0L || length(soon) > 0L) "not yet"
+    else "out of reach"
+  list(reached = reached[[length(reached)]], payback_age = if (length(paid) > 0L) age[[paid[[1L]]]] else NA_integer_, status = status,
        expected_age = if (status == "not yet" && length(soon) > 0L) age[[last]] + soon[[1L]] else NA_integer_,
-       highest = if (last > within) max(0, floor(max(reached[age <= within]) / size / unit + 1e-9)) else NA_real_)
+       highest = if (sum(cumprod(complete)) > within) max(0, floor(max(reached[age <= within]) / size / unit + 1e-9)) else NA_real_)
 }
 
 # Every age of every cohort, in major units per acquired customer, with the interval that the scatter among its customers gives.
@@ -107,7 +111,7 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
     if (unused > 0) remark_table("unused spend", sprintf("%s of spend fell into periods without new customers of their channel (or outside the grid) and is in no cohort's cost.",
         text(unused / scale))),
     if (any(cohorts$older)) remark_table("older cohorts", "Older cohorts hold customers that this spend did not win: their cost per customer is too low, and pooled lines leave them out."),
-    if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not.", format(100 * yearly), format(signif(100 * d, 4)), basis$clock)))
+    if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not.", number_text(100 * yearly), format(signif(100 * d, 4)), basis$clock)))
 }
 
 #' The course of a payback, the groups together, and spend that nobody got
@@ -133,7 +137,7 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
 payback_course <- function(payback) {
   throw_unless(checkmate::check_class(payback, "nubrek_payback"), "payback", rlang::current_env())
   course <- attr(payback, "course")
-  course[setdiff(names(course), "squares")]
+  side_table(course[setdiff(names(course), "squares")], "payback_course", payback, per_customer_kinds)
 }
 
 #' @rdname payback_course
@@ -146,8 +150,17 @@ payback_pool <- function(payback) {
   out[, `:=`(value = reached / size, cost = spent / size)]
   out[, c("lower", "upper") := mean_interval(value, squares, size)]
   out[, value_to_cost := value / cost]
-  as.data.frame(in_group_order(out, by, course))[c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")]
+  shown <- c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")
+  side_table(as.data.frame(in_group_order(out, by, course))[shown], "payback_pool", payback, per_customer_kinds)
 }
+
+# A table beside a result, with its base.
+side_table <- function(table, class, of, kinds = NULL) {
+  new_result(as.list(table), class, remarks = remarks(of)[remarks(of)$about %in% c("slice", "as of"), ],
+             basis = utils::modifyList(attr(of, "basis"), list(kinds = kinds)))
+}
+
+per_customer_kinds <- c(value = "money", lower = "money", upper = "money", cost = "money", value_to_cost = "decimal")
 
 #' @rdname payback_course
 #' @export
@@ -170,7 +183,8 @@ payback_summary <- function(payback) {
   best <- through[long & age <= within, .(value = sum(value * size) / sum(size)), by = c(by, "age")][, .(highest_cost = if (.N > 0L) floor(max(value) * unit + 1e-9) / unit else NA_real_), by = by]
   out <- if (length(by) > 0L) best[found[all, on = by], on = by] else cbind(all, found, if (nrow(best) > 0L) best else data.table(highest_cost = NA_real_))
   if (basis_of(payback, "money") == "sales") out[, highest_cost := NA_real_]
-  as.data.frame(in_group_order(out, by, course))[c(by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost", "value_to_cost_lower", "value_to_cost_upper", "cohorts_there")]
+  shown <- c(by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost", "value_to_cost_lower", "value_to_cost_upper", "cohorts_there")
+  side_table(as.data.frame(in_group_order(out, by, course))[shown], "payback_summary", payback)
 }
 
 at_or_na <- function(x, at) if (length(at) > 0L) x[[at[[1L]]]] else NA_real_
@@ -180,7 +194,7 @@ at_or_na <- function(x, at) if (length(at) > 0L) x[[at[[1L]]]] else NA_real_
 unused_spend <- function(payback) {
   throw_unless(checkmate::check_class(payback, "nubrek_payback"), "payback", rlang::current_env())
   unused <- attr(payback, "unused")
-  if (is.null(unused)) return(data.frame(cohort = as.Date(character()), amount = numeric()))
+  if (is.null(unused)) unused <- data.frame(cohort = as.Date(character()), amount = numeric())
   unused$amount <- unused$amount / 10^basis_of(payback, "decimals")
-  unused
+  side_table(unused, "unused_spend", payback)
 }

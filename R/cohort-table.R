@@ -24,14 +24,15 @@
 as_cohort_grid <- function(table, cohort = "cohort", period = if (is.null(age)) "period", age = NULL, customers = "customers", sales = NULL, orders = NULL, purchases = NULL, margin = NULL,
                            size = NULL, by = NULL, meaning = meanings(), margin_rate = NULL, older_within = 0L) {
   throw_unless(checkmate::check_class(meaning, "nubrek_meanings"), "meaning", rlang::current_env())
-  check_number(margin_rate, -1, 1, null = TRUE)
+  check_share(margin_rate, -1, 1, null = TRUE)
   check_whole(older_within, lower = 0L)
   if (is.null(period) == is.null(age)) abort_nubrek("Name either the column of the {.arg period} or that of the {.arg age}.", "argument")
   named <- c(cohort = cohort, period = period, age = age, customers = customers, sales = sales, orders = orders, purchases = purchases, margin = margin, size = size)
   read <- read_source(table)
   check_columns_exist(c(named, by), names(read$table), read$files[[1L]])
-  clash <- intersect(by, names(cells_known))
-  if (length(clash) > 0L) abort_nubrek(c("A group cannot be called like a column of the grid.", "x" = "{.field {clash[[1]]}} is one."), "argument")
+  group <- group_names(by, grid_columns)
+  if (length(by) > 0L) data.table::setnames(read$table, by, group)
+  by <- if (length(by) > 0L) group
   clock <- ledger_clock(list(meaning = meaning))
   decimals <- currency_decimals(meaning$currency %||% "")
   cells <- read_cells_table(read$table, named, by, clock, decimals, meaning)
@@ -44,15 +45,24 @@ as_cohort_grid <- function(table, cohort = "cohort", period = if (is.null(age)) 
   rate <- if (!is.null(margin_rate)) whole_rates(margin_rate)
   if (!is.null(rate)) columns$margin <- cells$sales * rate$whole / 10^(decimals + rate$digits) else if (!is.null(margin)) columns$margin <- cells$margin / 10^decimals
   columns <- c(columns, list(complete = period_end(cells$number, clock) <= last$as_of & start >= (meaning$history_start %||% min(start)), older = older))
-  words <- if (!is.null(rate)) paste0(format(100 * margin_rate), " % of sales") else if (!is.null(margin)) "as the table says"
+  words <- if (!is.null(rate)) paste0(number_text(100 * margin_rate), " % of sales") else if (!is.null(margin)) "as the table says"
   said <- rbind(ready_remarks(columns, clock, attr(cells, "filled"), last$dropped), margin_remark(words))
   new_grid(columns, NULL, said, list(clock = clock, ages = "calendar", by = by, older_within = older_within, margin = words, margin_digits = rate$digits %||% 0L, no_cohort = 0, as_of = last$as_of,
                                      currency = meaning$currency %||% "", decimals = decimals))
 }
 
-# Names that a grid's own columns have.
+# What a grid's own columns hold.
 cells_known <- c(cohort = "period", age = "count", period = "period", size = "count", customers = "count", orders = "count", purchases = "count", sales = "money", margin = "money",
                  still_active = "count", complete = "flag", older = "flag")
+
+# Names that groups of a grid cannot have: its columns, and those of all that is made from it.
+grid_columns <- c(
+  names(cells_known), "value", "line", "cohorts", "usual", "difference", "lower", "upper", "p", "verdict", "scatter", "cost",
+  "value_to_date", "payback_age", "value_to_cost", "status", "expected_age", "highest_cost", "sales_per_customer",
+  "sales_to_cost", "payback", "to_age", "value_lower", "value_upper", "value_after_cost", "return_on_cost", "observed", "what",
+  "sales_lower", "sales_upper", "per_customer", "per_customer_lower", "per_customer_upper", "amount", "new", "later",
+  # and what the work in between is called
+  "units", "squares", "total", "row", "money", "seen", "place", "group", "whole", "first", "number", "given", "top", "base", "k")
 
 read_cells_table <- function(table, named, by, clock, decimals, meaning, call = rlang::caller_env()) {
   text <- \(role) table[[named[[role]]]]

@@ -34,7 +34,7 @@ against_usual <- function(grid, measure = "retention", least_cohorts = 3L, least
   check_choice(measure, names(usual_measures))
   check_whole(least_cohorts)
   check_whole(least_customers)
-  check_number(level, lower = 0.5, upper = 0.999)
+  check_share(level, lower = 0.5, upper = 0.999)
   by <- basis_of(grid, "by")
   cells <- squares_of(grid, measure)
   known <- !anyNA(cells$tt)

@@ -20,7 +20,7 @@
 #' @export
 cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, together = FALSE) {
   throw_unless(checkmate::check_multi_class(grid, c("nubrek_outlook_grid", "nubrek_grid")), "grid", rlang::current_env())
-  check_number(yearly_discount, lower = 0, upper = 10)
+  check_share(yearly_discount)
   throw_unless(checkmate::check_flag(together), "together", rlang::current_env())
   if (!is.null(age) && !identical(age, Inf)) check_whole(age, lower = 0L)
   forecast <- inherits(grid, "nubrek_outlook_grid")
@@ -52,7 +52,7 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   cost_each <- cohorts[out, on = keys, x.total] / out$size
   after <- out$value - cost_each
   per_cost <- \(x) ifelse(cost_each > 0, x / cost_each, NA_real_)
-  new_result(c(as.list(out)[c(keys, "size", "to_age", "sales", "value")], list(value_lower = between$lower, value_upper = between$upper, cost = cost_each, value_after_cost = after,
+  new_result(c(as.list(out)[c(keys, "size", "to_age", "sales_per_customer", "value")], list(value_lower = between$lower, value_upper = between$upper, cost = cost_each, value_after_cost = after,
                  value_to_cost = per_cost(out$value), return_on_cost = per_cost(after), payback_age = out$payback_age, payback = out$payback, older = out$older)),
              "worth", remarks = rbind(remarks(grid), worth_remarks(d, yearly_discount, basis, costs, known, unknown)),
              basis = c(utils::modifyList(basis, list(by = by, kinds = worth_kinds)), list(to_age = age, yearly_discount = yearly_discount)), cells = cells, drawn = drawn, discount = d)
@@ -87,7 +87,7 @@ one_worth <- function(age, until, money, seen, sales, what, size, total, d) {
   reached <- which(so_far >= total * (1 - 1e-12) - 1e-9)
   paid <- if (!is.na(total) && total > 0 && length(reached) > 0L) reached[[1L]]
   observed <- !is.null(paid) && (cumsum(money) - money + seen)[[paid]] >= total * (1 - 1e-12) - 1e-9 && what[[paid]] != "forecast"
-  list(to_age = max(age[use]), sales = sum(sales[use]) / size, value = sum((money / (1 + d)^age)[use]) / size, payback_age = if (is.null(paid)) NA_integer_ else age[[paid]],
+  list(to_age = max(age[use]), sales_per_customer = sum(sales[use]) / size, value = sum((money / (1 + d)^age)[use]) / size, payback_age = if (is.null(paid)) NA_integer_ else age[[paid]],
        payback = if (is.na(total) || total == 0) "no cost" else if (is.null(paid)) "beyond" else if (observed) "observed" else "forecast")
 }
 
@@ -103,7 +103,7 @@ worth_interval <- function(cells, out, drawn, until, d, level) {
     mine <- parts[[i]]
     if (nrow(mine) == 0L) return(c(NA_real_, NA_real_))
     sums <- matrix(drawn[, mine$place, out$row[[i]]], dim(drawn)[[1L]]) %*% mine$factor
-    (before[[i]] + stats::quantile(sums, tails_of(level), names = FALSE)) / out$size[[i]]
+    (before[[i]] + drop(draw_interval(matrix(sums), level))) / out$size[[i]]
   }, c(0, 0))
   list(lower = ends[1L, ], upper = ends[2L, ])
 }
@@ -144,14 +144,15 @@ worth_summary <- function(worth, newest = NULL) {
     weight <- \(x, use = TRUE) sum((x * size)[use]) / sum(size[use])
     spent <- if (any(costed)) weight(cost, costed) else NA_real_
     brought <- if (any(costed)) weight(value, costed) else NA_real_
-    list(cohorts = .N, size = sum(size), to_age = max(to_age), sales = weight(sales), value = weight(value), value_with_cost = brought, cost = spent, value_after_cost = brought - spent,
+    list(cohorts = .N, size = sum(size), to_age = max(to_age), sales_per_customer = weight(sales_per_customer), value = weight(value), value_with_cost = brought, cost = spent, value_after_cost = brought - spent,
          value_to_cost = brought / spent, return_on_cost = (brought - spent) / spent)
   }, by = by]
   course <- as.data.table(worth_course(worth, newest))
   crossed <- course[, { hit <- which(value >= cost); list(payback_age = if (length(hit) > 0L) age[[hit[[1L]]]] else NA_integer_,
     observed = if (length(hit) > 0L) observed[[hit[[1L]]]] else NA_real_) }, by = by]
   if (basis_of(worth, "money") == "sales") crossed[, `:=`(payback_age = NA_integer_, observed = NA_real_)]
-  as.data.frame(if (length(by) > 0L) crossed[out, on = by][, c(names(out), "payback_age", "observed"), with = FALSE] else cbind(out, crossed), optional = TRUE)
+  both <- if (length(by) > 0L) crossed[out, on = by][, c(names(out), "payback_age", "observed"), with = FALSE] else cbind(out, crossed)
+  side_table(as.data.frame(both, optional = TRUE), "worth_summary", worth, c(value_with_cost = "money", observed = "share"))
 }
 
 newest_cohorts <- function(worth, newest, call = rlang::caller_env()) {
@@ -182,11 +183,12 @@ worth_course <- function(worth, newest = NULL) {
       if (nrow(open) > 0L) {
         at <- open$place + (open$row - 1L) * dim(drawn)[[2L]]
         sums <- rowSums(matrix(drawn, dim(drawn)[[1L]])[, at, drop = FALSE])
-        ends <- (sum(seen_by) + stats::quantile(sums, tails_of(level), names = FALSE)) / sum(size)
+        ends <- (sum(seen_by) + drop(draw_interval(matrix(sums), level))) / sum(size)
       }
     }
-    list(cohorts = .N, size = sum(size), sales = sum(sold) / sum(size), value = sum(brought) / sum(size), lower = ends[[1L]], upper = ends[[2L]],
+    list(cohorts = .N, size = sum(size), sales_per_customer = sum(sold) / sum(size), value = sum(brought) / sum(size), lower = ends[[1L]], upper = ends[[2L]],
          cost = if (any(costed)) sum(total[costed]) / sum(size[costed]) else NA_real_, observed = sum(size[what == "observed"]) / sum(size))
   }, keyby = c(by, "age")]
-  as.data.frame(in_group_order(out, by, plain_table(worth)), optional = TRUE)
+  side_table(as.data.frame(in_group_order(out, by, plain_table(worth)), optional = TRUE), "worth_course", worth,
+             c(value = "money", lower = "money", upper = "money", observed = "share"))
 }

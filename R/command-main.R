@@ -8,7 +8,7 @@
 #' command_main("--version")
 #' @export
 command_main <- function(args = commandArgs(TRUE)) {
-  before <- options(width = if (isatty(stdout())) cli::console_width() else 100L, nubrek.command = TRUE)
+  before <- options(width = if (isatty(stdout())) cli::console_width() else 100L, nubrek.command = TRUE, nubrek.rows = 20L)
   on.exit(options(before))
   invisible(tryCatch({
     job <- command_parse(args)
@@ -34,7 +34,8 @@ draw_progress <- function(code, quiet) {
 # Each command does its work and gives back what is to be said about it, as a function.
 command_do <- function(job) {
   switch(job$verb, help = command_help, "help-verb" = \() writeLines(job$text), version = \() writeLines(paste("nubrek", utils::packageVersion("nubrek"))),
-         demo = command_demo(job), new = command_new(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job), list = command_list(job))
+         demo = command_demo(job), new = command_new(job), check = command_check(job), run = command_run(job), show = command_show(job), draw = command_draw(job), list = command_list(job),
+         keys = \() print(study_keys(job$section)))
 }
 
 command_help <- function() {
@@ -44,20 +45,27 @@ command_help <- function() {
                "Exit status: 0 fine, 1 something in the study or the data, 2 wrong usage."))
 }
 
+# The folder is there whole or not at all.
 command_demo <- function(job) {
-  if (file.exists(job$to)) abort_nubrek(c("{.file {job$to}} is already there.", "i" = "Name another folder with {.code --to}, or remove it."), "file", call = NULL)
-  if (!dir.create(job$to, recursive = TRUE)) abort_nubrek("Cannot make the folder {.file {job$to}}.", "file", call = NULL)
-  file.copy(list.files(system.file("pellmere", package = "nubrek", mustWork = TRUE), full.names = TRUE), job$to)
-  \() writeLines(c(paste0("The demo world, Pellmere Yarn Company, is in ", job$to, "."), paste0("Next: nubrek run ", file.path(job$to, "study.yaml"))))
+  to <- job$folder
+  if (file.exists(to)) abort_nubrek(c("{.file {to}} is already there.", "i" = "Name another folder with {.code --folder}, or remove it."), "file", call = NULL)
+  if (!dir.exists(dirname(to)) && !dir.create(dirname(to), recursive = TRUE)) abort_nubrek("Cannot make the folder {.file {dirname(to)}}.", "file", call = NULL)
+  draft <- tempfile(".nubrek-", dirname(to))
+  on.exit(unlink(draft, recursive = TRUE))
+  if (!dir.create(draft)) abort_nubrek("Cannot make the folder {.file {to}}.", "file", call = NULL)
+  world <- list.files(system.file("pellmere", package = "nubrek", mustWork = TRUE), full.names = TRUE)
+  if (!all(file.copy(world, draft)) || !file.rename(draft, to)) abort_nubrek("Cannot write to {.file {to}}.", "file", call = NULL)
+  \() writeLines(c(paste0("The demo world, Pellmere Yarn Company, is in ", to, "."), paste0("Next: nubrek run ", file.path(to, "study.yaml"))))
 }
 
 command_new <- function(job) {
-  if (file.exists(job$to)) abort_nubrek(c("{.file {job$to}} is already there.", "i" = "Name another file with {.code --to}, or remove it."), "file", call = NULL)
-  draft <- draft_study(job$files, dirname(job$to))
-  write_whole(job$to, \(to) writeLines(enc2utf8(draft$text), to, useBytes = TRUE))
+  to <- job$file
+  if (file.exists(to)) abort_nubrek(c("{.file {to}} is already there.", "i" = "Name another file with {.code --file}, or remove it."), "file", call = NULL)
+  draft <- draft_study(job$files, dirname(to))
+  write_whole(to, \(path) writeLines(enc2utf8(draft$text), path, useBytes = TRUE))
   \() {
     for (guess in draft$guesses) { print(guess, rows = 40L); writeLines("") }
-    writeLines(c(paste0("Wrote ", job$to, ". Correct it, then: nubrek check ", job$to)))
+    writeLines(c(paste0("Wrote ", to, ". Correct it, then: nubrek check ", to)))
   }
 }
 
@@ -66,12 +74,14 @@ command_check <- function(job) {
   ledger <- open_study_ledger(study)
   suspects <- study_parts$suspects(study, ledger)
   identified <- identified_share(ledger, "year")
+  check_study_parts(study, ledger)
   \() {
     print(identified)
     writeLines("")
     print(audit(ledger), rows = 60L)
     writeLines("")
     print(suspects)
+    writeLines(c("", "All that the study asks for is there. Next: nubrek run"))
   }
 }
 
@@ -89,13 +99,19 @@ study_part <- function(job) {
   ledger <- open_study_ledger(study)
   if (!is.null(job$by)) study$forecast$by <- job$by
   result <- study_parts[[job$part]](study, ledger)
-  if (job$verb == "list") attr(result, "ledger") <- ledger
-  if (inherits(result, "nubrek_grid") && (!is.null(job$measure) || !is.null(job$view) || job$verb == "draw")) grid_measure(result, job$measure %||% "retention", job$view %||% "age") else result
+  if (inherits(result, "nubrek_grid") && (!is.null(job$measure) || !is.null(job$view) || job$verb == "draw")) {
+    result <- grid_measure(result, job$measure %||% "retention", job$view %||% "age")
+  }
+  if (job$verb == "list" && inherits(result, "nubrek_moves")) result <- moved_customers(result, words_given(job$from), words_given(job$to))
+  if (job$verb == "list" && inherits(result, "nubrek_waits")) result <- study_parts$waiters(study, ledger)
+  if (!is.null(job$where)) result <- filter_where(result, job$where)
+  list(result = result, ledger = ledger)
 }
 
 command_show <- function(job) {
-  result <- study_part(job)
-  \() switch(job$format, table = print(result, rows = job$rows),
+  result <- study_part(job)$result
+  more <- c(if (!is.null(job$rows)) list(rows = job$rows), if (inherits(result, "nubrek_waits") && !is.null(job$measure)) list(measure = job$measure))
+  \() switch(job$format, table = do.call(print, c(list(result), more)),
               csv = write_csv(result),
               json = writeLines(jsonlite::toJSON(plain_table(result), dataframe = "rows", Date = "ISO8601", na = "null", digits = NA)))
 }
@@ -106,10 +122,10 @@ write_csv <- function(x) data.table::fwrite(as.data.table(lapply(plain_table(x),
 words_given <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
 
 command_list <- function(job) {
-  result <- study_part(job)
-  if (inherits(result, "nubrek_moves")) { movers <- moved_customers(result); attr(movers, "ledger") <- attr(result, "ledger"); result <- movers }
-  files <- write_list(result, job$to, words_given(job$columns), job$apart, attr(result, "ledger"), words_given(job$contact))
-  \() writeLines(c(paste0(format_count_plain(nrow(result)), " rows in:"), files))
+  part <- study_part(job)
+  files <- write_list(part$result, job$file, words_given(job$columns), job$apart, part$ledger, words_given(job$contact))
+  n <- nrow(part$result)
+  \() writeLines(c(paste0(format_count_plain(n), if (n == 1L) " row in:" else " rows in:"), files))
 }
 
 # A table of cohorts is as tall as it has rows.
@@ -120,8 +136,9 @@ figure_height <- function(x) {
 }
 
 command_draw <- function(job) {
-  result <- study_part(job)
-  plot <- if (isTRUE(job$curves)) autoplot(result, shape = "curves") else autoplot(result)
-  write_figure(plot, job$to, height = figure_height(result))
-  \() writeLines(paste("Figure:", job$to))
+  result <- study_part(job)$result
+  more <- c(if (isTRUE(job$curves)) list(shape = "curves"), if (inherits(result, "nubrek_waits") && !is.null(job$measure)) list(measure = job$measure))
+  plot <- do.call(autoplot, c(list(result), more))
+  write_figure(plot, job$file, height = figure_height(result))
+  \() writeLines(paste("Figure:", job$file))
 }

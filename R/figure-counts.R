@@ -9,20 +9,18 @@ autoplot.nubrek_counts <- function(object, ..., fold_from = 12L) {
     data <- rbind(data[!tail, ], data.frame(purchases = fold_from, customers = sum(data$customers[tail]), share = sum(data$share[tail]), cumulative_share = 1))
     folded <- fold_from
   }
-  data$label <- paste0(data$purchases, ifelse(data$purchases %in% folded, " or more", ""))
+  data$cumulative_share <- cumsum(data$share)
+  data$label <- paste0(data$purchases, ifelse(data$purchases %in% folded, " or more", ""), "\n", present_share(data$cumulative_share))
   data$label <- factor(data$label, data$label)
   data$kind <- ifelse(data$purchases == 1L, "one", "more")
-  top <- max(data$customers)
   ggplot2::ggplot(data, ggplot2::aes(.data$label, .data$customers)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$kind), width = 0.72) +
     ggplot2::geom_text(ggplot2::aes(label = paste0(format_count(.data$customers), "\n", present_share(.data$share))), vjust = -0.25, size = 3.6,
                        lineheight = 0.95, colour = palette_of[["ink"]]) +
-    (if (nrow(data) > 1L) ggplot2::geom_line(ggplot2::aes(y = .data$cumulative_share * top, group = 1), colour = palette_of[["ink"]], linewidth = 0.5, linetype = "22")) +
-    ggplot2::geom_point(ggplot2::aes(y = .data$cumulative_share * top), colour = palette_of[["ink"]], size = 1.6) +
     ggplot2::scale_fill_manual(values = c(one = palette_of[["rule"]], more = palette_of[["petrol"]])) +
-    ggplot2::scale_y_continuous(limits = c(0, top * 1.17), expand = ggplot2::expansion(0), labels = format_count,
-      sec.axis = ggplot2::sec_axis(~ . / top, breaks = seq(0, 1, 0.25), labels = \(v) present_share(v), name = "dashed: this many purchases or fewer")) +
-    figure_words(object, "Customers by number of purchases", caption = paste0("n = ", format_count(sum(data$customers)), " customers with a purchase.")) +
-    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), axis.title.y.right = ggplot2::element_text(size = 11, angle = 90)) +
+    ggplot2::scale_y_continuous(limits = c(0, max(data$customers) * 1.17), expand = ggplot2::expansion(0), labels = format_count) +
+    figure_words(object, "Customers by number of purchases; below each number: share of customers with so many or fewer",
+                 caption = paste0("n = ", format_count(sum(data$customers)), " customers with a purchase.")) +
+    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), axis.text.x = ggplot2::element_text(lineheight = 1.1)) +
     ggplot2::xlab("purchases")
 }

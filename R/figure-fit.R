@@ -128,17 +128,17 @@ autoplot.nubrek_calibration <- function(object, ...) {
 autoplot.nubrek_captured <- function(object, ...) {
   rlang::check_dots_empty()
   model <- basis_of(object, "model")
-  methods <- setdiff(names(object), "customers")
-  long <- do.call(rbind, lapply(methods, \(m) data.frame(customers = c(0, object$customers), sales = c(0, pmin(1, object[[m]])), method = m)))
+  methods <- setdiff(names(object), "share_of_customers")
+  long <- do.call(rbind, lapply(methods, \(m) data.frame(customers = c(0, object$share_of_customers), sales = c(0, pmin(1, object[[m]])), method = m)))
   colours <- stats::setNames(rep("#8a949b", length(methods)), methods)
   colours[[model]] <- palette_of[["petrol"]]
   colours[["best"]] <- palette_of[["moss"]]
   words <- c(best = "what could have been found")
   lines <- stats::setNames(rep_len(c("42", "12", "4212"), length(methods)), methods)
   lines[c(model, "best")] <- "solid"
-  at <- object$customers[which.min(abs(object$customers - 0.1))]
+  at <- object$share_of_customers[which.min(abs(object$share_of_customers - 0.1))]
   # a key in the corner that no curve enters
-  key <- data.frame(method = methods, sales = vapply(methods, \(m) object[[m]][object$customers == at], 0))
+  key <- data.frame(method = methods, sales = vapply(methods, \(m) object[[m]][object$share_of_customers == at], 0))
   key <- key[order(-key$sales), ]
   key$y <- 0.4 - 0.06 * seq_len(nrow(key))
   key$label <- paste(ifelse(key$method %in% names(words), words[key$method], key$method), present_share(key$sales))

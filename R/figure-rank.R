@@ -8,15 +8,24 @@ autoplot.nubrek_rfm <- function(object, ...) {
   cuts <- basis_of(object, "cuts")
   cell <- data.table(r = object$recency_band, f = object$frequency_band, sales = object$sales)[, .(n = .N, sales = sum(sales)), by = .(r, f)]
   cell[, `:=`(share = n / sum(n), of_sales = sales / sum(sales))]
-  cell$fill <- grid_fill(cell$share / max(cell$share))
-  cell$text <- sprintf("%s\n%s of sales", present_share(cell$share), present_share(cell$of_sales))
-  ggplot2::ggplot(as.data.frame(cell), ggplot2::aes(.data$f, .data$r)) + ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.94) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = if (max(k) > 6L) 2.9 else 3.8, lineheight = 0.95) +
+  cell$side <- 0.94 * sqrt(cell$share / max(cell$share))                 # area says how many
+  cell$fill <- grid_fill(pmax(0, cell$of_sales) / max(cell$of_sales))
+  cell$text <- sprintf("%s\n%s", present_share(cell$share), present_share(cell$of_sales))
+  inside <- cell$side > 0.62
+  cell$ink <- ifelse(inside, ink_on(cell$fill), palette_of[["ink"]])
+  cell$x <- cell$f - 0.47 + cell$side / 2                                # squares stand left, where they are small their text beside them
+  cell$text_x <- ifelse(inside, cell$x, cell$x + cell$side / 2 + 0.04)
+  size <- if (max(k) > 6L) 2.9 else 3.7
+  ggplot2::ggplot(as.data.frame(cell), ggplot2::aes(.data$x, .data$r)) +
+    ggplot2::geom_tile(ggplot2::aes(x = .data$f), width = 0.98, height = 0.98, fill = NA, colour = palette_of[["rule"]], linewidth = 0.3) +
+    ggplot2::geom_tile(ggplot2::aes(fill = .data$fill, width = .data$side, height = .data$side)) +
+    ggplot2::geom_text(ggplot2::aes(x = .data$text_x, label = .data$text, colour = .data$ink, hjust = ifelse(.data$side > 0.62, 0.5, 0)), size = size, lineheight = 0.95) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(breaks = seq_len(k[["frequency"]]), labels = band_words(cuts$frequency, k[["frequency"]], "purchases"), limits = c(0.5, k[["frequency"]] + 0.5),
-        expand = ggplot2::expansion(0.005)) +
-    ggplot2::scale_y_continuous(breaks = seq_len(k[["recency"]]), labels = recency_words(cuts$recency, k[["recency"]]), limits = c(0.5, k[["recency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
-    figure_words(object, "Share of customers (and of sales) by bands: recency upwards, frequency to the right; shade: share of customers",
+    ggplot2::scale_x_continuous(breaks = seq_len(k[["frequency"]]), labels = band_words(cuts$frequency, k[["frequency"]], "purchases"),
+                                limits = c(0.5, k[["frequency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
+    ggplot2::scale_y_continuous(breaks = seq_len(k[["recency"]]), labels = recency_words(cuts$recency, k[["recency"]]),
+                                limits = c(0.5, k[["recency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
+    figure_words(object, "Bands of recency (upwards) and frequency (to the right): area and first number are the share of customers, shade and second number that of sales",
                  caption = paste0("n = ", format_count(nrow(object)), " customers with a purchase. Empty: nobody. Equal customers share the lower band.")) +
     theme_nubrek() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
 }
@@ -25,7 +34,7 @@ autoplot.nubrek_rfm <- function(object, ...) {
 band_words <- function(limits, k, noun) {
   from <- c(NA, limits)
   to <- c(limits, NA)
-  number <- \(x) format(x, trim = TRUE, drop0trailing = TRUE)
+  number <- \(x) format(x, trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
   words <- ifelse(is.na(from), paste("below", number(to)), ifelse(is.na(to), paste(number(from), "and more"), ifelse(to - from == 1, number(from), paste(number(from), "to", number(to - 1)))))
   if (k > 1L && length(limits) > 0L && all(is.finite(limits)) && limits[[1L]] == 2) words[[1L]] <- "1"
   words <- ifelse(is.finite(c(-1, limits)) & (is.na(from) | is.na(to) | from < to), words, "(nobody)")
@@ -57,33 +66,49 @@ autoplot.nubrek_map <- function(object, ...) {
   best <- shown[shown$top, ]
   best$mean_sales <- pmax(best$mean_sales, floor)
   best <- best[order(-best$sales), ]
-  profile <- map_profile(object)
-  corner <- data.frame(region = map_regions, x = rep(c(max(x_edge) * 1.08, 0.52), each = 2L), y = rep(c(max(y_edge) * 1.25, floor / 1.15), 2L), hjust = rep(c(1, 0), each = 2L), vjust = rep(c(0,
-      1), 2L))
-  corner <- corner[corner$region %in% profile$region, ]
-  at <- match(corner$region, profile$region)
-  corner$text <- sprintf("%s\n%s of customers\n%s of sales", corner$region, present_share(profile$share_of_customers[at]), present_share(profile$share_of_sales[at]))
-  best$label <- ifelse(seq_len(nrow(best)) <= 3L, as.character(best$customer), "")
+  best$rank <- sales_rank(round(best$sales * 100), rep(TRUE, nrow(best)))
+  ends <- list(x = c(0.5, max(x_edge)), y = c(floor, max(y_edge)))
+  cut_at <- c(x = max(cut[["purchases"]] - 0.5, 0.5), y = max(cut[["mean_sales"]], floor))
+  margin <- map_margins(object, cut_at, ends)
+  breaks <- c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)
   ggplot2::ggplot() +
-    ggplot2::geom_rect(data = as.data.frame(bins), ggplot2::aes(xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill)) + ggplot2::scale_fill_identity() +
-    ggplot2::geom_vline(xintercept = max(cut[["purchases"]] - 0.5, 0.5), colour = palette_of[["ink"]], linetype = "22") + ggplot2::geom_hline(yintercept = max(cut[["mean_sales"]], floor),
-        colour = palette_of[["ink"]], linetype = "22") +
-    ggplot2::geom_point(data = best, ggplot2::aes(.data$purchases, .data$mean_sales), shape = 21L, fill = palette_of[["ochre"]], colour = palette_of[["ink"]], size = 3) +
-    ggplot2::geom_text(data = best, ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$label), vjust = -0.8, size = 3.4, colour = palette_of[["ink"]]) +
-    ggplot2::geom_text(data = corner, ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust, vjust = .data$vjust), lineheight = 0.95, size = 4, colour = palette_of[["ink"]],
-        fontface = "bold") +
-    ggplot2::scale_x_log10(breaks = c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)[c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000) <= most], limits = c(0.5, max(x_edge) * 1.1)) +
-    ggplot2::scale_y_log10(labels = \(v) format(v, trim = TRUE, big.mark = "\u202f", scientific = FALSE, drop0trailing = TRUE), limits = c(floor / 2.8, max(y_edge) * 2.8)) +
-    figure_words(object, sprintf("Mean order sales against purchases; darker: more customers (both scales logarithmic). Cut at %s and %s", n_of(round(cut[["purchases"]], 2), "purchase"),
-        format_money(cut[["mean_sales"]], basis_of(object, "currency"))),
-                 caption = paste0("Points: the ", format_count(nrow(best)), " customers with the highest sales, the first three named. n = ", format_count(nrow(object)), " customers.",
+    ggplot2::geom_rect(data = as.data.frame(bins), ggplot2::aes(xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill)) +
+    ggplot2::scale_fill_identity() +
+    ggplot2::geom_vline(xintercept = cut_at[["x"]], colour = palette_of[["ink"]], linetype = "22") +
+    ggplot2::geom_hline(yintercept = cut_at[["y"]], colour = palette_of[["ink"]], linetype = "22") +
+    ggplot2::geom_label(data = best, ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$rank), size = 3.2, label.size = 0.2,
+                        label.padding = ggplot2::unit(1.6, "pt"), colour = palette_of[["ink"]], fill = palette_of[["paper"]]) +
+    ggplot2::geom_text(data = margin$top, ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust), vjust = 0, lineheight = 0.95, size = 3.8,
+                       colour = palette_of[["ink"]]) +
+    ggplot2::geom_text(data = margin$side, ggplot2::aes(.data$x, .data$y, label = .data$text), hjust = 0, lineheight = 0.95, size = 3.8, colour = palette_of[["ink"]]) +
+    ggplot2::scale_x_log10(breaks = breaks[breaks <= most], expand = ggplot2::expansion(0.005)) +
+    ggplot2::scale_y_log10(labels = \(v) format(v, trim = TRUE, big.mark = "\u202f", scientific = FALSE, drop0trailing = TRUE), expand = ggplot2::expansion(0.005)) +
+    ggplot2::coord_cartesian(xlim = ends$x, ylim = ends$y, clip = "off") +
+    figure_words(object, sprintf("Mean order sales against purchases (both scales logarithmic); darker: more customers; numbers: the %s with the highest sales, by rank",
+                                 n_of(nrow(best), "customer")),
+                 caption = paste0(sprintf("Cut at %s and %s; reaching it is often, or large. ", n_of(round(cut[["purchases"]], 2), "purchase"),
+                                          format_money(cut[["mean_sales"]], basis_of(object, "currency"))), "n = ", format_count(nrow(object)), " customers.",
                                   if (nrow(shown) < nrow(object)) sprintf(" %s with mean sales of 0 or less are not drawn.", n_of(nrow(object) - nrow(shown), "customer")))) +
-    theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab("purchases")
+    theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12), plot.margin = ggplot2::margin(14, 128, 10, 14),
+                                    plot.subtitle = ggplot2::element_text(margin = ggplot2::margin(b = 34))) + ggplot2::xlab("purchases")
 }
 
-#' @rdname autoplot.nubrek
-#' @param step `[character(1)]` Of [tier_moves()]: default the last one.
-#' @param noise `[nubrek_noise]` From [move_noise()]: cells that are more or fewer than by chance are marked.
+# Customers and sales of both sides of each cut, on the outer margins.
+map_margins <- function(object, cut, ends) {
+  region <- strsplit(object$region, " & ", fixed = TRUE)
+  words <- function(place, name) {
+    here <- vapply(region, `[[`, "", place) == name
+    sprintf("%s\n%s of customers\n%s of sales", name, present_share(mean(here)), present_share(sum(object$sales[here]) / sum(object$sales)))
+  }
+  flat <- \(text) sub("\n", ": ", sub("\n([^\n]*)$", ", \\1", text))
+  middle <- \(from, to) sqrt(from * to)
+  top <- data.frame(x = c(ends$x[[1L]], ends$x[[2L]]), y = ends$y[[2L]] * (ends$y[[2L]] / ends$y[[1L]])^0.03, hjust = c(0, 1),
+                    text = flat(c(words(1L, "seldom"), words(1L, "often"))))
+  side <- data.frame(x = ends$x[[2L]] * (ends$x[[2L]] / ends$x[[1L]])^0.02, y = c(middle(cut[["y"]], ends$y[[2L]]), middle(ends$y[[1L]], cut[["y"]])),
+                     text = c(words(2L, "large"), words(2L, "small")))
+  list(top = top[c(cut[["x"]] > ends$x[[1L]], TRUE), ], side = side)
+}
+
 #' @export
 autoplot.nubrek_moves <- function(object, ..., step = NULL, noise = NULL) {
   rlang::check_dots_empty()

@@ -29,36 +29,47 @@ autoplot.nubrek_gaps <- function(object, ...) {
 
 #' @rdname autoplot.nubrek
 #' @export
-autoplot.nubrek_waits <- function(object, ...) {
+autoplot.nubrek_waits <- function(object, ..., measure = "share_of_row") {
   rlang::check_dots_empty()
+  check_choice(measure, names(wait_measures))
   nothing_to_draw(nrow(object) == 0L, object)
   clock <- basis_of(object, "clock")
   data <- plain_table(object)
-  cohorts <- utils::tail(sort(unique(data$cohort)), 36L)
-  data <- data[data$cohort %in% cohorts, ]
-  size <- tapply(data$customers, factor(format(data$cohort), format(cohorts)), sum)
+  data$value <- data[[measure]]
+  every <- sort(unique(data$cohort))
+  cohorts <- utils::tail(every, 36L)
   last <- max(data$waited, 0L, na.rm = TRUE)
-  data$x <- ifelse(is.na(data$waited), last + 1.6, data$waited)
-  data$row <- factor(paste0(period_label(data$cohort, clock), "  (", format_count(size[format(data$cohort)]), ")"), rev(paste0(period_label(cohorts, clock), "  (",
-      format_count(as.integer(size)), ")")))
-  back <- !is.na(data$waited)
-  data$fill <- ifelse(back, grid_fill(data$share_of_row / max(data$share_of_row[back], 1e-9)), palette_of[["rule"]])
-  data$text <- formatC(100 * data$share_of_row, format = "f", digits = 0L)
-  data$ink <- ink_on(data$fill)
-  partial <- data[back & is.na(data$at_risk), ]
-  ggplot2::ggplot(data, ggplot2::aes(.data$x, .data$row)) +
+  all <- sum(data$customers)
+  of_wait <- as.data.frame(as.data.table(data)[, .(customers = sum(customers)), by = waited])
+  of_cohort <- tapply(data$customers, factor(format(data$cohort), format(every)), sum)
+  total <- \(n) if (measure == "customers") n else n / all
+  data <- data[data$cohort %in% cohorts, ]
+  cells <- rbind(
+    data.frame(x = data$waited, y = match(data$cohort, cohorts), value = data$value, sum = FALSE, partial = is.na(data$at_risk) & !is.na(data$waited)),
+    data.frame(x = of_wait$waited, y = length(cohorts) + 1.4, value = if (measure == "share_of_column") 1 else total(of_wait$customers), sum = TRUE, partial = FALSE),
+    data.frame(x = last + 3.2, y = c(seq_along(cohorts), length(cohorts) + 1.4), sum = TRUE, partial = FALSE,
+               value = c(if (measure == "share_of_row") rep(1, length(cohorts)) else total(of_cohort[format(cohorts)]), total(all))))
+  late <- is.na(cells$x)
+  cells$x[late] <- last + 1.6
+  top <- max(cells$value[!cells$sum & !late], 1e-9, na.rm = TRUE)
+  cells$fill <- ifelse(cells$sum, "#efe9dd", ifelse(late, palette_of[["rule"]], grid_fill(cells$value / top)))
+  cells$text <- if (measure == "customers") format_count(cells$value) else fixed(100 * cells$value, if (measure == "share_of_table") 1L else 0L, "")
+  cells <- cells[!is.na(cells$value), ]
+  steps <- seq(0, last, by = if (last > 18) 3 else 1)
+  size <- max(2.2, min(3.6, 96 / length(cohorts), 150 / (last + 3) / max(2, 0.6 * max(nchar(cells$text)))))
+  ggplot2::ggplot(cells, ggplot2::aes(.data$x, .data$y)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.92) +
-    ggplot2::geom_tile(data = partial, fill = NA, colour = palette_of[["brick"]], linetype = "22", linewidth = 0.4, width = 0.9, height = 0.84) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = .data$ink), size = max(2.2, min(3.6, 96 / length(cohorts), 120 / (last + 2)))) +
+    ggplot2::geom_tile(data = cells[cells$partial, ], fill = NA, colour = palette_of[["brick"]], linetype = "22", linewidth = 0.4, width = 0.9, height = 0.84) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = size) +
     ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(position = "top", breaks = c(seq(0, last, by = if (last > 18) 3 else 1), last + 1.6), labels = c(seq(0, last, by = if (last > 18) 3 else 1), "not yet"),
-        expand = ggplot2::expansion(0.005)) +
-    figure_words(object, sprintf("Percent of each first-purchase cohort by %ss until the %s purchase; cohort size in brackets", clock, ordinal(basis_of(object, "nth"))),
-        caption = "Dashed: period observed in part. Empty: not observed yet.") +
+    ggplot2::scale_x_continuous(position = "top", breaks = c(steps, last + 1.6, last + 3.2), labels = c(steps, "not yet", "all"), expand = ggplot2::expansion(0.005)) +
+    ggplot2::scale_y_reverse(breaks = c(seq_along(cohorts), length(cohorts) + 1.4), expand = ggplot2::expansion(add = 0.2),
+                             labels = c(paste0(period_label(cohorts, clock), "  (", format_count(as.integer(of_cohort[format(cohorts)])), ")"), "all")) +
+    figure_words(object, sprintf("%s by %ss until the %s purchase, with totals; cohort size in brackets", wait_measures[[measure]], clock, ordinal(basis_of(object, "nth"))),
+                 caption = "Dashed: period observed in part. Empty: not observed yet.") +
     theme_nubrek(12) + ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(hjust = 0, size = 9))
 }
 
-#' @rdname autoplot.nubrek
 #' @export
 autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
   rlang::check_dots_empty()

@@ -23,6 +23,7 @@ theme_nubrek <- function(base = 13) {
 # Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
 figure_words <- function(x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL) {
   said <- remarks(x)$remark
+  if (is_part(x)) title <- describe(x)$heading
   ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(paste(c(shows, if (nzchar(basis_line(x))) basis_line(x)), collapse = "; "), "."), 122),
                 caption = wrap_words(paste(c(caption, said), collapse = " "), 138), x = NULL, y = NULL)
 }

@@ -83,7 +83,7 @@ calibration <- function(test, groups = 10L) {
   sums <- data.table(group, each)[, .(customers = .N, expected = sum(expected), actual = sum(actual), sales = sum(sales)), keyby = group]
   new_result(list(group = as.integer(sums$group), customers = sums$customers, expected = sums$expected, actual = sums$actual, difference = sums$actual - sums$expected, sales = sums$sales),
              "calibration", remarks = remarks(test), basis = c(attr(test, "basis")[c("cut", "weeks", "decimals", "inside_80", "inside_95")], list(model = test$method[[1L]],
-               kinds = c(expected = "decimal", difference = "decimal"))))
+               kinds = c(expected = "decimal", difference = "decimal"))), members = members_of(as.integer(group), each$customer))
 }
 
 #' How much of the following sales did the customers bring that a method put first?
@@ -100,8 +100,8 @@ captured_sales <- function(test, shares = c(0.01, 0.02, seq(0.05, 1, 0.05))) {
   throw_unless(checkmate::check_numeric(shares, lower = 1e-6, upper = 1, any.missing = FALSE, min.len = 1L), "shares", rlang::current_env())
   came <- attr(test, "customers")$sales
   columns <- lapply(c(attr(test, "worth"), list(best = came)), \(score) vapply(shares, \(s) captured_by_top(score, came, s), 0))
-  new_result(c(list(customers = shares), columns), "captured", remarks = remarks(test),
-             basis = c(attr(test, "basis")[c("cut", "weeks")], list(model = test$method[[1L]], kinds = stats::setNames(rep("share", length(columns) + 1L), c("customers", names(columns))))))
+  new_result(c(list(share_of_customers = shares), columns), "captured", remarks = remarks(test),
+             basis = c(attr(test, "basis")[c("cut", "weeks")], list(model = test$method[[1L]], kinds = stats::setNames(rep("share", length(columns) + 1L), c("share_of_customers", names(columns))))))
 }
 
 #' Backtests at several days
@@ -184,15 +184,25 @@ track_weeks <- function(ledger, history, fit, cut, horizon) {
              expected = vapply(ahead, \(t) sum(predict(fit, history, horizon = t)), 0))
 }
 
+# The best naive rule in each of the three: error per customer (lower is better), log score and sales captured (higher is).
 backtest_finding <- function(table) {
-  naive <- which.min(table$error[-1L]) + 1L
-  gain <- 1 - table$error[[1L]] / table$error[[naive]]
+  best <- \(x) which.max(ifelse(is.na(x), -Inf, x)[-1L]) + 1L
+  by <- c(error = best(-table$error), `log score` = best(table$log_score), `sales captured` = best(table$captured))
+  won <- c(table$error[[1L]] < table$error[[by[[1L]]]], table$log_score[[1L]] > table$log_score[[by[[2L]]]],
+           table$captured[[1L]] > table$captured[[by[[3L]]]])
+  won[is.na(won)] <- TRUE                                      # nothing was sold to be captured
+  gain <- 1 - table$error[[1L]] / table$error[[by[[1L]]]]
+  lost <- names(by)[!won]
   bias <- table$expected[[1L]] / table$actual[[1L]] - 1
-  paste0(if (gain > 0) sprintf("The model beats the best naive rule (%s) by %.0f %% in error per customer", table$method[[naive]], 100 * gain)
-         else sprintf("A naive rule (%s) does better than the model, by %.0f %% in error per customer", table$method[[naive]], -100 * gain),
-         if (is.finite(bias) && abs(bias) >= 0.02) sprintf("; in total it expected %.0f %% %s purchases than came", 100 * abs(bias), if (bias > 0) "more" else "fewer"), ".")
+  first <- if (won[[1L]]) sprintf("The model beats the best naive rule (%s) by %.0f %% in error per customer", table$method[[by[[1L]]]], 100 * gain)
+    else sprintf("A naive rule (%s) does better than the model, by %.0f %% in error per customer", table$method[[by[[1L]]]], -100 * gain)
+  others <- setdiff(lost, "error")
+  also <- if (length(others) > 0L) sprintf("; in %s a naive rule %s (%s)", paste(others, collapse = " and "), if (won[[1L]]) "does better" else "is ahead too",
+                                           paste(unique(table$method[by[others]]), collapse = ", "))
+  total <- if (is.finite(bias) && abs(bias) >= 0.02) sprintf("; in total it expected %.0f %% %s purchases than came", 100 * abs(bias), if (bias > 0) "more" else "fewer")
+  paste0(first, also, total, ".")
 }
 
 season_remark <- function(horizon) {
-  if (horizon < 51) remark_table("season", sprintf("The %.0f weeks compared are not a whole year; the model knows no season.", horizon))
+  if (horizon < 51) remark_table("weeks", sprintf("The %.0f weeks compared are not a whole year.", horizon))
 }

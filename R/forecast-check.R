@@ -73,7 +73,8 @@ expected_counts <- function(fit, up_to = NULL) {
   new_result(list(repeats = c(seq_len(up_to) - 1, paste(up_to, "or more")), observed = as.integer(observed), expected = expected, difference = observed - expected), "expected",
              remarks = remarks(fit), basis = list(model = fit$name, chi_squared = chi_squared, freedom = freedom, p = if (freedom > 0) stats::pchisq(chi_squared, freedom,
                  lower.tail = FALSE) else NA_real_,
-                                                  kinds = c(expected = "decimal", difference = "decimal")))
+                                                  kinds = c(expected = "decimal", difference = "decimal")),
+             members = if (!is.null(fit$customers)) members_of(c(seq_len(up_to) - 1, paste(up_to, "or more"))[pmin(p$repeats[p$row], up_to) + 1], fit$customers))
 }
 
 #' How much customers differ, by the model
@@ -103,9 +104,9 @@ customer_spread <- function(model, unit = model$unit %||% "week") {
         p[[2L]])),
     if (said$leaving == "rate") band_shares("stay_years", years, stats::pgamma(1 / (years * a_year), p[[3L]], p[[4L]], lower.tail = FALSE)) else
       band_shares("leaving_chance", chances, stats::pbeta(chances, p[[3L]], p[[4L]])))
-  columns <- stats::setNames(list(share, buying, leaving), c("customers", unique(bands$of)))
+  columns <- stats::setNames(list(share, buying, leaving), c("share_of_customers", unique(bands$of)))
   new_result(columns, "spread", remarks = if (inherits(model, "nubrek_purchases")) remarks(model),
-             basis = list(model = model$name, base = !is.null(model$effects), kinds = c(customers = "share", buying_chance = "share", leaving_chance = "share", stay_years = "decimal")), bands = bands)
+             basis = list(model = model$name, base = !is.null(model$effects), kinds = c(share_of_customers = "share", buying_chance = "share", leaving_chance = "share", stay_years = "decimal")), bands = bands)
 }
 
 band_shares <- function(of, breaks, below) data.frame(of = of, from = utils::head(breaks, -1L), to = breaks[-1L], share = diff(below))
@@ -158,7 +159,7 @@ expected_spend <- function(fit, bands = 12L, worlds = 20L, seed = 1L) {
 #' spend_frequency(example_ledger())
 #' @export
 spend_frequency <- function(x, level = 0.95) {
-  check_number(level, lower = 0.5, upper = 0.9999)
+  check_share(level, lower = 0.5, upper = 0.9999)
   history <- if (inherits(x, "nubrek_ledger")) purchase_history(x) else x
   check_columns_exist(c("repeats", "spend"), names(history), "the history")
   rows <- rep(which(history$repeats > 0), (history[["count"]] %||% rep(1L, nrow(history)))[history$repeats > 0])
@@ -175,7 +176,8 @@ spend_frequency <- function(x, level = 0.95) {
   kept <- n > 0
   tie <- spend_tie(repeats, spend, level)
   new_result(list(repeats = labels[kept], customers = n[kept], mean_spend = mean[kept], lower = (mean - off)[kept], upper = (mean + off)[kept]), "spend_frequency",
-             if (inherits(x, "nubrek_ledger")) x, remark_table(), basis = c(tie, list(level = level, customers = length(rows), kinds = c(mean_spend = "money", lower = "money", upper = "money"))))
+             if (inherits(x, "nubrek_ledger")) x, remark_table(), basis = c(tie, list(level = level, customers = length(rows), kinds = c(mean_spend = "money", lower = "money", upper = "money"))),
+             members = if (!is.null(history[["customer"]])) members_of(labels[class], history$customer[rows]))
 }
 
 # Rank correlation of frequency and spend, and whether it is more than the spend models can overlook.

@@ -6,7 +6,6 @@ value_remarks <- function(fitted, money, ledger, shares) {
     if (is.null(shares$words)) remark_table("margin", "No margin is known, so sales are forecast and value is left out."),
     if (!is.null(shares$words) && !is.numeric(money$margin_rate)) remark_table("margin", paste0("Margin: ", shares$words,
       if (!is.null(shares$by)) paste0("; of coming sales as by now, by ", gsub("_", " ", shares$by)), ".")),
-    if (is.null(fitted$season)) remark_table("season", "The forecast knows no season: it is left out, or the history has not seen every month in two years."),
     spend_remark(fitted), trend_remark(fit, ledger))
 }
 

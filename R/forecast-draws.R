@@ -28,13 +28,34 @@ draw_parameters <- function(fit, n, seed) {
 }
 
 # Deviations from the mean with this covariance, a row per draw.
-normal_draws <- function(n, covariance) standardised(matrix(stats::rnorm(n * ncol(covariance)), n)) %*% chol(covariance)
+normal_draws <- function(n, covariance) {
+  root <- if (inherits(covariance, "covariance_root")) unclass(covariance) else chol(covariance)
+  standardised(matrix(stats::rnorm(n * nrow(root)), n)) %*% root
+}
+
+# The ends of the interval of sums, from draws of them (a column for each sum). Few draws have rough tails, whose quantiles lie too
+# far inside; their mean and variance are sure, because the parameter draws have exactly those of the fit. So the ends are those of
+# the gamma distribution with this mean and variance, of the normal where sums of both signs are drawn.
+draw_interval <- function(drawn, level) {
+  tails <- tails_of(level)
+  mean <- colMeans(drawn)
+  variance <- pmax(0, colMeans(drawn^2) - mean^2)
+  mixed <- colSums(drawn > 0) > 0 & colSums(drawn < 0) > 0
+  flat <- variance <= 1e-14 * mean^2
+  end <- function(tail) {
+    size <- abs(mean)
+    out <- stats::qgamma(ifelse(mean < 0, 1 - tail, tail), ifelse(flat, 1, size^2 / variance), ifelse(flat, 1, size / variance))
+    out <- ifelse(flat, size, out) * sign(mean)
+    ifelse(mixed, mean + stats::qnorm(tail) * sqrt(variance), out)
+  }
+  rbind(end(tails[[1L]]), end(tails[[2L]]))
+}
 
 # Columns of mean 0 whose covariance is the identity, as far as there are rows for it.
 standardised <- function(z) {
   z <- sweep(z, 2L, colMeans(z))
   if (nrow(z) < ncol(z) + 2L) return(z)
-  z %*% backsolve(chol(crossprod(z) / (nrow(z) - 1)), diag(ncol(z)))
+  z %*% backsolve(chol(crossprod(z) / nrow(z)), diag(ncol(z)))
 }
 
 with_seed <- function(seed, code) {

@@ -12,6 +12,7 @@
 #'   `"cross-validated"`: the one under which customers left out are likeliest.
 #' @param unit `[character(1)]` Unit of time: of the histories to be made of a ledger, or what a data frame's times are in.
 #' @param seed `[integer(1)]` Of the five parts of the cross-validation.
+#' @param season `[nubrek_season | numeric(12)]` Business time for the histories to be made of a ledger, as in [purchase_history()].
 #' @return A `nubrek_purchases` or `nubrek_spend`: a model (see [purchase_model()]) that also answers `summary()`, `coef()`, `vcov()` (of the
 #'   log-parameters and effects), [confint()][confint.nubrek_purchases], `logLik()`, `nobs()`, `AIC()`, `BIC()`, [anova()][anova.nubrek_purchases], [update()][update.nubrek_purchases],
 #'   [residuals()][residuals.nubrek_purchases], `generics::tidy()` and `generics::glance()`. `converged` tells whether the climb arrived, `distance` by how much log-likelihood it may still be
@@ -23,7 +24,7 @@
 #' coef(fit)
 #' fit_spend(example_ledger())
 #' @export
-fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 0, unit = "week", seed = 1L) {
+fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 0, unit = "week", seed = 1L, season = NULL) {
   check_choice(model, names(purchase_models()))
   check_choice(unit, names(unit_days))
   formulas <- covariate_formulas(covariates)
@@ -32,11 +33,14 @@ fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 
   said <- NULL
   discrete <- is_discrete(model)
   if (inherits(x, "nubrek_ledger")) {
-    history <- purchase_history(x, unit, occasions = discrete)
+    history <- purchase_history(x, unit, occasions = discrete, season = season)
     learn <- learn_from(x, history)
     history <- with_attributes(history[learn$rows, ], x, formula_variables(formulas))
     said <- learn$remarks
-  } else history <- x
+  } else {
+    if (!is.null(season)) abort_nubrek(c("A {.arg season} belongs to a ledger.", "i" = "Give it to {.fn purchase_history}."), "argument")
+    history <- x
+  }
   check_history(history, discrete = discrete)
   unit <- basis_of(history, "unit") %||% unit
   if (isTRUE(basis_of(history, "occasions")) && !discrete) abort_nubrek("Occasions are for {.val bg-bb}; {.val {model}} needs a {.fn purchase_history} of purchase days.", "history")
@@ -44,7 +48,7 @@ fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 
   said <- rbind(said, unit_remark(history, unit))
   packed <- pack_histories(history, formulas)
   said <- rbind(said, group_remark(packed$design, penalty))
-  fit <- if (identical(penalty, "cross-validated") && !is.null(packed$design)) cross_validated(model, packed, seed) else climb_purchases(model, packed, if (is.numeric(penalty)) penalty else 0)
+  fit <- climb_or_validate(model, packed, penalty, seed)
   new_fit(fit, model, sum(packed$count), c("nubrek_purchases", "nubrek_purchase_model"), said, unit = unit, packed = packed, customers = history[["customer"]],
           until = basis_of(history, "until"), season = basis_of(history, "season"), covariates = formulas)
 }
@@ -94,6 +98,12 @@ purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count
     }
     out
   }
+}
+
+# A penalty that is given, or the one that cross-validation chooses; without covariates there is nothing to draw in.
+climb_or_validate <- function(model, packed, penalty, seed) {
+  if (!identical(penalty, "cross-validated")) return(climb_purchases(model, packed, penalty))
+  if (is.null(packed$design)) climb_purchases(model, packed, 0) else cross_validated(model, packed, seed)
 }
 
 # A start from a part of the histories, then all of them.

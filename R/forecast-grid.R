@@ -43,7 +43,7 @@ forecast_grid <- function(ledger, clock = NULL, periods = NULL, by = NULL, money
 # The group and cohort of each of these customers, and the table of those there are.
 rows_of_cohorts <- function(ledger, ids, clock, by) {
   at <- match(ids, ledger$ids)
-  group <- if (is.null(by)) list(code = rep(1L, n_customers(ledger)), labels = list()) else side_by_side(ledger, by)
+  group <- if (is.null(by)) list(code = rep(1L, n_customers(ledger)), labels = list()) else side_by_side(ledger, by, grid_columns)
   people <- data.table(code = as.integer(group$code)[at], number = period_number(first_purchase_day(ledger)[at], clock))
   table <- unique(people)[order(code, number)]
   list(of = table[people, on = c("code", "number"), which = TRUE], table = table, labels = group$labels, clock = clock)
@@ -67,7 +67,8 @@ cells_to_come <- function(ledger, fitted, shares, rows, ahead, draws, seed) {
   # who has bought in the present period already is active in it whatever comes
   now <- tabulate(ledger$purchases$customer[ledger$purchases$day >= as.integer(ahead$start[[1L]])], n_customers(ledger))[match(history$customer, ledger$ids)] > 0L
   group <- 2L * rows$of - !now
-  drawn <- draw_todays(fitted, edges, draws, seed, group, 2L * n)
+  factors <- season_factors(ledger, fitted, ahead$end, draws[[1L]], seed)
+  drawn <- lapply(draw_todays(fitted, edges, draws, seed, group, 2L * n), by_season, factors)
   odd <- seq(1L, 2L * n, by = 2L)
   ratio <- \(top, base) { top <- rowSums(top); base <- rowSums(base); ifelse(base > 0, top / base, 1) }
   kept <- ratio(net, gross)
@@ -109,8 +110,7 @@ observed_and_expected <- function(grid, rows, ahead, found, known) {
 
 # Intervals of the cells that hold something to come: of their sales, and of what has accumulated by then.
 with_intervals <- function(cells, drawn, drawn_sales, level) {
-  tails <- tails_of(level)
-  ends <- \(m) apply(m, c(2L, 3L), stats::quantile, tails, names = FALSE)
+  ends <- \(m) array(draw_interval(matrix(m, dim(m)[[1L]]), level), c(2L, dim(m)[-1L]))
   running <- drawn
   for (k in seq_len(dim(drawn)[[2L]])[-1L]) running[, k, ] <- running[, k - 1L, ] + drawn[, k, ]
   each <- ends(drawn_sales)

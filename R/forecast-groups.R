@@ -13,8 +13,8 @@
 #' @return A `nubrek_value_by`, one row per group, the highest value first: the column of `by`; `customers` learned from, `small`; `value` of a customer won today (discounted margin of the first and
 #'   all expected purchases; sales where no margin is known, then called `sales`), `value_lower`, `value_upper`; `difference` from everybody and its parts `from_staying`, `from_cadence`,
 #'   `from_order`, which add up to it; `clear`, whether the interval of the difference leaves out 0; `staying`, the rate of buying a year after the first purchase by that at the start;
-#'   `cadence`, purchases a year while a customer; `first_order`, `order`, net sales of a first and a later purchase; `rate_effect`, `leaving_effect`, factors against everybody (of the odds where
-#'   a probability is mixed); `highest_cost` that pays back within `within` months; raw means `raw_purchases` and `raw_order` of the same customers; `conversion`, the share of the registered
+#'   `cadence`, purchases a year while a customer; `mean_first`, `mean_later`, net sales of a first and a later purchase; `rate_effect`, `leaving_effect`, factors against everybody (of the odds where
+#'   a probability is mixed); `highest_cost` that pays back within `within` months; raw means `raw_purchases` and `raw_mean_sales` of the same customers; `conversion`, the share of the registered
 #'   who have bought, where the group is known of them. The attribute `everybody` has the same of all.
 #' @details The purchase model has the group as a covariate of both rates. The groups' log effects about their mean, and the order values, are drawn towards everybody by empirical Bayes (normal, the
 #'   variance between groups by moments, DerSimonian & Laird 1986). The parts are Shapley values (Shapley 1953): the mean, over all orders of swapping, of what changes when a part of everybody
@@ -36,7 +36,7 @@ value_by <- function(ledger, by, years = 1, within = 12, money = economics(), le
   check_whole(least, lower = 1L)
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", rlang::current_env())
   if (models$purchases == "best") abort_nubrek(c("Say which purchase model.", "i" = "{.fn compare_models} recommends one."), "argument")
-  season <- season_of(models$season, ledger)
+  season <- season_of(models$season, ledger)$season
   history <- purchase_history(ledger, season = season)
   learn <- learn_from(ledger, history)
   known <- history[learn$rows, ]
@@ -51,24 +51,25 @@ value_by <- function(ledger, by, years = 1, within = 12, money = economics(), le
   raw <- data.table(group, purchases = known$repeats + 1, sales = major(ledger, reduce_customers(ledger)$sales_purchases[match(known$customer, ledger$ids)]))[,
     .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
   raw <- raw[match(rates$groups, group)]
-  shown <- if (by %in% value_by_columns) paste0(by, "_group") else by
+  shown <- group_names(by, value_by_columns)
   columns <- c(stats::setNames(list(rates$groups), shown), list(customers = size, small = size < least), worth$table[c("value", "value_lower", "value_upper", "difference", "from_staying",
     "from_cadence",
-    "from_order", "clear", "staying", "cadence", "first_order", "order")], list(rate_effect = exp(rates$effect[, 1L]), leaving_effect = exp(rates$effect[, 2L]),
+    "from_order", "clear", "staying", "cadence", "mean_first", "mean_later")], list(rate_effect = exp(rates$effect[, 1L]), leaving_effect = exp(rates$effect[, 2L]),
       highest_cost = worth$table$highest_cost,
-    raw_purchases = raw$purchases / raw$n, raw_order = raw$sales / raw$purchases, conversion = conversion_of(ledger, by, rates$groups)))
+    raw_purchases = raw$purchases / raw$n, raw_mean_sales = raw$sales / raw$purchases, conversion = conversion_of(ledger, by, rates$groups)))
   if (is.null(orders$words)) { columns$highest_cost[] <- NA_real_; names(columns)[names(columns) == "value"] <- "sales" }
   order <- order(-worth$table$value)
   new_result(lapply(columns, `[`, order), "value_by", ledger,
              rbind(carried(ledger), learn$remarks, group_remarks(size, least, by, orders, columns$conversion)),
              basis = list(by = shown, years = years, within = within, level = level, margin = orders$words, yearly_discount = money$yearly_discount,
                money = if (is.null(orders$words)) "sales" else "margin",
-                          kinds = c(difference = "money", from_staying = "money", from_cadence = "money", from_order = "money", staying = "share", first_order = "money", order = "money",
-                                    highest_cost = "money", raw_order = "money", conversion = "share")),
-             everybody = worth$everybody, effect_error = rates$error[order, ], kept = rates$kept[order, ])
+                          kinds = c(difference = "money", from_staying = "money", from_cadence = "money", from_order = "money", staying = "share", mean_first = "money", mean_later = "money",
+                                    highest_cost = "money", raw_mean_sales = "money", conversion = "share")),
+             everybody = worth$everybody, effect_error = rates$error[order, ], kept = rates$kept[order, ], members = members_of(group, known$customer))
 }
 
-value_by_columns <- c("customers", "small", "value", "sales", "difference", "clear", "staying", "cadence", "order", "conversion")
+value_by_columns <- c("customers", "small", "value", "sales", "difference", "clear", "staying", "cadence", "mean_first", "mean_later", "conversion", "highest_cost", "value_lower", "value_upper",
+                      "from_staying", "from_cadence", "from_order", "rate_effect", "leaving_effect", "raw_purchases", "raw_mean_sales")
 
 # The effects of groups on buying and leaving: a fit with the group as covariate, under a prior so weak that only a group without information feels it; then drawn towards their mean.
 group_rates <- function(known, group, model) {
@@ -158,16 +159,15 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
     values[d, ] <- orders$margin * (drawn$first[d, ] + n[-1L] * drawn$later[d, ])
     differences[d, ] <- values[d, ] - orders$all[["margin"]] * (orders$all[["first"]] + n[[1L]] * orders$all[["later"]])
   }
-  tails <- tails_of(level)
-  ends <- apply(values, 2L, stats::quantile, tails, names = FALSE)
-  off <- apply(differences, 2L, stats::quantile, tails, names = FALSE)
+  ends <- draw_interval(values, level)
+  off <- draw_interval(differences, level)
   left <- \(rate, leaving) { near <- 0.01; at <- \(t) later(base, rate, leaving, t, 0); (at(year + near) - at(year)) / at(near) }
   start <- \(rate, leaving) { near <- 0.01; later(base, rate, leaving, near, 0) / near * year }
   months <- within * year / 12
   list(table = data.frame(value = worth, value_lower = ends[1L, ], value_upper = ends[2L, ], difference = worth - everybody, from_staying = parts[[1L]], from_cadence = parts[[2L]],
-                          from_order = parts[[3L]], clear = off[1L, ] > 0 | off[2L, ] < 0, staying = left(rate, leaving), cadence = start(rate, leaving), first_order = orders$first$ratio,
-                          order = orders$later$ratio, highest_cost = orders$margin * (orders$first$ratio + later(base, rate, leaving, months, 0) * orders$later$ratio)),
-       everybody = data.frame(value = everybody, staying = left(0, 0), cadence = start(0, 0), first_order = orders$all[["first"]], order = orders$all[["later"]],
+                          from_order = parts[[3L]], clear = off[1L, ] > 0 | off[2L, ] < 0, staying = left(rate, leaving), cadence = start(rate, leaving), mean_first = orders$first$ratio,
+                          mean_later = orders$later$ratio, highest_cost = orders$margin * (orders$first$ratio + later(base, rate, leaving, months, 0) * orders$later$ratio)),
+       everybody = data.frame(value = everybody, staying = left(0, 0), cadence = start(0, 0), mean_first = orders$all[["first"]], mean_later = orders$all[["later"]],
                               highest_cost = orders$all[["margin"]] * (orders$all[["first"]] + later(base, 0, 0, months, 0) * orders$all[["later"]])))
 }
 
@@ -235,6 +235,8 @@ offer_trade <- function(value, base = NULL) {
   conversion <- table$conversion
   needed <- worth[at] / worth[!at] - 1
   won <- conversion[!at] / conversion[at] - 1
-  data.frame(stats::setNames(list(table[[by]][!at]), by), value = worth[!at], base_value = rep(worth[at], sum(!at)), more_needed = needed, conversion = conversion[!at],
-             base_conversion = rep(conversion[at], sum(!at)), more_won = won, pays = won > needed)
+  out <- c(stats::setNames(list(table[[by]][!at]), by), list(value = worth[!at], base_value = rep(worth[at], sum(!at)), more_needed = needed,
+    conversion = conversion[!at], base_conversion = rep(conversion[at], sum(!at)), more_won = won, pays = won > needed))
+  side_table(out, "offer_trade", value, c(value = "money", base_value = "money", more_needed = "share", conversion = "share",
+                                          base_conversion = "share", more_won = "share"))
 }

@@ -35,7 +35,7 @@ nobs.nubrek_spend <- nobs.nubrek_purchases
 #' @export
 confint.nubrek_purchases <- function(object, parm = names(coef(object)), level = 0.95, method = "normal", draws = 200L, seed = 1L, ...) {
   rlang::check_dots_empty()
-  check_number(level, lower = 0.5, upper = 0.9999)
+  check_share(level, lower = 0.5, upper = 0.9999)
   check_choice(method, c("normal", "bootstrap"))
   tails <- c((1 - level) / 2, (1 + level) / 2)
   if (method == "bootstrap") {
@@ -75,7 +75,7 @@ confint.nubrek_spend <- confint.nubrek_purchases
 bootstrap_fit <- function(fit, draws = 200L, level = 0.95, seed = 1L) {
   throw_unless(checkmate::check_multi_class(fit, c("nubrek_purchases", "nubrek_spend")), "fit", rlang::current_env())
   check_whole(draws, lower = 2L)
-  check_number(level, lower = 0.5, upper = 0.9999)
+  check_share(level, lower = 0.5, upper = 0.9999)
   check_whole(seed, lower = 0L)
   worlds <- t(vapply(seq_len(draws), function(k) {
     signal_progress("drawing worlds", (k - 1) / draws)
@@ -215,23 +215,27 @@ nothing_behind <- function(n) list(repeats = numeric(n), last = numeric(n), span
 #' @export
 update.nubrek_purchases <- function(object, x = NULL, model = object$name, covariates = object$covariates, penalty = object$penalty, ...) {
   rlang::check_dots_empty()
-  if (is.null(x)) {
-    if (!identical(covariates, object$covariates) && !is.null(covariate_formulas(covariates))) {
-      abort_nubrek(c("The fit does not keep attributes that it did not use.", "i" = "Give the histories with them as {.arg x}."), "argument")
-    }
-    p <- object$packed
-    if (!is.null(object$covariates) && !is.null(covariates) && is_discrete(model) == is_discrete(object$name)) {
-      fit <- climb_purchases(model, p, if (identical(penalty, "cross-validated")) object$penalty else penalty)
-      return(new_fit(fit, model, object$nobs, class(object), unit_only(remarks(object)), unit = object$unit, packed = p, customers = object$customers, until = object$until,
-          covariates = object$covariates))
-    }
-    x <- data.frame(repeats = p$repeats, last = p$last, span = p$span)[p$row, ]
-    if (!is.null(p$each)) x$count <- p$each
-    fit <- fit_purchases(structure(x, row.names = .set_row_names(length(p$row))), model, NULL, penalty, object$unit)
-    fit[c("customers", "until", "season")] <- object[c("customers", "until", "season")]
-    return(structure(fit, remarks = unique(rbind(unit_only(remarks(object)), remarks(fit)))))
+  if (!identical(penalty, "cross-validated")) check_number(penalty, lower = 0)
+  if (!is.null(x)) {
+    season <- if (inherits(x, "nubrek_ledger")) object$season
+    return(fit_purchases(x, model, covariates, penalty, object$unit, season = season))
   }
-  fit_purchases(x, model, covariates, penalty, object$unit)
+  if (!identical(covariates, object$covariates) && !is.null(covariate_formulas(covariates))) {
+    abort_nubrek(c("The fit does not keep attributes that it did not use.", "i" = "Give the histories with them as {.arg x}."), "argument")
+  }
+  p <- object$packed
+  same_time <- is_discrete(model) == is_discrete(object$name)
+  if (!is.null(object$covariates) && !is.null(covariates) && same_time) {
+    check_choice(model, names(purchase_models()))
+    fit <- climb_or_validate(model, p, penalty, 1L)
+    return(new_fit(fit, model, object$nobs, class(object), unit_only(remarks(object)), unit = object$unit, packed = p, customers = object$customers,
+                   until = object$until, season = object$season, covariates = object$covariates))
+  }
+  x <- data.frame(repeats = p$repeats, last = p$last, span = p$span)[p$row, ]
+  if (!is.null(p$each)) x$count <- p$each
+  fit <- fit_purchases(structure(x, row.names = .set_row_names(length(p$row))), model, NULL, penalty, object$unit)
+  fit[c("customers", "until", "season")] <- object[c("customers", "until", "season")]
+  structure(fit, remarks = unique(rbind(unit_only(remarks(object)), remarks(fit))))
 }
 
 unit_only <- function(said) said[said$about != "convergence", , drop = FALSE]

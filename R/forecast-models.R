@@ -154,8 +154,19 @@ predict.nubrek_purchase_model <- function(object, history = NULL, what = "purcha
     return(structure(p, dimnames = list(NULL, 0:up_to)))
   }
   if (what == "purchases") rate <- 0
-  if (any(is.infinite(horizon)) && rate == 0) abort_nubrek("An endless horizon needs {.code what = \"discounted\"} and a positive {.arg rate}.", "argument")
+  if (any(is.infinite(horizon)) && rate == 0) check_converges(object, own)
   cpp_purchase_expected(object$name, own$sets, own$set, columns, horizon, rate, threads)
+}
+
+# Without end and discount the expected purchases are finite only where customers surely leave in time: where the shape of leaving
+# (third parameter) is above 1.
+check_converges <- function(model, own, call = rlang::caller_env()) {
+  shape <- own$sets[3L, ]
+  if (all(shape > 1)) return(invisible())
+  name <- purchase_models()[[model$name]]$parameters[[3L]]
+  abort_nubrek(c("Over an endless horizon without discount these purchases have no finite expectation.",
+                 "x" = "{.field {name}} is {format(min(shape), digits = 4L)}; it must be above 1.",
+                 "i" = "Give {.code what = \"discounted\"} and a positive {.arg rate}, or a finite {.arg horizon}."), "argument", call = call)
 }
 
 check_horizon <- function(horizon, n, discrete, call = rlang::caller_env()) {

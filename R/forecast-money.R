@@ -10,8 +10,8 @@
 #' economics(margin_rate = 0.45)
 #' @export
 economics <- function(margin_rate = NULL, yearly_discount = 0.1, shares_by = NULL) {
-  if (!inherits(margin_rate, "nubrek_margin")) check_number(margin_rate, lower = 0, upper = 1, null = TRUE)
-  check_number(yearly_discount, lower = 0, upper = 10)
+  if (!inherits(margin_rate, "nubrek_margin")) check_share(margin_rate, null = TRUE)
+  check_share(yearly_discount)
   check_text(shares_by, null = TRUE)
   structure(list(margin_rate = margin_rate, yearly_discount = yearly_discount, shares_by = shares_by), class = "nubrek_economics")
 }

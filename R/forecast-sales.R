@@ -29,13 +29,12 @@ forecast_sales <- function(ledger, clock = NULL, periods = NULL, acquisitions = 
   fitted <- fit_models(ledger, models)
   fit <- fitted$purchases
   edges <- c(0, business_weeks(fit, ledger$as_of, ahead$end))
-  today <- sales_of_today(ledger, fitted, money, edges, draws, seed)
+  today <- sales_of_today(ledger, fitted, money, edges, draws, seed, season_factors(ledger, fitted, ahead$end, draws[[1L]], seed))
   signal_progress("drawing customers to come")
   arrivals <- expected_arrivals(ledger, ahead, acquisitions)
   coming <- sales_to_come(ledger, fitted, today$shares, edges, arrivals, draws, seed)
   both <- lapply(stats::setNames(nm = c("purchases", "active", "sales")), \(name) today$drawn[[name]] + coming$drawn[[name]])
-  tails <- tails_of(level)
-  between <- \(drawn) apply(drawn, 2L, stats::quantile, tails, names = FALSE)
+  between <- \(drawn) draw_interval(drawn, level)
   ends <- lapply(both, between)
   known <- !is.null(today$shares$words)
   sales <- today$sales + coming$sales
@@ -71,14 +70,14 @@ coming_periods <- function(ledger, clock, whole) {
 }
 
 # Expected purchases and sales of today's customers in each period, and their draws (draw x period).
-sales_of_today <- function(ledger, fitted, money, edges, draws, seed) {
+sales_of_today <- function(ledger, fitted, money, edges, draws, seed, factors) {
   history <- fitted$history
   shares <- money_shares(ledger, history$customer, money)
   expected <- diff_columns(cbind(0, purchases_ahead(fitted$purchases, history, edges[-1L])$expected))
   each <- predict(fitted$spend, history) * shares$kept
   # draws know nothing of returns: customers with the same share of them are a group
   group <- match(shares$kept, unique(shares$kept))
-  drawn <- draw_todays(fitted, edges, draws, seed, group, max(group))
+  drawn <- lapply(draw_todays(fitted, edges, draws, seed, group, max(group)), by_season, factors)
   list(shares = shares, purchases = colSums(expected), sales = colSums(expected * each), margin = colSums(expected * each * shares$margin),
        drawn = list(purchases = over_groups(drawn$purchases), active = over_groups(drawn$active), sales = over_groups(drawn$sales, unique(shares$kept))))
 }
@@ -96,7 +95,7 @@ expected_arrivals <- function(ledger, ahead, said) {
     expected <- c(if (ahead$partial[[1L]]) whole[[1L]] * ahead$share[[1L]], whole)
     words <- if (all(said == 0)) "nobody new" else "as many new customers as asked"
     return(list(expected = expected, error = 0, dispersion = 0, words = words, remark = remark_table("new customers", sprintf("Assumed: %s (%s over all periods).", words,
-        format(round(sum(expected)), big.mark = "\u202f")))))
+        number_text(round(sum(expected)))))))
   }
   first <- first_purchase_day(ledger)
   first <- sort(first[!is.na(first)])
@@ -108,7 +107,7 @@ expected_arrivals <- function(ledger, ahead, said) {
   expected <- level * mapply(weight, as.integer(ahead$first), as.integer(ahead$end))
   words <- paste0("as many new customers as in the last 365 days", if (!is.null(season$index)) ", with the season of acquisition")
   list(expected = expected, error = sqrt(season$dispersion / max(1, count)), dispersion = season$dispersion, words = words,
-       remark = remark_table("new customers", sprintf("Assumed: %s (%s over all periods). Say it otherwise with acquisitions.", words, format(round(sum(expected)), big.mark = "\u202f"))))
+       remark = remark_table("new customers", sprintf("Assumed: %s (%s over all periods). Say it otherwise with acquisitions.", words, number_text(round(sum(expected))))))
 }
 
 # The months in which customers are won, without those that may hold older customers; and how much more than Poisson their numbers scatter.

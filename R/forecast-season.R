@@ -32,6 +32,7 @@ season_index <- function(ledger, until = NULL) {
   index <- rep(1, 12L)
   for (step in 1:6) {
     found <- month_effects(ledger, until, months, index)
+    if (step == 1L) p <- found$p                                       # do the months differ at all?
     new <- index * exp(found$effect)
     moved <- max(abs(log(new / index)))
     index <- new
@@ -39,7 +40,7 @@ season_index <- function(ledger, until = NULL) {
   }
   shrunk <- shrunk_months(log(index) - mean(log(index)), found$error)
   new_result(list(month = month_words, index = exp(shrunk$effect), lower = exp(shrunk$effect - 1.96 * shrunk$error), upper = exp(shrunk$effect + 1.96 * shrunk$error), seen = seen), "season", ledger,
-             basis = list(until = until, kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
+             basis = list(until = until, p = p, known = p < 0.05, covariance = found$covariance * sqrt(outer(shrunk$kept, shrunk$kept)), kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
 }
 
 # Month effects drawn towards none by as much as they are uncertain, with mean 1 over the days of a year.
@@ -47,7 +48,7 @@ shrunk_months <- function(effect, error) {
   between <- max(0, stats::var(effect) - mean(error^2))
   kept <- between / (between + error^2)
   shrunk <- kept * effect
-  list(effect = shrunk - log(sum(exp(shrunk) * month_days) / sum(month_days)), error = sqrt(kept) * error)
+  list(effect = shrunk - log(sum(exp(shrunk) * month_days) / sum(month_days)), error = sqrt(kept) * error, kept = kept)
 }
 
 month_days <- c(31, 28.2425, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
@@ -81,7 +82,10 @@ seasonal_effects <- function(data) {
   regression <- stats::glm(actual ~ trend + I(trend^2) + I(trend^3) + month, stats::quasipoisson(), data, offset = log(expected))
   own <- grep("^month", names(stats::coef(regression)))
   to_all <- rbind(diag(11L), -1)
-  list(effect = drop(to_all %*% stats::coef(regression)[own]), error = sqrt(diag(to_all %*% stats::vcov(regression)[own, own] %*% t(to_all))), dispersion = summary(regression)$dispersion)
+  each <- stats::coef(regression)[own]
+  wald <- drop(crossprod(each, solve(stats::vcov(regression)[own, own], each))) / length(own)
+  covariance <- to_all %*% stats::vcov(regression)[own, own] %*% t(to_all)
+  list(effect = drop(to_all %*% each), p = stats::pf(wald, length(own), regression$df.residual, lower.tail = FALSE), error = sqrt(diag(covariance)), covariance = covariance, dispersion = summary(regression)$dispersion)
 }
 
 # Later purchases in each month of the customers that a model was fitted to, beside what it expects of them.

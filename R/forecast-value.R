@@ -29,26 +29,32 @@ fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = r
     chosen <- remark_table("model", paste0("Chosen: ", attr(compared, "reason")))
   } else chosen <- NULL
   signal_progress("fitting the purchase and spend models")
-  season <- season_of(models$season, ledger, until)
+  told <- season_of(models$season, ledger, until)
+  season <- told$season
   history <- with_attributes(purchase_history(ledger, until = until, season = season), ledger, formula_variables(models$covariates))
   learn <- learn_from(ledger, history, until %||% ledger$as_of)
   known <- history[learn$rows, ]
   spend <- if (need_spend) fit_spend(known, models$spend) else tryCatch(fit_spend(known, models$spend), nubrek_error_unidentified = \(e) NULL)
-  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, season = season, remarks = rbind(chosen, learn$remarks,
-      if (!is.null(season)) used_season_remark(season)))
+  list(history = history, purchases = fit_purchases(known, models$purchases, models$covariates, models$penalty), spend = spend, season = season,
+       remarks = rbind(chosen, learn$remarks, if (is.null(until) || is.null(season)) remark_table("season", told$words)))
 }
 
-used_season_remark <- function(season) {
+# The season that models are to follow, or none, and the one sentence that says which and why.
+season_of <- function(asked, ledger, until = NULL) {
+  none <- \(why) list(season = NULL, words = paste0("The models know no season: ", why, "."))
+  day <- format_day(until %||% ledger$as_of)
+  if (isFALSE(asked)) return(none("it is left out as asked"))
+  season <- if (inherits(asked, "nubrek_season")) asked
+    else if (isTRUE(asked)) season_index(ledger, until)
+    else tryCatch(season_index(ledger, until), nubrek_error_unidentified = \(e) NULL)
+  if (is.null(season)) return(none(sprintf("up to %s not every month of the year has been seen twice", day)))
+  if (!isTRUE(asked) && !basis_of(season, "known")) {
+    return(none(sprintf("up to %s the months differ by no more than chance (p = %.2f)", day, basis_of(season, "p"))))
+  }
   high <- which.max(season$index)
   low <- which.min(season$index)
-  if (season$index[[high]] / season$index[[low]] < 1.01) return(remark_table("season", "Two years show no season: the months differ by no more than chance."))
-  remark_table("season", sprintf("The models know the season: from %.2f times an average month (%s) to %.2f times (%s).", season$index[[low]], season$month[[low]], season$index[[high]],
-      season$month[[high]]))
-}
-
-season_of <- function(asked, ledger, until = NULL) {
-  if (inherits(asked, "nubrek_season")) return(asked)
-  if (identical(asked, "auto")) tryCatch(season_index(ledger, until), nubrek_error_unidentified = \(e) NULL) else if (asked) season_index(ledger, until)
+  list(season = season, words = sprintf("The models know the season (seen up to %s): from %.2f times an average month (%s) to %.2f times (%s).",
+    format_day(basis_of(season, "until")), season$index[[low]], season$month[[low]], season$index[[high]], season$month[[high]]))
 }
 
 # Weeks of business time from one day to another.
@@ -93,8 +99,10 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
   scale <- shares$kept * shares$margin
   group <- match(scale, unique(scale))
   drawn <- draw_values(worlds, horizon, continuous_rate(money$yearly_discount, "week"), tails, draws[[2L]], seed, group, max(group))
+  factors <- season_factors(ledger, fitted, ledger$as_of + round(365.25 * years), draws[[1L]], seed)
+  drawn$totals <- drawn$totals * rep(factors[, 1L], each = draws[[2L]])
   value <- ahead$expected[, 2L] * each * shares$margin
-  between <- if (is.null(shares$words)) c(NA_real_, NA_real_) else stats::quantile(drawn$totals %*% unique(scale), tails, names = FALSE)
+  between <- if (is.null(shares$words)) c(NA_real_, NA_real_) else drop(draw_interval(drawn$totals %*% unique(scale), level))
   spent <- if (!is.null(cost)) customer_costs(ledger, history$customer, cost)
   new_result(c(list(customer = history$customer, active = ahead$active, purchases = ahead$expected[, 1L], sales = ahead$expected[, 1L] * each,
                   margin = ahead$expected[, 1L] * each * shares$margin, value = value, value_lower = drawn$quantiles[, 1L] * scale, value_upper = drawn$quantiles[, 2L] * scale,
@@ -105,7 +113,7 @@ forecast_value <- function(ledger, years = 1, money = economics(), level = 0.95,
 }
 
 check_drawing <- function(level, draws, seed, call = rlang::caller_env()) {
-  check_number(level, lower = 0.5, upper = 0.999, call = call)
+  check_share(level, lower = 0.5, upper = 0.999, call = call)
   throw_unless(checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE), "draws", call)
   check_whole(seed, lower = 0L, call = call)
 }
@@ -136,6 +144,5 @@ value_shares <- function(value, groups = 10L) {
   sums <- data.table(group = as.integer(group), plain_table(value)[columns])[, c(list(customers = .N), lapply(.SD, sum)), keyby = group]
   all <- sums[[utils::tail(columns, 1L)]]
   new_result(c(as.list(sums), list(share = all / sum(all), running_share = cumsum(all) / sum(all))), "shares", remarks = remarks(value), basis = c(attr(value, "basis"),
-    list(measure = utils::tail(columns,
-      1L))))
+    list(measure = utils::tail(columns, 1L))), members = members_of(as.integer(group), value$customer))
 }

@@ -91,9 +91,9 @@ natural_order <- function(ledger, name) {
 }
 
 band_labels <- function(breaks) {
-  text <- format(breaks, trim = TRUE, drop0trailing = TRUE)
+  text <- format(breaks, trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
   whole <- all(breaks == round(breaks))
-  between <- if (whole) paste(text[-length(text)], "to", format(breaks[-1L] - 1, trim = TRUE)) else paste(text[-length(text)], "to under", text[-1L])
+  between <- if (whole) paste(text[-length(text)], "to", format(breaks[-1L] - 1, trim = TRUE, scientific = FALSE)) else paste(text[-length(text)], "to under", text[-1L])
   c(paste("under", text[[1L]]), if (length(breaks) > 1L) between, paste(text[[length(text)]], "and over"))
 }
 
@@ -124,12 +124,19 @@ group_of <- function(ledger, by, call = rlang::caller_env()) {
   as.data.table(groups)
 }
 
+# An attribute named like a column of the result is called `<name>_group` there, and only there.
+group_names <- function(by, columns) ifelse(by %in% columns, paste0(by, "_group"), by)
+
 # The groups of the attributes as a factor by customer, and their labels: bands and cohorts in their own order, "(missing)" last.
-side_by_side <- function(ledger, by, call = rlang::caller_env()) {
+# `columns` are those of the result.
+side_by_side <- function(ledger, by, columns, call = rlang::caller_env()) {
   values <- group_of(ledger, by, call)
   labels <- unique(values)
-  place <- lapply(by, \(name) match(labels[[name]], c(natural_order(ledger, name) %||% sort(setdiff(labels[[name]], "(missing)"), method = "radix"), "(missing)")))
+  place <- lapply(by, \(name) {
+    known <- natural_order(ledger, name) %||% sort(setdiff(labels[[name]], "(missing)"), method = "radix")
+    match(labels[[name]], c(known, "(missing)"))
+  })
   labels <- labels[do.call(order, place)]
-  own <- c("cohort", "age", "period", "size", "customers", "sales", "margin", "older", "complete")          # columns of a grid
-  list(code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))), labels = stats::setNames(as.list(labels), ifelse(by %in% own, paste0(by, "_group"), by)))
+  list(code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))),
+       labels = stats::setNames(as.list(labels), group_names(by, columns)))
 }

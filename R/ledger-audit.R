@@ -110,5 +110,5 @@ identified_share <- function(ledger, clock = NULL) {
   clock <- ledger_clock(ledger, clock)
   money <- data.table::copy(ledger$intake$identified)[, period := period_number(day, clock)][, .(identified = sum(identified), all = sum(all)), keyby = period]
   new_result(list(period = period_start(money$period, clock), sales = major(ledger, money$identified), sales_all = major(ledger, money$all),
-                  share = ifelse(money$all > 0, money$identified / money$all, NA_real_)), "identified", ledger, carried(ledger, "identified share"))
+                  share = ifelse(money$all > 0, money$identified / money$all, NA_real_)), "identified", ledger, carried(ledger, "identified share"), basis = list(clock = clock))
 }

@@ -3,9 +3,12 @@
 
 # How many threads read; the answers do not depend on it.
 reading_threads <- function() {
-  wanted <- getOption("nubrek.threads") %||% parallel::detectCores()
+  wanted <- getOption("nubrek.threads") %||% cores_here()
   max(1L, min(64L, as.integer(wanted), na.rm = TRUE))
 }
+
+# Asked once: the system takes its time to say.
+cores_here <- local({ known <- NULL; function() known <<- known %||% parallel::detectCores() })
 
 # The order rows as cells: `table`, a list of factors; `n` rows; `files` and the rows of each.
 read_cells <- function(source, format, call) {

@@ -30,19 +30,23 @@ customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL)
   table <- Filter(Negate(is.null), table)
   extra <- known_attributes(ledger)
   shown <- everybody | m$orders > 0L
-  if (!is.null(within)) table <- c(table, group_totals(ledger, within, m$sales, shown))
-  table <- c(table, extra[setdiff(names(extra), names(table))])
+  if (!is.null(within)) table <- c(table, group_totals(ledger, within, m$sales, bought))
+  names(extra) <- group_names(names(extra), names(table))
+  table <- c(table, extra)
   none <- sum(!bought)
   if (!all(shown)) table <- lapply(table, `[`, which(shown))
-  table <- reach(table, at_least, c("purchases", "orders", "purchase_days", "sales", "mean_sales", "open_gap", "margin"))
+  table <- reach(table, at_least, intersect(customer_columns, names(table)))
   new_result(table, "customers", ledger, rbind(if (none > 0L) remark_table("no purchase", sprintf(
     "%s without a purchase (only returns, or only in the customer table).", n_of(none, "customer"))), threshold_remark(at_least, !is.null(within))))
 }
 
-# Customers and sales of the group that each customer belongs to.
-group_totals <- function(ledger, within, units, shown) {
+# Columns that thresholds can speak of.
+customer_columns <- c("purchases", "orders", "purchase_days", "sales", "mean_sales", "mean_purchase_sales", "margin", "open_gap")
+
+# Customers with a purchase, and their sales, of the group that each customer belongs to.
+group_totals <- function(ledger, within, units, bought) {
   throw_unless(checkmate::check_character(within, any.missing = FALSE, min.len = 1L), "within", rlang::caller_env())
   group <- group_of(ledger, within)[, .GRP, by = within][group_of(ledger, within), on = within]$GRP
-  sums <- cpp_group_sums(ifelse(shown, units, 0), ifelse(shown, group, NA_integer_), 0L, max(group))
+  sums <- cpp_group_sums(ifelse(bought, units, 0), ifelse(bought, group, NA_integer_), 0L, max(group))
   list(customers_of_group = sums$rows[group], sales_of_group = major(ledger, sums$sums[group]), share_of_group = ifelse(sums$sums[group] > 0, units / sums$sums[group], NA_real_))
 }

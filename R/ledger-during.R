@@ -31,5 +31,5 @@ ledger_during <- function(ledger, during, call = rlang::caller_env()) {
   check_ledger(ledger, call = call)
   if (is.null(during)) return(ledger)
   span <- read_during(during, ledger, call = call)
-  ledger_slice(ledger, from = span$from, until = span$until)
+  ledger_slice(ledger, from = span$from, until = span$until, first = "any")
 }

@@ -8,7 +8,15 @@ role_words <- list(
   discount = c("discount", "rabatt", "reduction"), currency = c("currency", "curr", "waehrung", "w\u00e4hrung"), tax = c("tax", "vat", "mwst"),
   shipping = c("shipping", "freight", "delivery", "versand"), cost = c("cost", "costs", "kosten"),
   product = c("sku", "product", "article", "artikel", "item", "ean"), category = c("category", "group", "warengruppe", "kategorie", "department"),
-  channel = c("channel", "shop", "store", "branch", "filiale", "outlet", "kanal"), return_of = c("return", "returned", "original", "refund", "retoure"))
+  channel = c("channel", "shop", "store", "branch", "filiale", "outlet", "kanal", "till", "kasse", "location", "site", "laden"), return_of = c("return", "returned", "original", "refund", "retoure"))
+
+# Columns that name a person, used as the customer where no column is called after one.
+person_words <- c("email", "mail", "phone", "mobile", "telephone", "telefon", "handy", "loyalty")
+
+# Days of people, never the day of an order.
+life_words <- c("birthday", "birth", "born", "geburtstag", "geburtsdatum", "registered", "registration", "signup", "joined", "since")
+
+offset_pattern <- "([+-][0-9]{2}:?[0-9]{2}|[0-9]Z)$"
 
 money_roles <- c("sales", "quantity", "unit_price", "gross", "discount", "tax", "shipping", "cost")
 
@@ -28,8 +36,10 @@ guess_columns <- function(source, format = file_format()) {
   seen <- lapply(read$table, look_at)
   pick <- \(name) unlist(lapply(seen, `[[`, name), use.names = FALSE)
   role <- assign_roles(names(read$table), pick("dates"), pick("numbers"), pick("codes"), pick("blank"))
+  role <- guess_person(role, read$table, pick("numbers"))
+  role <- guess_currency(role, read$table)
   new_result(list(column = names(read$table), role = role, dates = pick("dates"), numbers = pick("numbers"), blank = pick("blank"),
-                  distinct = pick("distinct"), examples = pick("examples")), "guess", remarks = read$remarks, basis = list(rows = read$n, file = read$files[[1L]]))
+                  distinct = pick("distinct"), examples = pick("examples"), offsets = pick("offsets")), "guess", remarks = read$remarks, basis = list(rows = read$n, file = read$files[[1L]]))
 }
 
 # What the cells of a column look like: each distinct text (of very many, a part of them) weighs as often as it stands.
@@ -42,7 +52,7 @@ look_at <- function(cells) {
   words <- trim_text(text[some])
   dates <- max(vapply(c("day-first", "month-first"), \(order) share(!is.na(cpp_read_days(words, order)$day)), 0))
   numbers <- share(!parse_minor(words, 6L, ".")$unreadable | !parse_minor(words, 6L, ",")$unreadable)
-  list(dates = dates, numbers = numbers, codes = share(grepl("^[A-Z]{3}$", words)), blank = 1 - sum(times[said]) / length(cells),
+  list(dates = dates, numbers = numbers, codes = share(grepl("^[A-Z]{3}$", words)), offsets = share(grepl(offset_pattern, words)), blank = 1 - sum(times[said]) / length(cells),
        distinct = if (length(said) > length(some)) length(said) else uniqueN(words), examples = paste(utils::head(unique(words), 3L), collapse = " | "))
 }
 
@@ -61,6 +71,9 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
   score <- matrix(score, length(columns), dimnames = list(NULL, names(role_words)))
   score[dates < 0.8, "date"] <- 0
   score[dates >= 0.8, setdiff(names(role_words), "date")] <- 0
+  life <- vapply(words, \(w) any(w %in% life_words), NA)
+  score[life, ] <- 0
+  dates[life] <- 0
   score[dates >= 0.8, "date"] <- score[dates >= 0.8, "date"] + 1 - blank[dates >= 0.8]
   score[numbers < 0.9, money_roles] <- 0
   score[codes < 0.9, "currency"] <- 0
@@ -75,4 +88,20 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
   drop <- if ("sales" %in% out) character() else if (all(c("quantity", "unit_price") %in% out)) c("gross") else character()
   out[out %in% drop] <- NA_character_
   out
+}
+
+# No column is called after the customer: an e-mail, a phone or card number stands for one.
+guess_person <- function(role, table, numbers) {
+  if ("customer" %in% role) return(role)
+  fits <- which(is.na(role) & vapply(names(table), \(name) any(person_words %in% header_words(name)), NA))
+  if (length(fits) > 0L) role[[fits[[1L]]]] <- "customer"
+  role
+}
+
+# A column that holds the codes of several currencies is the currency, whatever it is called.
+guess_currency <- function(role, table) {
+  if ("currency" %in% role) return(role)
+  fits <- which(is.na(role) & vapply(table, \(cells) length(currencies_in(cells)) > 1L, NA))
+  if (length(fits) > 0L) role[[fits[[1L]]]] <- "currency"
+  role
 }

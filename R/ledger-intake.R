@@ -13,6 +13,7 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
   check_columns_exist(c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(cells), read$files[[1L]], call)
   check_no_multiplying(sales_columns(map), joined$key_of, cells, call)
+  check_one_currency(cells, map, meaning, call)
   signal_progress("reading amounts and dates")
   dates <- read_day_cells(role_cells(cells, map, "date"), map[["date"]], meaning, call)
   amount <- read_amounts(cells, read$n, map, meaning, dates$day, rates, call)
@@ -40,7 +41,7 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
   stopifnot(identical(names(faults), set_aside_reasons))
   c(list(cells = cells, rows = rows, n = read$n, people = levels(customer), order_ids = ids$texts, no_id = ids$none, faults = faults, read = read[c("files", "rows", "remarks", "n")]),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
-    list(suspects = repeated$suspect, conflicts = settled$orders, replaced = settled$replaced, written = list(dates = dates$order, mark = amount$mark)))
+    list(suspects = repeated$suspect, exported_twice = repeated$exported_twice, conflicts = settled$orders, replaced = settled$replaced, written = list(dates = dates$order, mark = amount$mark), names = unclass(map)[intersect(c("customer", "order"), names(map))]))
 }
 
 # Codes of order ids: 0 where there is none.
@@ -66,8 +67,8 @@ first_faults <- function(faults) {
   list(rows = at[first], reason = set_aside_reasons[kind[first]])
 }
 
-# Rows equal over all columns as read. A copy is a duplicate where lines have ids, where the file holds one row per order,
-# or where a whole order stands again; other equal lines are suspects (two equal items at a till are two items).
+# Rows equal over all columns as read (definition 3). A copy is a duplicate where lines have ids, where the file holds one row per
+# order, or where a whole order stands again; other equal lines are suspects (two equal items at a till are two items).
 find_duplicates <- function(read, rows, has_line_id, policy) {
   none <- list(duplicate = integer(), suspect = integer())
   if (any(vapply(read$table, all_distinct, NA))) return(none)
@@ -77,6 +78,13 @@ find_duplicates <- function(read, rows, has_line_id, policy) {
   if (has_line_id || policy == "all equal lines") return(list(duplicate = again, suspect = integer()))
   units <- order_units(rows, max(rows$order))
   if (all(rows$order > 0L) && !anyDuplicated(units$unit[-again])) return(list(duplicate = again, suspect = integer()))
+  whole_orders_again(read, units, again)
+}
+
+# An order of at least two different lines that stands again as a whole, and, in a file that was exported twice, also one of
+# equal lines only.
+whole_orders_again <- function(read, units, again) {
+  several <- tabulate(units$unit[-again], units$n) > 1L                    # orders with different lines
   hit <- logical(units$n)
   hit[units$unit[again]] <- TRUE
   touched <- which(hit[units$unit])
@@ -84,9 +92,27 @@ find_duplicates <- function(read, rows, has_line_id, policy) {
   content <- c(names(part), ".unit")
   part[, `:=`(.unit = units$unit[touched], .place = touched)]
   part[, `:=`(.copy = seq_len(.N), .copies = .N), by = content]
-  part[, .times := Reduce(greatest_divisor, unique(.copies)), by = .unit]
+  part[, .file := file_of(read, .place)]
+  part[, .times := if (several[.BY$.unit]) Reduce(greatest_divisor, unique(.copies)) else alike_in_files(.file), by = .unit]
+  twice <- unique(part[.times > 1L & several[.unit], .(.unit, times = .times)])
+  exported <- export_times(twice$times, sum(several))
+  part[!several[.unit] & .times == 1L & .copies %% exported == 0L, .times := exported]
   extra <- part$.copy > part$.copies / part$.times
-  list(duplicate = part$.place[extra], suspect = part$.place[!extra & part$.copy > 1L])
+  list(duplicate = part$.place[extra], suspect = part$.place[!extra & part$.copy > 1L],
+       exported_twice = if (exported > 1L) c(orders = nrow(twice), of = sum(several)))
+}
+
+# An order of equal lines only that stands in several files with as many in each was exported so often.
+alike_in_files <- function(file) {
+  counts <- tabulate(match(file, unique(file)))
+  if (length(counts) > 1L && all(counts == counts[[1L]])) length(counts) else 1L
+}
+
+# How often the whole file was exported: as often as most orders with different lines stand, if nine in ten stand again.
+export_times <- function(times, orders) {
+  if (orders == 0L || length(times) < 0.9 * orders) return(1L)
+  counts <- table(times)
+  as.integer(names(counts)[[which.max(counts)]])
 }
 
 # The unit each row belongs to: its customer and order, or, without an order id, its day.

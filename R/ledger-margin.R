@@ -12,7 +12,8 @@
 #' @export
 margin_rates <- function(rates, by = NULL, otherwise = NULL) {
   check_text(by, null = TRUE)
-  check_number(otherwise, -1, 1, null = TRUE)
+  check_share(otherwise, -1, 1, null = TRUE)
+  if (checkmate::test_numeric(rates, any.missing = FALSE)) for (rate in rates) check_share(rate, -1, 1, arg = "rates")
   throw_unless(checkmate::check_numeric(rates, -1, 1, any.missing = FALSE, min.len = 1L, max.len = if (is.null(by)) 1L, names = if (!is.null(by)) "unique"), "rates", rlang::current_env())
   structure(list(rates = rates, by = by, otherwise = otherwise), class = "nubrek_margin")
 }
@@ -35,7 +36,7 @@ order_margin <- function(ledger, margin = NULL, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(margin, "nubrek_margin"), "margin", call)
   rate <- whole_rates(c(unname(margin$rates), margin$otherwise))
   if (is.null(margin$by)) {
-    return(list(units = ledger$orders$sales * rate$whole[[1L]], digits = rate$digits, words = paste0(format(100 * margin$rates[[1L]]), " % of sales")))
+    return(list(units = ledger$orders$sales * rate$whole[[1L]], digits = rate$digits, words = paste0(number_text(100 * margin$rates[[1L]]), " % of sales")))
   }
   of_lines <- margin$by %in% setdiff(names(ledger$lines), c("number", "sales"))
   group <- if (of_lines) named_missing(ledger$lines[[margin$by]]) else code_column(group_of(ledger, margin$by, call)[[1L]])

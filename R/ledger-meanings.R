@@ -1,13 +1,7 @@
 # What the words mean in this study, said once.
 
-currency_decimals <- function(currency) {
-  if (currency %in% c("JPY", "KRW", "ISK", "CLP", "VND", "XAF", "XOF")) 0L
-  else if (currency %in% c("BHD", "KWD", "OMR", "TND", "JOD")) 3L
-  else 2L
-}
-
 meaning_choices <- list(
-  purchase_unit = c("order", "day"), returns = c("net", "with original order", "ignore"),
+  currencies = c("as mapped", "one"), purchase_unit = c("order", "day"), returns = c("net", "with original order", "ignore"),
   duplicates = c("by line or order", "all equal lines", "none"), conflicts = c("error", "newer replaces", "first stays", "parts of one order"),
   cost_per = c("line", "order"), dates = c("detect", "year-first", "day-first", "month-first", "serial"), decimal_mark = c("detect", ".", ","),
   week_start = c("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"))
@@ -39,7 +33,9 @@ order_rule <- function(column, values) {
 #'   `return_of` (or the order whose id the late line carries) takes its returns, and stops being a purchase at 0 or less.
 #'   `"ignore"`: negative lines are set aside.
 #' @param duplicates `[character(1)]` Of rows equal in all columns, `"by line or order"` (default) sets aside the copies where lines
-#'   have ids, where the file holds one row per order, or where a whole order stands again; `"all equal lines"`; `"none"`.
+#'   have ids, where the file holds one row per order, or where a whole order of at least two different lines stands again. An
+#'   order of equal lines only is so many items, unless nine in ten of the other orders stand twice: then the file was exported
+#'   twice. Others: `"all equal lines"`; `"none"`.
 #' @param conflicts `[character(1)]` When an order stands in two states (a line id with two contents, a line cancelled and not,
 #'   other lines in another file): `"error"` (default), `"newer replaces"` (the later row or file), `"first stays"`, or, for
 #'   lines in several files, `"parts of one order"`.
@@ -59,6 +55,8 @@ order_rule <- function(column, values) {
 #' @param decimal_mark `[character(1)]` `"detect"` (default), `"."` or `","`.
 #' @param test,cancelled `[nubrek_rule]` Which rows are tests or cancelled, by [order_rule()]. Nothing is guessed from names.
 #' @param excluded_ids `[character]` Customer ids to leave out: a till, a guest account, staff.
+#' @param currencies `[character(1)]` `"as mapped"` (default): a column that holds the codes of several currencies and is not
+#'   mapped is an error. `"one"` insists that all amounts are of one currency.
 #' @return A `nubrek_meanings` list.
 #' @examples
 #' meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), excluded_ids = "GUEST")
@@ -66,7 +64,7 @@ order_rule <- function(column, values) {
 meanings <- function(currency = NULL, purchase_unit = "order", minimum_sales = 0, returns = "net", duplicates = "by line or order", conflicts = "error",
                      cost_per = "line", cost_rate = NULL, as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday", fiscal_start = 1L,
                      history_start = NULL, first_purchase_known = NULL, registered = NULL, dates = "detect", decimal_mark = "detect",
-                     test = NULL, cancelled = NULL, excluded_ids = character()) {
+                     test = NULL, cancelled = NULL, excluded_ids = character(), currencies = "as mapped") {
   said <- mget(names(formals()))
   for (name in names(meaning_choices)) check_choice(said[[name]], meaning_choices[[name]], arg = name)
   check_choice(clock, names(clocks))

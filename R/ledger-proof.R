@@ -123,10 +123,77 @@ rows_behind <- function(result, ledger, ...) UseMethod("rows_behind")
 rows_behind.default <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
-  if (!"customer" %in% names(picked)) {
-    abort_nubrek(c("The rows behind this kind of result are not known.", "i" = "Results with a {.field customer} column and cohort grids have them."), "argument")
+  members <- attr(result, "members")
+  ids <- if ("customer" %in% names(picked)) picked$customer else if (!is.null(members)) members$customer[members$group %in% as.character(picked[[1L]])]
+  if (is.null(ids)) {
+    abort_nubrek(c("The rows behind this kind of result are not known.",
+                   "i" = "Results that count customers or orders have them; {.fn set_aside} has the rows that are no orders."), "argument")
   }
-  orders_of(ledger, match(picked$customer, ledger$ids))
+  orders_of(ledger, match(ids, ledger$ids))
+}
+
+#' @export
+rows_behind.nubrek_rate <- function(result, ledger, ..., kind = NULL) {
+  check_ledger(ledger)
+  for (one in kind) check_choice(one, c("repeat", "one-time"), "kind")
+  picked <- pick_rows(result, ...)
+  whole <- ledger
+  ledger <- ledger_during(ledger, basis_of(result, "during"))
+  number <- reduce_counts(ledger)
+  wanted <- number > 0L & (is.null(kind) | ifelse(number > 1L, "repeat", "one-time") %in% kind)
+  by <- basis_of(result, "by")
+  if (!is.null(by)) wanted <- wanted & row_keys(group_of(whole, basis_of(result, "attributes"))) %in% row_keys(as.list(picked)[by])
+  orders_of(ledger, which(wanted))
+}
+
+# Several columns as one key of text.
+row_keys <- function(columns) do.call(paste, c(unname(lapply(columns, as.character)), sep = "\r"))
+
+# The orders of the customers in the periods.
+#' @export
+rows_behind.nubrek_periods <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  frame <- period_frame(ledger, basis_of(result, "clock"))
+  rows <- row_keys(list(ledger$orders$customer, period_row(frame, ledger$orders$day)))
+  order_rows(ledger, which(rows %in% row_keys(list(match(picked$customer, ledger$ids), match(picked$period, frame$start)))))
+}
+
+# All orders of the periods; of diagonals only those from the first purchase on.
+#' @export
+rows_behind.nubrek_identified <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  frame <- period_frame(ledger, basis_of(result, "clock"))
+  order_rows(ledger, which(frame$start[period_row(frame, ledger$orders$day)] %in% pick_rows(result, ...)$period))
+}
+
+#' @export
+rows_behind.nubrek_diagonals <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  cells <- as.data.table(plain_table(attr(result, "grid")))
+  by <- basis_of(result, "by")
+  orders_in_cells(as.data.frame(cells[as.data.table(picked)[, c(by, "period"), with = FALSE], on = c(by, "period")], optional = TRUE),
+                  ledger, attr(result, "basis"))
+}
+
+#' @export
+rows_behind.nubrek_suspects <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  codes <- attr(result, "codes")[row_keys(result[c("kind", "evidence")]) %in% row_keys(picked[c("kind", "evidence")])]
+  orders_of(ledger, unlist(codes))
+}
+
+# Who came back on the days, counted from their first purchase.
+#' @export
+rows_behind.nubrek_curve <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  w <- reduce_waits(ledger, basis_of(result, "nth"))
+  by <- basis_of(result, "by")
+  group <- if (is.null(by)) rep("all", length(w$code)) else group_of(ledger, by)[[1L]][w$code]
+  orders_of(ledger, w$code[row_keys(list(group, w$nth - w$first)) %in% row_keys(picked[c("group", "days")])])
 }
 
 #' @export
@@ -138,6 +205,12 @@ rows_behind.nubrek_grid <- function(result, ledger, ...) {
 #' @export
 rows_behind.nubrek_measure <- rows_behind.nubrek_grid
 
+#' @export
+rows_behind.nubrek_usual <- rows_behind.nubrek_grid
+
+#' @export
+rows_behind.nubrek_outlook_grid <- rows_behind.nubrek_grid
+
 # All orders of the cohorts.
 #' @export
 rows_behind.nubrek_payback <- function(result, ledger, ...) {
@@ -145,13 +218,16 @@ rows_behind.nubrek_payback <- function(result, ledger, ...) {
   orders_in_cells(pick_rows(result, ...), ledger, attr(result, "basis"), ages = FALSE)
 }
 
+#' @export
+rows_behind.nubrek_worth <- rows_behind.nubrek_payback
+
 # The orders of a grid's cells, from the first purchase on; `basis` says how the grid was made.
 orders_in_cells <- function(cells, ledger, basis, ages = TRUE) {
   if (is.null(basis$purchase_unit)) abort_nubrek("A grid from a ready table has no orders behind it.", "argument")
   first <- first_purchase_day(ledger)
   cohort <- format(period_start(period_number(first, basis$clock), basis$clock))
   if (length(basis$by) > 0L) {
-    group <- side_by_side(ledger, basis$attributes)
+    group <- side_by_side(ledger, basis$attributes, grid_columns)
     cohort <- do.call(paste, c(lapply(group$labels[basis$by], \(x) x[as.integer(group$code)]), list(cohort, sep = "\r")))
   }
   wanted <- do.call(paste, c(lapply(cells[basis$by], as.character), list(format(cells$cohort), sep = "\r")))
@@ -170,25 +246,49 @@ orders_in_cells <- function(cells, ledger, basis, ages = TRUE) {
 rows_behind.nubrek_counts <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
-  orders_of(ledger, which(reduce_customers(ledger)$purchases %in% picked$purchases))
+  number <- reduce_customers(ledger)$purchases
+  folded <- basis_of(result, "folded")
+  if (!is.null(folded)) number <- pmin(number, folded)
+  orders_of(ledger, which(number %in% picked$purchases))
 }
 
 pick_rows <- function(result, ..., call = rlang::caller_env()) {
   wanted <- list(...)
   if (length(wanted) > 0L && !checkmate::test_names(names(wanted), subset.of = names(result))) {
-    abort_nubrek(c("Rows are picked by columns of the result.", "x" = "Its columns are {.field {names(result)}}."), "argument", call = call)
+    odd <- setdiff(names(wanted), names(result))
+    abort_nubrek(c("Rows are picked by columns of the result.", "x" = "Its columns are {.field {names(result)}}.",
+                   if (length(odd) > 0L) nearest_hint(odd[[1L]], names(result))), "argument", call = call)
   }
   keep <- rep(TRUE, nrow(result))
-  for (name in names(wanted)) keep <- keep & result[[name]] %in% wanted[[name]]
+  for (name in names(wanted)) keep <- keep & picked_by(result, name, wanted[[name]], call)
+  if (!any(keep)) abort_nubrek(c("No row of the result is like that.", "i" = "Each value is there, but not together."), "value", call = call)
   plain_table(result)[keep, , drop = FALSE]
 }
+
+# Which rows have one of the values in a column; periods also by the label that the print shows. Every value must be there.
+picked_by <- function(result, name, wanted, call) {
+  column <- result[[name]]
+  if (inherits(column, "Date") && !inherits(wanted, "Date")) {
+    clock <- basis_of(result, "clock") %||% "day"
+    labels <- period_label(column, clock)
+    days <- format(column)
+    check_values(ifelse(wanted %in% days, labels[match(wanted, days)], as.character(wanted)), unique(labels), name, call)
+    return(labels %in% wanted | days %in% wanted)
+  }
+  there <- unique(column)
+  if (anyNA(wanted) && !anyNA(column)) check_values("(missing)", format_values(there), name, call)
+  check_values(format_values(wanted[!is.na(wanted)]), format_values(there[!is.na(there)]), name, call)
+  column %in% wanted
+}
+
+format_values <- function(x) if (is.numeric(x)) format(x, trim = TRUE, digits = 15L) else as.character(x)
 
 orders_of <- function(ledger, codes) order_rows(ledger, which(ledger$orders$customer %in% codes))
 
 order_rows <- function(ledger, at) {
-  data.frame(customer = ledger$ids[ledger$orders$customer[at]], order = ledger$orders$order[at],
-             day = as.Date(ledger$orders$day[at], origin = "1970-01-01"), sales = major(ledger, ledger$orders$sales[at]),
-             purchase = ledger$orders$sales[at] >= ledger$least)
+  new_result(list(customer = ledger$ids[ledger$orders$customer[at]], order = ledger$orders$order[at],
+                  day = as.Date(ledger$orders$day[at], origin = "1970-01-01"), sales = major(ledger, ledger$orders$sales[at]),
+                  purchase = ledger$orders$sales[at] >= ledger$least), "orders", ledger)
 }
 
 # The customers who waited so long (all their orders), or have not come yet.
@@ -212,9 +312,10 @@ rows_behind.nubrek_new <- function(result, ledger, ..., kind = NULL) {
   by <- basis_of(result, "by")
   lines <- basis_of(result, "lines")
   frame <- period_frame(ledger, basis_of(result, "clock"))
+  attribute <- basis_of(result, "attribute")
   groups <- if (is.null(by)) list(NULL) else as.list(unique(picked[[by]]))
   rows <- lapply(groups, \(value) {
-    filter <- if (is.null(value)) lines else c(lines[names(lines) != by], stats::setNames(list(value), by))
+    filter <- if (is.null(value)) lines else c(lines[names(lines) != attribute], stats::setNames(list(value), attribute))
     inside <- if (length(filter) > 0L) slice_or_none(ledger, filter) else ledger
     cells <- arrival_kinds(ledger, inside, frame, basis_of(result, "lookback"), basis_of(result, "unit"), length(filter) == 0L || basis_of(result, "scope") == "any")
     wanted <- if (is.null(value)) picked else picked[picked[[by]] == value, ]
@@ -223,7 +324,7 @@ rows_behind.nubrek_new <- function(result, ledger, ..., kind = NULL) {
     at <- paste(inside$orders$customer, period_row(frame, inside$orders$day)) %in% paste(cells$customer, cells$row)
     order_rows(inside, which(at))
   })
-  do.call(rbind, rows)
+  do.call(rbind, lapply(rows, plain_table)) |> as.list() |> new_result("orders", ledger)
 }
 
 # The orders of the groups, of the time that the result is about.
@@ -231,9 +332,9 @@ rows_behind.nubrek_new <- function(result, ledger, ..., kind = NULL) {
 rows_behind.nubrek_sales <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
-  by <- basis_of(result, "by")
-  group <- sales_groups(ledger, by)
-  wanted <- do.call(paste, c(lapply(by, \(name) group$labels[[name]]), sep = "\r")) %in% do.call(paste, c(lapply(by, \(name) picked[[name]]), sep = "\r"))
+  group <- sales_groups(ledger, basis_of(result, "attributes"))
+  key <- \(columns) do.call(paste, c(lapply(unname(columns), as.character), sep = "\r"))
+  wanted <- key(group$labels) %in% key(as.list(picked)[basis_of(result, "by")])
   rows <- if (group$lines) unique(ledger$lines$number[which(wanted[group$code])]) else which(wanted[group$code[ledger$orders$customer]])
   span <- as.integer(basis_of(result, "during"))
   rows <- sort(rows[ledger$orders$day[rows] >= span[[1L]] & ledger$orders$day[rows] <= span[[2L]]])

@@ -8,7 +8,7 @@ ledger_remarks <- function(formed, intake, aside, identified, start, as_of, mean
   converted <- setdiff(intake$converted, aside$rows)
   suspects <- setdiff(intake$suspects, aside$rows)
   alone <- n >= 3L && days[[n]] - days[[n - 1L]] > max(30L, 5L * max(diff(days[-n])))
-  rbind(remark_table(), reading_remark(intake),
+  rbind(remark_table(), order_as_customer_remark(formed, intake), reading_remark(intake), exported_twice_remark(intake),
     if (is.null(meaning$history_start)) remark_table("history start", sprintf(
       "The data begin on %s; the first cohorts may hold customers from before. Set history_start if the export begins on another day.", start)),
     say("as of", alone, sprintf("The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if it is.", as_of, days[[n]] - days[[max(1L, n - 1L)]])),
@@ -21,7 +21,7 @@ ledger_remarks <- function(formed, intake, aside, identified, start, as_of, mean
                                       format(-round(sum(intake$rest[used]), 6)))),
     say("currency", length(converted), sprintf("%s converted into %s.", n_of(length(converted), "line"), intake$currency)),
     say("equal lines", length(suspects), sprintf("%s (%s in money) equal to another line of the same order, kept: two equal items, or a double export?",
-      n_of(length(suspects), "line"), format(sum(intake$rows$sales[suspects]) / 10^intake$decimals, nsmall = intake$decimals))),
+      n_of(length(suspects), "line"), money_words(sum(intake$rows$sales[suspects]), intake$decimals))),
     say("conflicts", intake$conflicts, sprintf("%s in two states; %s, so %s set aside.", n_of(intake$conflicts, "order"), if (meaning$conflicts == "newer replaces")
       "the newer one replaces" else "the first one stays", n_of(length(intake$replaced), "row"))),
     partly_kept_remark(intake, aside), identified_remark(identified))
@@ -47,17 +47,48 @@ returns_remark <- function(moved, meaning) {
                                   moved$moved, moved$not_found, moved$unlinked))
 }
 
+# Orders that lost a line; one that was set aside for want of a customer belongs to whoever has the order.
 partly_kept_remark <- function(intake, aside) {
   lost <- aside$rows[aside$reason != "duplicate"]
   lost <- lost[intake$rows$order[lost] > 0L]
   if (length(lost) == 0L) return(NULL)
-  some <- unique(data.table(customer = intake$rows$customer[lost], order = intake$rows$order[lost]))
-  near <- which(intake$rows$order %in% some$order)
-  near <- near[!near %in% aside$rows]
-  partly <- data.table(customer = intake$rows$customer[near], order = intake$rows$order[near], sales = intake$rows$sales[near])[
-    some, on = c("customer", "order"), nomatch = NULL][, .(sales = sum(sales)), by = .(customer, order)]
-  if (nrow(partly) > 0L) remark_table("partly kept", sprintf("%s (%s in money) kept without a line that was set aside.", n_of(nrow(partly), "order"),
-                                                             format(sum(partly$sales) / 10^intake$decimals, nsmall = intake$decimals)))
+  nobody <- lost %in% intake$faults[["no customer"]]
+  some <- unique(data.table(customer = intake$rows$customer, order = intake$rows$order)[lost[!nobody]])
+  near <- setdiff(which(intake$rows$order %in% intake$rows$order[lost]), aside$rows)
+  near <- data.table(customer = intake$rows$customer[near], order = intake$rows$order[near], sales = intake$rows$sales[near])
+  sums <- near[, .(sales = sum(sales)), by = .(customer, order)]
+  partly <- sums[order %in% intake$rows$order[lost[nobody]] | paste(customer, order) %in% paste(some$customer, some$order)]
+  if (nrow(partly) == 0L) return(NULL)
+  remark_table("partly kept", sprintf("%s (%s in money) kept without a line that was set aside.", n_of(nrow(partly), "order"),
+                                      money_words(sum(partly$sales), intake$decimals)))
+}
+
+money_words <- function(units, decimals) {
+  formatC(units / 10^decimals, format = "f", digits = decimals, big.mark = "\u202f")
+}
+
+# Nearly every customer has one order, and the ids are those of orders or the column is called after them.
+order_as_customer_remark <- function(formed, intake) {
+  orders <- formed$orders
+  n <- length(orders$customer)
+  people <- sum(tabulate(orders$customer) > 0L)
+  if (n < 20L || people < 0.95 * n) return(NULL)
+  name <- intake$names[["customer"]]
+  words <- header_words(name)
+  called <- any(words %in% role_words$order) && !any(words %in% role_words$customer)
+  same <- "order" %in% names(intake$names) && (name == intake$names[["order"]] || mean(intake$people %in% intake$order_ids) > 0.95)
+  if (!called && !same) return(NULL)
+  remark_table("customer ids", sprintf(
+    "%s of %s have one order, and \u201c%s\u201d looks like a number of orders: is it the customer? Then nobody can come back.",
+    paste0(format(round(100 * people / n)), "\u00a0%"), n_of(people, "customer"), name))
+}
+
+exported_twice_remark <- function(intake) {
+  twice <- intake$exported_twice
+  if (is.null(twice)) return(NULL)
+  remark_table("duplicates", sprintf(
+    "%d of %d orders with different lines stand twice: the file was exported twice, and every copy is set aside.",
+    twice[["orders"]], twice[["of"]]))
 }
 
 # A growing share of sales with a customer id looks like growing loyalty.

@@ -8,13 +8,13 @@
 #'   purchase where they are worth more than 0.
 #' @param customers `[list]` Values to keep by customer attribute, such as `list(town = c("Carrow", "(missing)"))`.
 #' @param from,until `[Date(1)]` First and last day to keep.
-#' @param first `[character(1)]` `"any"` (default) or `"within"`.
+#' @param first `[character(1)]` `"within"` (default) or `"any"`, as `scope` in [new_returning()].
 #' @return A `nubrek_ledger`. [prove_totals()] has a line for the money outside the slice.
 #' @examples
 #' web <- ledger_slice(example_ledger(), lines = list(channel = "Web"), until = "2024-12-31")
 #' repeat_rate(web)
 #' @export
-ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL, until = NULL, first = "any") {
+ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL, until = NULL, first = "within") {
   check_ledger(ledger)
   check_choice(first, c("any", "within"))
   for (part in list(lines, customers)) throw_unless(checkmate::check_list(part, names = if (length(part) > 0L) "unique"), "lines, customers", rlang::current_env())
@@ -22,10 +22,12 @@ ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL
   until <- check_day(until) %||% ledger$as_of
   if (from > until) abort_nubrek(c("{.arg from} must not be after {.arg until}.", "x" = "{format(from)} is after {format(until)}."), "argument")
   check_columns_exist(names(lines), names(ledger$lines), "the lines")
+  for (name in names(lines)) check_values(lines[[name]], line_values(ledger, name), name)
   keep <- rep(TRUE, nrow(ledger$lines))
   for (name in names(lines)) keep <- keep & line_in(ledger$lines[[name]], as.character(lines[[name]]))
   whose <- rep(TRUE, n_customers(ledger))
   groups <- if (length(customers) > 0L) group_of(ledger, names(customers))
+  for (name in names(customers)) check_values(customers[[name]], unique(groups[[name]]), name)
   for (name in names(customers)) whose <- whose & groups[[name]] %in% as.character(customers[[name]])
   day <- ledger$orders$day[ledger$lines$number]
   keep <- keep & whose[ledger$orders$customer[ledger$lines$number]] & day >= as.integer(from) & day <= as.integer(until)

@@ -124,18 +124,29 @@ read_parquet_files <- function(paths, call) {
   list(table = table[read$columns], n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet"))))
 }
 
-# Cells come as text; numbers are brought back to the shortest text that is the same number (spreadsheets store doubles).
+# Every cell comes as what it is: text stays text, days become days, numbers the shortest text that is the same number.
 read_sheet <- function(path, sheet, call) {
   need_package("readxl", path, call)
-  table <- tryCatch(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "text", .name_repair = "minimal")),
+  table <- tryCatch(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "list", .name_repair = "minimal")),
                     error = \(e) abort_nubrek(c("The file {.file {path}} cannot be read as XLSX.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-  tidy <- function(x) {
-    long <- grepl("^-?[0-9.]+(E[-+]?[0-9]+)?$", x) & nchar(x) > 15L
-    x[long] <- cpp_shortest_text(as.numeric(x[long]))
-    x
+  list(table = as.data.table(lapply(table, sheet_text)), said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))
+}
+
+# The text of a column of cells. A day without a time of day is written as a day.
+sheet_text <- function(cells) {
+  out <- rep(NA_character_, length(cells))
+  kind <- vapply(cells, \(cell) if (length(cell) != 1L || is.na(cell)) "" else class(cell)[[1L]], "")
+  pick <- \(which) unlist(cells[kind == which], use.names = FALSE)
+  out[kind == "character"] <- pick("character")
+  out[kind == "numeric"] <- cpp_shortest_text(as.double(pick("numeric")))
+  out[kind == "logical"] <- as.character(pick("logical"))
+  at <- kind == "POSIXct"
+  if (any(at)) {
+    moment <- as.POSIXct(pick("POSIXct"), origin = "1970-01-01", tz = "UTC")
+    whole <- as.double(moment) %% 86400 == 0
+    out[at] <- ifelse(whole, format(moment, "%Y-%m-%d"), format(moment, "%Y-%m-%d %H:%M:%S"))
   }
-  table <- as.data.table(lapply(table, tidy))
-  list(table = table, said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))
+  out
 }
 
 # What only some users need is asked for where it is needed.

@@ -15,7 +15,7 @@ identity_suspects <- function(ledger, orders_a_day = 4L, places_a_day = 3L, shar
   check_ledger(ledger)
   check_whole(orders_a_day)
   check_whole(places_a_day)
-  check_number(share_of_orders, lower = 0, upper = 1)
+  check_share(share_of_orders)
   m <- reduce_customers(ledger)
   found <- rbind(same_people(ledger, m, squeeze(ledger$attributes$email), "same e-mail"),
                  same_people(ledger, m, both(squeeze(ledger$attributes$name), squeeze(ledger$attributes$postcode)), "same name and postcode"),
@@ -23,7 +23,7 @@ identity_suspects <- function(ledger, orders_a_day = 4L, places_a_day = 3L, shar
   found <- found[order(match(kind, unique(kind)), -sales)]
   stake <- major(ledger, sum(m$sales[unique(unlist(found$codes))]))     # somebody under two kinds counts once
   new_result(list(kind = found$kind, ids = found$ids, customers = found$customers, orders = found$orders, sales = major(ledger, found$sales),
-                  evidence = found$evidence), "suspects", ledger, basis = list(at_stake = stake))
+                  evidence = found$evidence), "suspects", ledger, basis = list(at_stake = stake), codes = found$codes)
 }
 
 no_suspects <- function() data.table(kind = character(), ids = character(), customers = integer(), orders = integer(), sales = double(), evidence = character(), codes = list())

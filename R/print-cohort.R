@@ -97,7 +97,7 @@ is_or_are <- function(n) paste(format_count(n), if (n == 1L) "is" else "are")
 # Cohorts down, some ages across: the difference, with a star where it is beyond noise.
 usual_table <- function(x) {
   table <- plain_table(x)
-  cohorts <- rev(sort(unique(table$cohort)))
+  cohorts <- sort(unique(table$cohort))
   ages <- sort(unique(table$age))
   ages <- ages[ages %in% c(0:6, 9L, 12L, 18L, 24L) | length(ages) <= 12L]
   share <- grid_measures[[basis_of(x, "measure")]]$kind == "share"
@@ -108,8 +108,8 @@ usual_table <- function(x) {
     text <- sub("^[+-]0(\\.0)?$", "0", text)
     ifelse(is.na(at), "", paste0(text, ifelse(mine$verdict[at] %in% c("better", "worse"), "*", " ")))
   }
-  out <- c(list(cohort = period_label(cohorts, basis_of(x, "clock")), size = table$size[match(cohorts, table$cohort)]), stats::setNames(lapply(ages, cell), paste("age", ages)))
-  as.data.frame(out, optional = TRUE)
+  size <- format_count_plain(table$size[match(cohorts, table$cohort)])
+  as_cells(c(list(cohort = period_label(cohorts, basis_of(x, "clock")), size = size), stats::setNames(lapply(ages, cell), paste("age", ages))))
 }
 
 interval_in_words <- function(summary) {
@@ -140,7 +140,7 @@ describe.nubrek_payback <- function(x) {
       if (is.na(summary$payback_age[[1L]])) "have not yet" else paste("do", age_of(1L))),
       if (!is.na(summary$highest_cost[[1L]])) sprintf(" To pay back by age %s a customer may cost %s.", basis_of(x, "within"), money(summary$highest_cost[[1L]]))) }
   table <- if (length(by) > 0L && margin) interval_in_words(summary) else {
-    shown <- plain_table(x)[rev(seq_len(nrow(x))), ]
+    shown <- plain_table(x)
     shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
     first <- if (margin) c(by, "cohort", "size", "cost", "value_to_date", "value_to_cost", "status", "payback_age", "expected_age", "highest_cost", "margin")
              else c(by, "cohort", "size", "cost", "sales_per_customer", "sales_to_cost", "status", "sales")

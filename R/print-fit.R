@@ -70,7 +70,7 @@ describe.nubrek_tracking <- function(x) {
                                      format_count(inside$actual), off(inside$expected, inside$actual))
     else sprintf("In the %s after %s the model expected %s repeat purchases; %s came (%s).", n_of(sum(!until), "week"), format_day(basis_of(x, "until")), format_count(round(sum(x$expected[!until]))),
                  format_count(sum(x$actual[!until])), sub("^, ", "", off(sum(x$expected[!until]), sum(x$actual[!until]))))
-  list(heading = "Repeat purchases by week, expected and actual", finding = finding, table = x[rev(seq_len(nrow(x))), ])
+  list(heading = "Repeat purchases by week, expected and actual", finding = finding)
 }
 
 #' @export
@@ -123,13 +123,13 @@ describe.nubrek_calibration <- function(x) {
 
 #' @export
 describe.nubrek_captured <- function(x) {
-  at <- which.min(abs(x$customers - 0.1))
+  at <- which.min(abs(x$share_of_customers - 0.1))
   model <- basis_of(x, "model")
-  naive <- setdiff(names(x), c("customers", model, "best"))
+  naive <- setdiff(names(x), c("share_of_customers", model, "best"))
   other <- naive[which.max(vapply(naive, \(n) x[[n]][[at]], 0))]
   list(heading = paste("Sales after", format_day(basis_of(x, "cut")), "by the customers put first"),
        finding = sprintf("The %s of customers that %s put first brought %s of the following sales; by the best naive rule (%s) it was %s, and %s could have been found.",
-           present_share(x$customers[[at]]),
+           present_share(x$share_of_customers[[at]]),
                          model, present_share(x[[model]][[at]]), other, present_share(x[[other]][[at]]), present_share(x$best[[at]])))
 }
 
@@ -153,9 +153,10 @@ describe.nubrek_comparison <- function(x) {
 describe.nubrek_season <- function(x) {
   high <- which.max(x$index)
   low <- which.min(x$index)
-  flat <- all(x$lower < 1 & x$upper > 1)
-  list(heading = "The season of the business", finding = if (flat) "No month differs from the others by more than chance." else
-    sprintf("In %s customers buy %s more than in an average month, in %s %s less.", x$month[[high]], present_share(x$index[[high]] - 1), x$month[[low]], present_share(1 - x$index[[low]])))
+  finding <- if (!basis_of(x, "known")) sprintf("The months differ by no more than chance (p = %.2f).", basis_of(x, "p"))
+    else sprintf("In %s customers buy %s more than in an average month, in %s %s less.", x$month[[high]], present_share(x$index[[high]] - 1),
+                 x$month[[low]], present_share(1 - x$index[[low]]))
+  list(heading = "The season of the business", finding = finding)
 }
 
 # All months are read.

@@ -1,7 +1,11 @@
 # A cohort table in the terminal: cohorts down, ages or periods across, the bottom lines under it. Cohorts side by side show the bottom lines of their groups.
 
 #' @export
-print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = "age") print(grid_measure(x, measure, view), rows = rows, ...)
+print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = "age") {
+  table <- grid_measure(x, measure, view)
+  if (is_part(x)) attr(table, "whole") <- attr(x, "whole")
+  print(table, rows = rows, ...)
+}
 
 # How a value of each kind stands in a cell.
 cell_writer <- function(kind, big_mark = " ") {
@@ -21,7 +25,7 @@ measure_rows <- function(x, places, rows) {
   calendar <- identical(basis_of(x, "view"), "calendar")
   cell <- cell_writer(grid_measures[[basis_of(x, "measure")]]$kind)
   lines <- bottom_lines(x)
-  lines <- lines[!startsWith(lines$line, "chained"), ]
+  lines <- lines[!startsWith(lines$line, "chained") & !is_part(x), ]                    # a part has no bottom lines
   line_cells <- \(l) cell(l$value[match(places, if (calendar) l$period else l$age)])
   stack <- \(parts) if (length(parts) > 0L) do.call(rbind, parts) else matrix("", 0L, length(places))
   by <- basis_of(x, "by")
@@ -39,7 +43,7 @@ measure_rows <- function(x, places, rows) {
   shown <- utils::tail(seq_along(cohorts), rows)
   star <- matrix("", nrow(wide), ncol(wide))
   star[cbind(match(x$cohort, cohorts), match(if (calendar) x$period else x$age, places))] <- ifelse(x$complete | is.na(x$value), "", "*")
-  names_of <- unique(lines$line)                                                       # none when no cell is complete
+  names_of <- unique(lines$line[!is.na(lines$value)])                                  # none when no cell is complete
   list(labels = c(paste0(period_label(cohorts[shown], basis_of(x, "clock")), ifelse(first$older[shown], " older", "")), names_of),
        sizes = c(format_count_plain(first$size[shown]), rep("", length(names_of))), body = matrix(paste0(cell(wide), star), nrow(wide))[shown, , drop = FALSE],
        bottom = stack(lapply(names_of, \(name) line_cells(lines[lines$line == name, ]))), left_out = length(cohorts) - length(shown))
@@ -70,7 +74,7 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   own_time <- if (basis_of(x, "ages") == "elapsed") " of each customer's own time"
   legend <- paste(c(kind_words(basis_of(x, "measure"), basis_of(x, "currency")), if (calendar) paste0("Columns are ", clock, "s.") else paste0("Columns are ages in ", clock, "s", own_time, "."),
     if (is.null(by)) "* partial. Empty: not observed." else "Rows are the bottom lines of the groups, without cohorts that may hold older customers."), collapse = " ")
-  writeLines(c(cli::style_bold(said$heading), basis_line(x), "", strwrap(gsub("\u202f|\u00a0", " ", said$finding), terminal_width()), if (!is.null(said$finding)) "",
+  writeLines(c(cli::style_bold(said$heading), basis_line(x), "", unlist(lapply(said$finding, wrap_lines)), if (!is.null(said$finding)) "",
     text[[1L]], rule, text[2:top], if (nrow(table$bottom) > 0L) c(rule, text[-seq_len(top)]), strwrap(trimws(legend), terminal_width()),
     if (table$left_out > 0L) paste0("Earlier cohorts left out: ", table$left_out, "; ", rows_hint(table$left_out + nrow(table$body))),
     if (length(lost) > 0L) paste0(if (calendar) paste("Periods up to", lost[[length(lost)]]) else paste("Ages from", lost[[1L]], "on"), " left out: ",

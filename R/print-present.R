@@ -30,28 +30,40 @@ present <- function(x, big_mark = "\u202f") {
 }
 
 present_column <- function(kind, x, decimals, big_mark) {
-  number <- \(digits) formatC(round(ifelse(is.na(x), 0, as.double(x)), digits), format = "f", digits = digits, big.mark = big_mark)
+  number <- \(digits) fixed(ifelse(is.na(x), 0, as.double(x)), digits, big_mark)
   text <- switch(kind,
     money = number(decimals), share = present_share(x, 1L), date = format(x), count = number(0L), yes = ifelse(x, "yes", "no"),
     mixed = ifelse(!is.na(x) & x == round(x), number(0L), number(decimals)),
     number = formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark) |> sub(pattern = "[.]$", replacement = ""), p = ifelse(!is.na(x) & x < 0.001, "< 0.001", number(3L)),
-    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), text = as.character(x))
+    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), as.character(x))
   ifelse(is.na(x), "-", text)
 }
 
 # In sentences percent stand without decimals, in tables with one.
 present_share <- function(x, digits = 0L) {
-  ifelse(is.na(x), "-", paste0(formatC(100 * x, format = "f", digits = digits), "\u00a0%"))
+  ifelse(is.na(x), "-", paste0(fixed(100 * x, digits, ""), "\u00a0%"))
 }
 
 format_money <- function(x, currency, digits = if (all(abs(x) >= 1000 | x == 0, na.rm = TRUE)) 0L else 2L) {
-  text <- formatC(round(x, digits), format = "f", digits = digits, big.mark = "\u202f")
+  text <- fixed(x, digits)
   ifelse(is.na(x), "-", trim_text(paste0(text, "\u00a0", currency)))
+}
+
+# With so many decimals; nothing is "-0.0".
+fixed <- function(x, digits, big_mark = "\u202f") {
+  sub("^-(0([.]0+)?)$", "\\1", formatC(round(x, digits), format = "f", digits = digits, big.mark = big_mark))
 }
 
 format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
 
-is_number_column <- function(name, x) kind_of(name, x) %in% c("money", "share", "count", "decimal", "mixed", "number", "p")
+# A `cell` is text that stands like a number.
+is_number_column <- function(name, x, kinds = NULL) kind_of(name, x, kinds) %in% c("money", "share", "count", "decimal", "mixed", "number", "p", "cell")
+
+# A table of ready text whose columns from the second on are cells.
+as_cells <- function(table, words = 1L) {
+  names <- names(table)[-seq_len(words)]
+  structure(as.data.frame(table, optional = TRUE), basis = list(kinds = stats::setNames(rep("cell", length(names)), names)))
+}
 
 # What stands under every heading: as-of day, purchase unit, currency.
 basis_line <- function(x) {

@@ -5,13 +5,21 @@ describe.nubrek_ranks <- function(x) {
   by <- basis_of(x, "by")
   within <- basis_of(x, "within")
   words <- gsub("_", " ", by)
-  asked <- c(if (!is.null(basis_of(x, "top"))) paste("top", format(basis_of(x, "top"))), if (!is.null(basis_of(x, "bottom"))) paste("bottom", format(basis_of(x, "bottom"))))
+  asked <- c(if (!is.null(basis_of(x, "top"))) paste("top", number_text(basis_of(x, "top"))), if (!is.null(basis_of(x, "bottom"))) paste("bottom", number_text(basis_of(x, "bottom"))))
   heading <- paste0(if (length(asked) > 0L) paste0(capital(paste(asked, collapse = " and ")), if (basis_of(x, "unit") == "percent") " %", " of customers") else "Customers", " by ", words,
                     if (!is.null(within)) paste(" within", paste(gsub("_", " ", within), collapse = " and ")))
-  finding <- if (nrow(x) == 0L) "Nobody is left." else if (is.null(within)) sprintf("These %s bring %s of the sales of all %s.", n_of(nrow(x), "customer"), present_share(sum(x$share_of_group)),
-      n_of(x$customers_of_group[[1L]], "customer"))
+  finding <- if (nrow(x) == 0L) "Nobody is left." else if (is.null(within)) sprintf("%s bring%s %s of the sales of all %s.", these(nrow(x), "customer"),
+      if (nrow(x) == 1L) "s" else "", present_share(sum(x$share_of_group)), n_of(x$customers_of_group[[1L]], "customer"))
     else sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[within])), "group"))
   list(heading = heading, finding = finding)
+}
+
+# Who is asked for is shown, ties with them.
+#' @export
+print.nubrek_ranks <- function(x, rows = NULL, ...) {
+  asked <- max(basis_of(x, "top"), basis_of(x, "bottom"), 0)
+  whole <- is.null(basis_of(x, "within")) && basis_of(x, "unit") == "customers" && asked > 0 && nrow(x) <= 100L
+  NextMethod(rows = rows %||% if (whole) max(nrow(x), default_rows()) else default_rows())
 }
 
 #' @export
@@ -106,4 +114,4 @@ describe.nubrek_benefits <- function(x) list(heading = "What a tier costs, and t
 #' @export
 describe.nubrek_payoff <- function(x) list(heading = "Does each tier pay for itself?", finding = sprintf("At the assumed uplift the benefits bring %s more margin and cost %s.",
     format_money(sum(x$extra_margin), basis_of(x, "currency")),
-                                                                                                       format_money(sum(x$cost), basis_of(x, "currency"))))
+                                                                                                       format_money(sum(x$cost_of_benefits), basis_of(x, "currency"))))

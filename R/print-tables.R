@@ -2,11 +2,27 @@
 
 terminal_width <- function() min(100L, max(40L, getOption("width", 80L)))
 
+# Does a table run through time, one row after the other? Then its newest rows are shown, as in the tables of cohorts.
+by_time <- function(x) {
+  name <- intersect(c("period", "cohort", "week_end", "cut"), names(x))
+  length(name) > 0L && nrow(x) > 1L && !is.unsorted(x[[name[[1L]]]]) && !anyNA(x[[name[[1L]]]])
+}
+
+# The rows that are shown, and what is said of the others.
+shown_rows <- function(x, rows) {
+  newest <- by_time(x)
+  shown <- if (newest) utils::tail(x, rows) else utils::head(x, rows)
+  left <- nrow(x) - nrow(shown)
+  list(shown = shown, newest = newest, said = if (left > 0L) paste0("\u2026 ", if (newest) "before them " else "and ", format_count_plain(left),
+    if (newest) " earlier" else " more", if (left == 1L) " row" else " rows"))
+}
+
 # Lines of an aligned table: numbers to the right, text to the left.
-table_lines <- function(x, rows = 10L) {
-  shown <- utils::head(x, rows)
+table_lines <- function(x, rows = default_rows()) {
+  found <- shown_rows(x, rows)
+  shown <- found$shown
   cells <- present(shown, big_mark = " ")
-  right <- mapply(is_number_column, names(shown), plain_table(shown))
+  right <- mapply(is_number_column, names(shown), plain_table(shown), MoreArgs = list(kinds = basis_of(x, "kinds")))
   columns <- Map(\(name, text, r) {
     text <- c(name, text)
     text <- ifelse(nchar(text, "width") > 60L, paste0(substr(text, 1L, 59L), "\u2026"), text)
@@ -17,11 +33,13 @@ table_lines <- function(x, rows = 10L) {
   fits <- widths <= terminal_width()
   fits[[1L]] <- TRUE
   lines <- trimws(do.call(paste, c(unname(columns[fits]), sep = "  ")), "right")
-  left <- nrow(x) - nrow(shown)
   c(lines[[1L]], strrep("\u2500", min(terminal_width(), max(nchar(lines, "width")))), lines[-1L],
-    if (left > 0L) paste0("\u2026 and ", format_count_plain(left), " more rows: ", rows_hint(nrow(x))),
+    if (!is.null(found$said)) paste0(found$said, ": ", rows_hint(nrow(x))),
     if (!all(fits)) strwrap(paste0("More columns, by ", all_hint(), ": ", paste(names(cells)[!fits], collapse = ", ")), terminal_width(), exdent = 2L))
 }
+
+# Rows of a table where nobody says how many.
+default_rows <- function() getOption("nubrek.rows", 10L)
 
 # How to see more: the option of the command, or the argument of print.
 on_command <- function() isTRUE(getOption("nubrek.command"))
@@ -30,18 +48,23 @@ all_hint <- function() if (on_command()) "--format csv" else "as.data.frame(x)"
 
 format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
 
+# Wrapped before narrow and no-break spaces become plain ones, so that no number breaks over lines.
+wrap_lines <- function(text, exdent = 0L) {
+  if (!nzchar(text)) return("")
+  gsub("\u202f|\u00a0", " ", strwrap(text, terminal_width(), exdent = exdent))
+}
+
 remark_lines <- function(x) {
   said <- remarks(x)
   if (nrow(said) == 0L) return(character())
-  text <- unlist(lapply(paste0("! ", gsub("\u202f|\u00a0", " ", said$remark)), strwrap, width = terminal_width(), exdent = 2L))
+  text <- unlist(lapply(paste0("! ", said$remark), wrap_lines, exdent = 2L))
   c("", text)
 }
 
 # Heading, finding, table, remarks: every print has this shape.
-print_result <- function(x, heading, finding = NULL, table = x, rows = 10L, after = NULL) {
-  said <- unlist(lapply(gsub("\u202f|\u00a0", " ", finding), strwrap, width = terminal_width()))
-  writeLines(c(cli::style_bold(heading), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, strwrap,
-      width = terminal_width())), remark_lines(x)))
+print_result <- function(x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL) {
+  said <- unlist(lapply(finding, wrap_lines))
+  writeLines(c(cli::style_bold(heading), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, wrap_lines)), remark_lines(x)))
   invisible(x)
 }
 
@@ -63,7 +86,7 @@ print.nubrek_ledger <- function(x, ...) {
 print.nubrek_proof <- function(x, rows = 60L, ...) NextMethod(rows = rows)
 
 #' @export
-print.nubrek_result <- function(x, rows = 10L, ...) {
+print.nubrek_result <- function(x, rows = default_rows(), ...) {
   rlang::check_dots_empty()
   said <- describe(x)
   print_result(x, said$heading, said$finding, said$table %||% x, rows, said$after)

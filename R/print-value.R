@@ -16,6 +16,10 @@ describe.nubrek_outcome <- function(x) {
            present_share(basis_of(x, "level")), to_come))
 }
 
+# What is to come is read from the nearest period on.
+#' @export
+print.nubrek_outcome <- function(x, rows = max(24L, default_rows()), ...) NextMethod(rows = rows)
+
 # The newest cohorts that have some time to come, cumulated, by age.
 #' @export
 describe.nubrek_outlook_grid <- function(x) {
@@ -43,7 +47,7 @@ outlook_table <- function(x, cohorts = 12L) {
   ages <- 0:max(table$age[key(table) %in% key(rows)])
   cell <- \(a) { at <- match(paste(key(rows), a), paste(key(table), table$age)); v <- table$per_customer[at]
     ifelse(is.na(v), "", paste0(ifelse(table$what[at] == "observed", "", "~"), formatC(v, format = "f", digits = if (max(table$per_customer, na.rm = TRUE) >= 20) 0L else 1L))) }
-  as.data.frame(c(as.list(rows[by]), list(cohort = period_label(rows$cohort, basis_of(x, "clock")), size = rows$size), stats::setNames(lapply(ages, cell), ages)), optional = TRUE)
+  as_cells(c(as.list(rows[by]), list(cohort = period_label(rows$cohort, basis_of(x, "clock")), size = format_count_plain(rows$size)), stats::setNames(lapply(ages, cell), ages)), length(by) + 1L)
 }
 
 #' @export
@@ -58,7 +62,7 @@ describe.nubrek_worth <- function(x) {
   label <- \(row) paste(unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", ")
   until <- if (is.null(summary)) "" else if (length(unique(judged$to_age)) == 1L) sprintf(" by age %s", n_of(judged$to_age[[1L]], clock)) else ""
   finding <- if (is.null(summary)) "Every cohort may hold older customers."
-    else if (!known) sprintf("An acquired customer brings %s of sales%s; without a margin that is no value.", money(summary$sales[[1L]]), until)
+    else if (!known) sprintf("An acquired customer brings %s of sales%s; without a margin that is no value.", money(summary$sales_per_customer[[1L]]), until)
     else if (length(by) == 0L) paste0(sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until), if (is.na(summary$cost)) "." else sprintf(
       " against a cost of %s: %s %s, %s times the cost.", money(summary$cost), money(abs(summary$value_after_cost)), if (summary$value_after_cost >= 0) "are left" else "are lost",
         formatC(summary$value_to_cost,
@@ -78,11 +82,11 @@ describe.nubrek_worth <- function(x) {
 
 worth_table <- function(x, summary, by, clock, known) {
   if (length(by) > 0L && !is.null(summary)) return(structure(summary[intersect(c(by, "size", if (known) c("value", "cost", "value_after_cost", "value_to_cost", "payback_age", "observed",
-    "return_on_cost"), "sales", "to_age"),
+    "return_on_cost"), "sales_per_customer", "to_age"),
       names(summary))], basis = attr(x, "basis")))
-  shown <- plain_table(x)[rev(seq_len(nrow(x))), ]
+  shown <- plain_table(x)
   shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
-  structure(shown[c(by, "cohort", "size", if (known) c("value", "value_lower", "value_upper", "cost", "value_after_cost", "value_to_cost", "payback_age", "payback"), "sales", "to_age")],
+  structure(shown[c(by, "cohort", "size", if (known) c("value", "value_lower", "value_upper", "cost", "value_after_cost", "value_to_cost", "payback_age", "payback"), "sales_per_customer", "to_age")],
             basis = attr(x, "basis"))
 }
 
@@ -108,8 +112,8 @@ describe.nubrek_value_by <- function(x) {
       else sprintf("Customers of %s are worth most, of %s least; everybody %s.", one(high), one(low), money(attr(x, "everybody")$value)) }
   list(heading = paste0("What a customer won today is worth over ", n_of(basis_of(x, "years"), "year"), ", by ", gsub("_", " ", by)), finding = finding,
        table = structure(table[c(by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying", "from_cadence", "from_order", "highest_cost", "staying", "cadence",
-         "order", "small", "clear",
-         "raw_purchases", "raw_order", if (!all(is.na(table$conversion))) "conversion")], basis = attr(x, "basis")))
+         "mean_later", "small", "clear",
+         "raw_purchases", "raw_mean_sales", if (!all(is.na(table$conversion))) "conversion")], basis = attr(x, "basis")))
 }
 
 #' @export

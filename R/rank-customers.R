@@ -9,7 +9,7 @@
 #' @param ties `[character(1)]` `"competition"` (1 2 2 4, default), `"dense"` (1 2 2 3), or `"row"` (1 2 3 4, ties cut by customer id). Under the first two "top 10" returns all who share the
 #'   tenth place.
 #' @param best `[character(1)]` Is `"high"` (default) or `"low"` rank 1? For recency the default is low: fewer days are better.
-#' @param at_least `[numeric]` Thresholds by column, such as `c(purchases = 3)`, applied after ranking.
+#' @param at_least `[numeric]` Thresholds by measure, such as `c(purchases = 3)`: only customers who reach them are ranked.
 #' @param scores `[data.frame]` Further measures with a `customer` column, such as a result of [forecast_value()] or [purchase_gaps()].
 #' @return A `nubrek_ranks`, by group, end and rank: the columns of `within`; `end` (`"top"`, `"bottom"`) where both are asked; `rank`; `customer`; the measure; `sales` and `purchases`;
 #'   `customers_of_group`, `sales_of_group` and `share_of_group`, of all customers of the group. Bottom ranks count from below.
@@ -27,28 +27,57 @@ rank_customers <- function(ledger, by = "sales", during = NULL, within = NULL, t
   who <- spanned(ledger, during)
   value <- ranked_value(who, by, scores)
   lost <- is.na(value)
-  group <- if (is.null(within)) list(code = rep(1L, length(value)), labels = NULL) else { side <- side_by_side(ledger, within); list(code = as.integer(side$code)[who$codes], labels = side$labels) }
+  reaches <- reaching(who, value, by, at_least)
+  side <- if (!is.null(within)) side_by_side(ledger, within, c("end", "rank", "customer", by, rank_columns))
+  group <- if (is.null(within)) rep(1L, length(value)) else as.integer(side$code)[who$codes]
   ranked <- if (is.null(scores) && by == "sales") who$units else value                 # whole numbers are counted, others sorted
-  from_top <- rank_in_groups(if (best == "high") ranked else -ranked, group$code, ties)
-  from_below <- if (!is.null(bottom)) rank_in_groups(if (best == "high") -ranked else ranked, group$code, ties)
-  size <- tabulate(group$code[!lost], max(group$code))
-  sums <- cpp_group_sums(who$units, group$code, 0L, max(group$code))$sums
-  kept <- \(rank, n) which(!lost & (if (is.null(n)) TRUE else if (unit == "customers") rank <= n else round((rank - 1) * 1e6) < round(n / 100 * 1e6) * size[group$code]))
+  ranked[!reaches] <- NA
+  if (best == "low") ranked <- -ranked
+  from_top <- rank_in_groups(ranked, group, ties)
+  from_below <- if (!is.null(bottom)) rank_in_groups(-ranked, group, ties)
+  size <- tabulate(group[!lost & reaches], max(group))
+  kept <- \(rank, n) which(!lost & reaches & within_edge(rank, n, unit, size[group]))
   ends <- c(if (!is.null(top) || is.null(bottom)) list(top = kept(from_top, top)), if (!is.null(bottom)) list(bottom = kept(from_below, bottom)))
   at <- unlist(ends, use.names = FALSE)
   end <- rep(names(ends), lengths(ends))
   rank <- c(from_top[ends$top], from_below[ends$bottom])
-  sorted <- order(group$code[at], match(end, c("top", "bottom")), rank, at, method = "radix")
-  columns <- c(lapply(group$labels, \(x) x[group$code[at]]), if (length(ends) > 1L) list(end = end), list(rank = rank, customer = who$ids[at]), stats::setNames(list(value[at]), by),
-    list(sales = major(ledger, who$units[at]), purchases = who$m$purchases[at], customers_of_group = size[group$code[at]], sales_of_group = major(ledger, sums[group$code[at]]),
-         share_of_group = ifelse(sums[group$code[at]] > 0, who$units[at] / sums[group$code[at]], NA_real_)))
+  sorted <- order(group[at], match(end, c("top", "bottom")), rank, at, method = "radix")
+  all_of_group <- tabulate(group[!lost], max(group))
+  sums <- cpp_group_sums(who$units, group, 0L, max(group))$sums
+  columns <- c(lapply(side$labels, \(x) x[group[at]]), if (length(ends) > 1L) list(end = end), list(rank = rank, customer = who$ids[at]), stats::setNames(list(value[at]), by),
+    list(sales = major(ledger, who$units[at]), purchases = who$m$purchases[at], customers_of_group = all_of_group[group[at]], sales_of_group = major(ledger, sums[group[at]]),
+         share_of_group = ifelse(sums[group[at]] > 0, who$units[at] / sums[group[at]], NA_real_)))
   columns <- lapply(columns[!duplicated(names(columns))], `[`, sorted)
-  columns <- reach(columns, at_least, setdiff(names(columns)[vapply(columns, is.numeric, NA)], "rank"))
   said <- rbind(carried(ledger), during_remark(who$span, during), remark_table("direction", sprintf("Rank 1 has the %s %s%s.", if (best == "high") "highest" else "lowest", gsub("_", " ", by),
       if (length(ends) == 1L && names(ends) == "bottom") ", here counted from below" else "")), edge_remark(ends, list(top = from_top, bottom = from_below), list(top = top, bottom = bottom),
-          group$code, ties, unit),
-    if (any(lost)) remark_table("no value", sprintf("%s without a value of %s are left out.", n_of(sum(lost), "customer"), by)), threshold_remark(at_least))
-  new_result(columns, "ranks", ledger, said, c(list(by = by, within = names(group$labels), top = top, bottom = bottom, unit = unit, ties = ties, best = best), span_basis(who$span, during)))
+          group, ties, unit),
+    if (any(lost)) remark_table("no value", sprintf("%s without a value of %s are left out.", n_of(sum(lost), "customer"), by)), ranked_remark(at_least, sum(reaches & !lost)))
+  new_result(columns, "ranks", ledger, said, c(list(by = by, within = names(side$labels), top = top, bottom = bottom, unit = unit, ties = ties, best = best), span_basis(who$span, during)))
+}
+
+# The columns beside the measure.
+rank_columns <- c("sales", "purchases", "customers_of_group", "sales_of_group", "share_of_group")
+
+# Ranks that lie within the first `n` customers or percent of their group of `size` (definition 32).
+within_edge <- function(rank, n, unit, size) {
+  if (is.null(n)) return(rep(TRUE, length(rank)))
+  if (unit == "customers") return(rank <= n)
+  round((rank - 1) * 1e6) < round(n / 100 * 1e6) * size          # in millionths: no tie is lost to rounding
+}
+
+# Who is ranked at all: those that reach every threshold.
+reaching <- function(who, value, by, at_least, call = rlang::caller_env()) {
+  if (is.null(at_least)) return(rep(TRUE, length(value)))
+  known <- union(names(customer_measures), by)
+  columns <- lapply(stats::setNames(nm = known), \(name) if (name == by) value else who$measure(name))
+  columns$.place <- seq_along(value)
+  kept <- reach(columns, at_least, known, call)$.place
+  replace(logical(length(value)), kept, TRUE)
+}
+
+ranked_remark <- function(at_least, n) {
+  if (is.null(at_least)) return(NULL)
+  remark_table("threshold", sprintf("Ranked are the %s with %s; totals beside them are of all.", n_of(n, "customer"), threshold_words(at_least)))
 }
 
 ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
@@ -88,7 +117,7 @@ edge_remark <- function(ends, ranks, wanted, group, ties, unit) {
     }
     if (ties == "dense") next
     over <- tapply(ends[[end]], group[ends[[end]]], length)
-    if (any(over > n)) return(remark_table("ties", sprintf("Ties at the edge: %s more than the %s asked for%s.", n_of(sum(pmax(0, over - n)), "customer"), format(n),
+    if (any(over > n)) return(remark_table("ties", sprintf("Ties at the edge: %s more than the %s asked for%s.", n_of(sum(pmax(0, over - n)), "customer"), number_text(n),
         if (length(over) > 1L) " in a group" else "")))
   }
   NULL

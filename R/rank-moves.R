@@ -93,9 +93,10 @@ length_remark <- function(step) {
 #'   `change`, `purchases_before`, `purchases_after`.
 #' @rdname tier_moves
 #' @export
-moved_customers <- function(moves, from = NULL, to = NULL, step = NULL) {
+moved_customers <- function(moves, from = NULL, to = NULL, step = NULL, stayers = FALSE) {
   throw_unless(checkmate::check_class(moves, "nubrek_moves"), "moves", rlang::current_env())
   places <- move_places(basis_of(moves, "labels"))
+  throw_unless(checkmate::check_flag(stayers), "stayers", rlang::current_env())
   for (name in from) check_choice(name, places$from, "from")
   for (name in to) check_choice(name, places$to, "to")
   steps <- basis_of(moves, "steps")
@@ -103,6 +104,7 @@ moved_customers <- function(moves, from = NULL, to = NULL, step = NULL) {
   check_choice(step, steps)
   who <- attr(moves, "who")[[match(step, steps)]]
   keep <- which(!is.na(who$from) & (is.null(from) | places$from[who$from] %in% from) & (is.null(to) | places$to[who$to] %in% to))
+  if (!stayers) keep <- keep[places$from[who$from[keep]] != places$to[who$to[keep]] | (is.character(from) & places$to[who$to[keep]] %in% to)]
   who <- c(list(code = keep), lapply(who, `[`, keep))
   unit <- 10^basis_of(moves, "decimals")
   at <- order(-abs(who$after - who$before), who$code, method = "radix")

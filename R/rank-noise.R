@@ -27,7 +27,7 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   check_ledger(ledger)
   check_whole(draws, lower = 20L)
   check_whole(seed, lower = 0L)
-  check_number(level, 0.5, 0.999)
+  check_share(level, 0.5, 0.999)
   steps <- basis_of(moves, "steps")
   step <- step %||% steps[[length(steps)]]
   check_choice(step, steps)
@@ -59,7 +59,7 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
       verdict = verdict), "noise",
              remarks = rbind(remarks(moves), remark_table("noise",
                  sprintf("Chance: each customer's orders of both times dealt anew between them, %s times. It knows no season and nobody who leaves: beyond chance are these, or a change of mind.",
-                     format(draws)))),
+                     number_text(draws)))),
              basis = c(attr(moves, "basis"), list(step = step, draws = draws, level = level, kinds = c(expected = "decimal", lower = "count", upper = "count", p = "decimal"))),
                  net = data.frame(direction = rownames(net), net, row.names = NULL))
 }

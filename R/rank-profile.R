@@ -3,8 +3,8 @@
 group_profile <- function(group, sales, more = list()) {
   out <- data.table(group, sales)[, .(customers = .N, sales = sum(sales)), keyby = group]
   for (name in names(more)) data.table::set(out, NULL, name, as.vector(tapply(more[[name]], group, mean))[match(out$group, levels(group))])
-  out[, `:=`(share_of_customers = customers / sum(customers), share_of_sales = sales / sum(sales), mean_sales = sales / customers)]
-  data.table::setcolorder(out, c("group", "customers", "sales", "share_of_customers", "share_of_sales", "mean_sales"))
+  out[, `:=`(share_of_customers = customers / sum(customers), share_of_sales = sales / sum(sales), sales_per_customer = sales / customers)]
+  data.table::setcolorder(out, c("group", "customers", "sales", "share_of_customers", "share_of_sales", "sales_per_customer"))
   as.data.frame(out)
 }
 
@@ -22,7 +22,8 @@ group_profile <- function(group, sales, more = list()) {
 rfm_profile <- function(rfm, value = NULL) {
   throw_unless(checkmate::check_class(rfm, "nubrek_rfm"), "rfm", rlang::current_env())
   group <- factor(rfm$group, basis_of(rfm, "groups")$group)
-  with_value(group_profile(group, rfm$sales, list(mean_recency = rfm$recency, mean_purchases = rfm$frequency)), group, rfm$customer, value)
+  out <- with_value(group_profile(group, rfm$sales, list(mean_recency = rfm$recency, mean_purchases = rfm$frequency)), group, rfm$customer, value)
+  as_profile(out, rfm, rfm$group)
 }
 
 with_value <- function(profile, group, customer, value, call = rlang::caller_env()) {
@@ -43,7 +44,7 @@ tier_profile <- function(tiers) {
   out <- group_profile(tiers$tier, tiers$sales)
   names(out)[[1L]] <- "tier"
   out$tier <- as.character(out$tier)
-  out
+  as_profile(out, tiers, as.character(tiers$tier))
 }
 
 #' @rdname rfm_profile
@@ -54,5 +55,16 @@ map_profile <- function(map, value = NULL) {
   region <- factor(map$region, map_regions)
   out <- with_value(group_profile(region, map$sales, list(mean_recency = map$recency, mean_purchases = map$purchases)), region, map$customer, value)
   names(out)[[1L]] <- "region"
-  out
+  as_profile(out, map, map$region)
 }
+
+# A profile with the base of what it was made of, and who is in each group.
+as_profile <- function(table, of, group) {
+  new_result(as.list(table), "profile", remarks = remarks(of), basis = c(attr(of, "basis"), list(of = class(of)[[1L]], kinds = profile_kinds)),
+             members = members_of(group, of$customer))
+}
+
+profile_kinds <- c(sales_per_customer = "money", mean_recency = "decimal", mean_purchases = "decimal")
+
+# Who stands behind the rows of a result that counts people: the value of its first column for each customer.
+members_of <- function(group, customer) list(group = as.character(group), customer = customer)

@@ -4,9 +4,9 @@
 #' the break-even of what a tier costs. By shares a customer's tier is the first whose upper edge satisfies (rank - 1) * 100 < edge * n.
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param shares `[numeric]` Named percentages from the best tier down; they must add up to 100.
+#' @param shares `[numeric]` Named shares of the customers from the best tier down: percentages that add up to 100, or shares that add up to 1.
 #' @param thresholds `[numeric | list]` Instead of shares: named lower limits from the best tier down, the last one `-Inf` or below every customer; reaching the limit reaches the
-#'   tier. Or a list of limits by measure, such as `list(gold = c(sales = 500, purchases = 4), base = NULL)`; the last one takes everybody.
+#'   tier. Or a list of limits by measure, such as `list(cashmere = c(sales = 500, purchases = 4), base = NULL)`; the last one takes everybody.
 #' @param measure `[character(1)]` `"sales"` (net, default), `"purchases"` or `"mean_sales"`.
 #' @param during `[character]` A part of time, such as `"2025"`: customers with a purchase in it, by their net sales in it. Default all.
 #' @param match `[character(1)]` Of limits on several measures, must `"all"` (default) or `"any"` be reached?
@@ -18,12 +18,12 @@
 #'   reached); with `keep` also `kept`.
 #' @examples
 #' assign_tiers(example_ledger())
-#' assign_tiers(example_ledger(), thresholds = c(gold = 100, silver = 50, base = -Inf))
-#' assign_tiers(example_ledger(), thresholds = list(gold = c(sales = 100, purchases = 3), base = NULL))
+#' assign_tiers(example_ledger(), thresholds = c(cashmere = 100, merino = 50, base = -Inf))
+#' assign_tiers(example_ledger(), thresholds = list(cashmere = c(sales = 100, purchases = 3), base = NULL))
 #' @export
 assign_tiers <- function(ledger, shares = c(top = 10, middle = 30, base = 60), thresholds = NULL, measure = "sales", during = NULL, match = "all", benefits = NULL, keep = NULL, slack = 0.1) {
   check_ledger(ledger)
-  check_number(slack, lower = 0, upper = 1)
+  check_share(slack)
   throw_unless(checkmate::check_class(keep, "nubrek_tiers", null.ok = TRUE), "keep", rlang::current_env())
   rule <- tier_rule(shares, thresholds, measure, match, benefits)
   who <- spanned(ledger, during, all = FALSE)
@@ -52,7 +52,7 @@ assign_tiers <- function(ledger, shares = c(top = 10, middle = 30, base = 60), t
 }
 
 keeps <- function(n) paste(n_of(n, "customer"), if (n == 1L) "keeps" else "keep")
-present_percent <- function(x) paste0(format(100 * x), " %")
+present_percent <- function(x) paste0(number_text(100 * x), " %")
 
 # How tiers are made: `kind` share, threshold or break-even, their labels, and the measures looked at.
 tier_rule <- function(shares, thresholds, measure, match, benefits, call = rlang::caller_env()) {
@@ -86,15 +86,16 @@ check_limits <- function(limits, call) {
   n <- length(limits)
   fine <- \(x) checkmate::test_numeric(x, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(x), type = "unique", subset.of = c("sales", "purchases", "mean_sales"))
   ok <- n > 1L && checkmate::test_names(names(limits), type = "unique") && all(vapply(limits[-n], fine, NA)) && length(limits[[n]]) == 0L
-  if (!ok) abort_nubrek(c("Limits of several measures are a list from the best tier down, the last one empty.", "i" = "Such as {.code list(gold = c(sales = 500, purchases = 4), base = NULL)}."),
+  if (!ok) abort_nubrek(c("Limits of several measures are a list from the best tier down, the last one empty.", "i" = "Such as {.code list(cashmere = c(sales = 500, purchases = 4), base = NULL)}."),
       "tiers", call = call)
 }
 
 check_shares <- function(shares, call = rlang::caller_env()) {
   ok <- checkmate::test_numeric(shares, lower = 0, upper = 100, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(shares), type = "unique")
-  if (!ok) abort_nubrek(c("{.arg shares} must be named percentages, best tier first.", "i" = "For example {.code c(top = 10, base = 90)}."), "tiers", call = call)
+  if (!ok) abort_nubrek(c("{.arg shares} must be named shares of the customers, best tier first.", "i" = "For example {.code c(top = 10, base = 90)}."), "tiers", call = call)
+  if (abs(sum(shares) - 1) < 1e-11) return(100 * shares)                # as shares of one; everything within is in percent
   if (abs(sum(shares) - 100) > 1e-9) {
-    abort_nubrek(c("The shares of the tiers must add up to 100 %.", "x" = "They add up to {format(sum(shares))} %."), "tiers", call = call)
+    abort_nubrek(c("The shares of the tiers must add up to 100 % (or to 1).", "x" = "They add up to {number_text(sum(shares))}."), "tiers", call = call)
   }
   shares
 }
@@ -103,7 +104,7 @@ check_thresholds <- function(thresholds, call = rlang::caller_env()) {
   ok <- checkmate::test_numeric(thresholds, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(thresholds), type = "unique") &&
     !is.unsorted(rev(thresholds), strictly = TRUE)
   if (!ok) abort_nubrek(c("{.arg thresholds} must be named numbers that fall from the best tier down.", "x" = "They are {.val {format(thresholds)}}.",
-                          "i" = "For example {.code c(gold = 500, base = -Inf)}."), "tiers", call = call)
+                          "i" = "For example {.code c(cashmere = 500, base = -Inf)}."), "tiers", call = call)
   thresholds
 }
 
@@ -120,7 +121,7 @@ tier_by_share <- function(rank, shares) {
 tier_by_threshold <- function(value, thresholds, call = rlang::caller_env()) {
   tier <- length(thresholds) + 1L - findInterval(value, rev(thresholds))
   if (any(tier > length(thresholds))) {
-    abort_nubrek(c("The lowest threshold must take in everybody.", "x" = "{sum(tier > length(thresholds))} customer{?s} {?is/are} below {format(min(thresholds))}.",
+    abort_nubrek(c("The lowest threshold must take in everybody.", "x" = "{sum(tier > length(thresholds))} customer{?s} {?is/are} below {number_text(min(thresholds))}.",
                    "i" = "Use {.code -Inf} for the last tier."), "tiers", call = call)
   }
   tier

@@ -23,5 +23,5 @@ order_counts <- function(ledger, fold_from = NULL, during = NULL) {
     k <- c(k[!tail], as.integer(fold_from))
   } else fold_from <- NULL
   new_result(list(purchases = k, customers = n, share = n / sum(n), cumulative_share = cumsum(n) / sum(n)), "counts", ledger,
-             carried(ledger), folded = fold_from)
+             carried(ledger), list(folded = fold_from), folded = fold_from)
 }

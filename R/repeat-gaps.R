@@ -90,7 +90,8 @@ middle_gap <- function(ledger) {
 #' Every gap
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @return A `nubrek_all_gaps`, one row per gap, by customer and time: `customer`, `from`, `to` `[Date]`, `gap` in days.
+#' @return A `nubrek_all_gaps`, one row per gap, by customer and time: `customer`; `visit`, the number of the purchase that ends the gap (2 is the first return); `from`, `to`
+#'   `[Date]`; `gap` in days.
 #' @examples
 #' all_gaps(example_ledger())
 #' @export
@@ -99,8 +100,9 @@ all_gaps <- function(ledger) {
   customer <- ledger$purchases$customer
   day <- ledger$purchases$day
   at <- which(c(FALSE, diff(customer) == 0L)[seq_along(customer)])
-  new_result(list(customer = ledger$ids[customer[at]], from = as.Date(day[at - 1L], origin = "1970-01-01"), to = as.Date(day[at], origin = "1970-01-01"), gap = day[at] - day[at - 1L]),
-      "all_gaps", ledger)
+  first <- match(customer[at], customer)
+  new_result(list(customer = ledger$ids[customer[at]], visit = at - first + 1L, from = as.Date(day[at - 1L], origin = "1970-01-01"),
+                  to = as.Date(day[at], origin = "1970-01-01"), gap = day[at] - day[at - 1L]), "all_gaps", ledger)
 }
 
 gap_measures <- c(open_gap = 1, overdue = 1, mean_gap = 1, median_gap = 1, longest_gap = 1, visits_per_year = -1)
@@ -111,28 +113,47 @@ gap_measures <- c(open_gap = 1, overdue = 1, mean_gap = 1, median_gap = 1, longe
 #'
 #' @param gaps `[nubrek_gaps]` From [purchase_gaps()].
 #' @param measure `[character(1)]` `"open_gap"` (default), `"overdue"`, `"mean_gap"`, `"median_gap"`, `"longest_gap"` or `"visits_per_year"`.
-#' @param share `[double(1)]` Percent of the customers that have the measure. Default 10.
+#' @param share `[double(1)]` Share of the customers that have the measure, in `[0, 1]`. Default 0.1.
 #' @param least_gaps `[integer(1)]` Only customers with at least so many gaps. Default 1, and 0 for `"open_gap"`.
 #' @param margin_rate `[double(1)]` Margin by sales, to say what a closed gap would be worth in margin; default: in sales.
-#' @return A `nubrek_tail`: rows of `gaps`, the longest first (ids decide ties). The print says what one purchase more from a tenth of them would be worth.
+#' @param visits `[double(2)]` Only customers whose visits a year lie in this range, both ends included; default all.
+#' @param more `[integer(1)]` How many purchases more from a tenth of them the print values. Default 1.
+#' @param basket `[double(1)]` What such a purchase is worth, in major units; default each customer's own mean.
+#' @param cost `[double(1)]` Cost of reaching one customer, in major units, taken off the margin for each of them; needs `margin_rate`.
+#' @return A `nubrek_tail`: rows of `gaps`, the longest first (ids decide ties). The print says when they came and how long they are
+#'   silent (medians, with how many they are of), and what `more` purchases from a tenth of them would be worth.
 #' @examples
-#' gap_tail(purchase_gaps(example_ledger()), "visits_per_year", share = 25)
+#' gap_tail(purchase_gaps(example_ledger()), "visits_per_year", share = 0.25)
+#' gap_tail(purchase_gaps(example_ledger()), "overdue", share = 0.5, margin_rate = 0.4, basket = 30, cost = 1.5)
 #' @export
-gap_tail <- function(gaps, measure = "open_gap", share = 10, least_gaps = if (measure == "open_gap") 0L else 1L, margin_rate = NULL) {
+gap_tail <- function(gaps, measure = "open_gap", share = 0.1, least_gaps = if (measure == "open_gap") 0L else 1L,
+                     margin_rate = NULL, visits = NULL, more = 1L, basket = NULL, cost = NULL) {
   throw_unless(checkmate::check_class(gaps, "nubrek_gaps"), "gaps", rlang::current_env())
   check_choice(measure, names(gap_measures))
-  check_number(share, lower = 0, upper = 100)
+  check_share(share)
   check_whole(least_gaps, lower = 0L)
-  check_number(margin_rate, lower = 0, upper = 1, null = TRUE)
+  check_share(margin_rate, null = TRUE)
+  throw_unless(checkmate::check_numeric(visits, lower = 0, any.missing = FALSE, len = 2L, sorted = TRUE, null.ok = TRUE), "visits", rlang::current_env())
+  check_whole(more)
+  check_number(basket, lower = 0, null = TRUE)
+  check_number(cost, lower = 0, null = TRUE)
+  if (!is.null(cost) && is.null(margin_rate)) {
+    abort_nubrek(c("A {.arg cost} is set against margin, not sales.", "i" = "Give {.arg margin_rate} too."), "argument")
+  }
   value <- gaps[[measure]] * gap_measures[[measure]]
-  has <- which(!is.na(value) & gaps$gaps >= least_gaps)
+  often <- gaps$visits_per_year
+  inside <- if (is.null(visits)) TRUE else !is.na(often) & often >= visits[[1L]] & often <= visits[[2L]]
+  has <- which(!is.na(value) & gaps$gaps >= least_gaps & inside)
   longer <- strictly_better(value[has])
-  picked <- has[longer * 100 < share * length(has)]
+  picked <- has[longer < share * length(has) - 1e-9]
   picked <- picked[order(-value[picked], picked)]
-  out <- gaps[picked, ]
-  worth <- sum(out$mean_sales) / 10      # the mean, times a tenth of them
-  structure(out, class = c("nubrek_tail", "nubrek_result", "data.frame"), remarks = remarks(gaps)[remarks(gaps)$about == "as of", ],
-            basis = utils::modifyList(attr(gaps, "basis"), list(measure = measure, share = share, having = length(has), least_gaps = least_gaps,
-              visits = stats::median(out$visits_per_year, na.rm = TRUE), worth = if (is.null(margin_rate)) worth else worth * margin_rate,
-                  worth_in = if (is.null(margin_rate)) "sales" else "margin")))
+  out <- plain_table(gaps)[picked, , drop = FALSE]
+  each <- if (is.null(basket)) out$mean_sales else rep(basket, nrow(out))
+  worth <- more * sum(each) / 10 * (margin_rate %||% 1) - nrow(out) * (cost %||% 0)       # the mean, times a tenth of them
+  basis <- utils::modifyList(attr(gaps, "basis"), list(
+    measure = measure, share = share, having = length(has), least_gaps = least_gaps, visits = stats::median(out$visits_per_year, na.rm = TRUE),
+    with_visits = sum(!is.na(out$visits_per_year)), silent = stats::median(out$open_gap), more = more, worth = worth,
+    worth_in = if (is.null(margin_rate)) "sales" else "margin"))
+  new_result(as.list(out), "tail", remarks = remarks(gaps)[remarks(gaps)$about == "as of", ],
+             basis = c(basis, list(basket = basket, cost = cost)))
 }

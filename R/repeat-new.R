@@ -24,7 +24,9 @@ new_returning <- function(ledger, clock = NULL, lookback = NULL, unit = "periods
   check_text(by, null = TRUE)
   throw_unless(checkmate::check_flag(new_again), "new_again", rlang::current_env())
   clock <- ledger_clock(ledger, clock)
-  if (!is.null(by)) check_columns_exist(by, names(ledger$lines), "the lines")
+  check_columns_exist(c(by, names(lines)), names(ledger$lines), "the lines")
+  for (name in names(lines)) check_values(lines[[name]], line_values(ledger, name), name)
+  shown <- group_names(by, new_columns)
   groups <- if (is.null(by)) list(lines) else lapply(line_values(ledger, by), \(value) c(lines[names(lines) != by], stats::setNames(list(value), by)))
   parts <- lapply(groups, \(filter) arrivals(ledger, clock, lookback, unit, filter, scope))
   columns <- lapply(stats::setNames(nm = names(parts[[1L]])), \(name) do.call(c, lapply(parts, `[[`, name)))
@@ -34,8 +36,11 @@ new_returning <- function(ledger, clock = NULL, lookback = NULL, unit = "periods
   said <- rbind(carried(ledger, c("as of", "history start")), partial_remark(parts[[1L]], clock),
     if (filtered) remark_table("scope",
         if (scope == "within") "History means purchases inside the filter: who bought other things before may be new here." else "History means purchases of anything."))
-  new_result(columns, "new", ledger, said, basis = list(clock = clock, lookback = lookback, unit = unit, scope = if (filtered) scope, by = by, lines = lines))
+  new_result(columns, "new", ledger, said, basis = list(clock = clock, lookback = lookback, unit = unit, scope = if (filtered) scope, by = if (!is.null(by)) shown, attribute = by, lines = lines))
 }
+
+new_columns <- c("period", "active", "new", "returning", "reactivated", "sales_new", "sales_returning", "sales_reactivated",
+                 "sales_not_active", "partial", "reactivation_possible", "new_again")
 
 partial_remark <- function(columns, clock) {
   partial <- columns$period[columns$partial]

@@ -26,13 +26,22 @@ customer_periods <- function(ledger, clock = NULL, at_least = NULL) {
 reach <- function(columns, at_least, allowed, call = rlang::caller_env()) {
   if (is.null(at_least)) return(columns)
   ok <- checkmate::test_numeric(at_least, any.missing = FALSE, min.len = 1L) && checkmate::test_names(names(at_least), subset.of = allowed)
-  if (!ok) abort_nubrek(c("{.arg at_least} must be numbers with names of columns.", "i" = "Columns are {.field {allowed}}, as in {.code c({allowed[[1]]} = 2)}."), "argument", call = call)
+  if (!ok) {
+    odd <- setdiff(names(at_least), c(allowed, ""))
+    abort_nubrek(c("{.arg at_least} must be numbers with names of columns.",
+                   "x" = if (length(odd) > 0L) "{.field {odd[[1]]}} is not known here.",
+                   if (length(odd) > 0L) nearest_hint(odd[[1L]], allowed),
+                   "i" = "Columns are {.field {allowed}}, as in {.code c({allowed[[1]]} = 2)}."), "argument", call = call)
+  }
   keep <- which(Reduce(`&`, lapply(names(at_least), \(name) !is.na(columns[[name]]) & columns[[name]] >= at_least[[name]])))
   lapply(columns, `[`, keep)
 }
 
+threshold_words <- function(at_least) {
+  paste("at least", vapply(at_least, number_text, ""), gsub("_", " ", names(at_least)), collapse = " and ")
+}
+
 threshold_remark <- function(at_least, totals = TRUE) {
   if (is.null(at_least)) return(NULL)
-  remark_table("threshold", sprintf("Only rows with %s%s.", paste("at least", format(at_least, trim = TRUE), names(at_least), collapse = " and "),
-                                    if (totals) "; totals beside them are of all" else ""))
+  remark_table("threshold", sprintf("Only rows with %s%s.", threshold_words(at_least), if (totals) "; totals beside them are of all" else ""))
 }

@@ -24,7 +24,9 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
   ledger <- ledger_during(ledger, during)
   m <- reduce_customers(ledger)
   m <- m[, .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)]
-  group <- if (is.null(by)) NULL else group_of(whole, by)
+  attributes <- by
+  group <- if (!is.null(by)) group_of(whole, by)
+  if (!is.null(by)) data.table::setnames(group, by <- group_names(by, rate_columns))
   m <- if (is.null(group)) m else cbind(group, m)
   m <- m[orders > 0L]
   out <- m[, .(
@@ -33,7 +35,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
     sales_repeat = sum(sales[purchases >= 2L]), sales_one_time = sum(sales[purchases == 1L]), sales_no_purchase = sum(sales[purchases == 0L]),
     sales_first = sum(first), sales_later = sum(inside - first), sales_outside = sum(sales - inside), of_repeat = sum(purchases[purchases >= 2L]), of_later = sum(pmax(0L, purchases - 1L))), by = by]
   if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
-  if (length(by) == 1L) out <- out[order(match(out[[by]], c(natural_order(whole, by), "(missing)")))]
+  if (length(by) == 1L) out <- out[order(match(out[[by]], c(natural_order(whole, attributes), "(missing)")))]
   share <- share_interval(out$repeat_customers, out$customers)
   money <- grep("^sales", names(out), value = TRUE)
   for (name in money) data.table::set(out, NULL, name, major(ledger, out[[name]]))
@@ -43,8 +45,14 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
   columns <- c(as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")], share, as.list(out)[money], means)
   same_day <- sum(out$same_day_only)
   new_result(columns, "rate", ledger, rbind(carried(ledger), if (same_day > 0L) remark_table("same day", sprintf(
-    "%s made all their purchases on one day.", n_of(same_day, "repeat customer")))), by = by)
+    "%s made all their purchases on one day.", n_of(same_day, "repeat customer")))), basis = list(by = by, attributes = attributes, during = during), by = by)
 }
+
+# Columns of the repeat rate, and what it is made of.
+rate_columns <- c("customers", "repeat_customers", "same_day_only", "rate", "lower", "upper", "sales", "sales_repeat",
+                  "sales_one_time", "sales_no_purchase", "sales_first", "sales_later", "sales_outside", "mean_repeat",
+                  "mean_one_time", "mean_first", "mean_later", "purchases", "orders", "purchase_days", "first", "inside",
+                  "of_repeat", "of_later")
 
 # Share k of n with Wilson's interval; missing where n is 0.
 share_interval <- function(k, n, level = 0.95) {

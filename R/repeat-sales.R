@@ -7,6 +7,7 @@
 #' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"`, `"2024-05"` or two days; default all.
 #' @param against `[character]` An earlier part of time to compare with, in the same forms, or `"year before"`: the same days a year before.
 #' @param at_least `[numeric]` Thresholds on the result by column, such as `c(customers = 30)`.
+#' @param top `[integer(1)]` Only the groups with the most sales; those that share the last place are all shown, the rest is told.
 #' @param least_base `[integer(1)]` `change_percent` is left out where fewer customers than this stand behind the earlier sales: a large percent on a small base says little. Default 30.
 #' @return A `nubrek_sales`, one row per group, most sales first: the group columns (`"(missing)"` is a group); `customers`, `orders`, `purchases` (of line columns: orders whose lines
 #'   inside are worth it); `sales`; `mean_sales`, net sales by purchases; `share`, of all sales;
@@ -17,15 +18,17 @@
 #' sales_by(example_ledger(), "channel")
 #' sales_by(example_ledger(), "first_channel", during = c("2024-07-01", "2024-12-31"), against = c("2024-01-01", "2024-06-30"), least_base = 1)
 #' @export
-sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL, least_base = 30L) {
+sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL, least_base = 30L, top = NULL) {
   check_ledger(ledger)
   throw_unless(checkmate::check_character(by, any.missing = FALSE, min.len = 1L, unique = TRUE), "by", rlang::current_env())
   check_whole(least_base, lower = 0L)
+  check_whole(top, null = TRUE)
   span <- read_during(during, ledger)
   before <- if (!is.null(against)) earlier_span(against, span, ledger)
   group <- sales_groups(ledger, by)
   now <- group_sales(ledger, group, span)
-  columns <- c(as.list(group$labels), now[c("customers", "orders", "purchases")],
+  names_of <- group_names(by, sales_columns_of)
+  columns <- c(stats::setNames(as.list(group$labels), names_of), now[c("customers", "orders", "purchases")],
                list(sales = major(ledger, now$units), mean_sales = ifelse(now$purchases > 0L, major(ledger, now$units) / now$purchases, NA_real_)))
   shown <- now$orders > 0L
   if (!is.null(before)) {
@@ -38,18 +41,42 @@ sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL,
           length(change))))
   }
   columns <- lapply(columns, `[`, which(shown))
-  columns <- lapply(columns, `[`, do.call(order, c(list(-columns$sales), unname(columns[by]), list(method = "radix"))))
+  columns <- lapply(columns, `[`, do.call(order, c(list(-columns$sales), unname(columns[names_of]), list(method = "radix"))))
   all <- sum(now$units) / 10^ledger$decimals
   columns <- append(columns, list(share = if (all > 0) columns$sales / all else rep(NA_real_, length(columns$sales)),
       running_share = if (all > 0) cumsum(columns$sales) / all else rep(NA_real_, length(columns$sales))),
                     match("mean_sales", names(columns)))
   small <- if (!is.null(before)) sum(is.na(columns$change_percent) & columns$customers_before > 0L) else 0L
-  columns <- reach(columns, at_least, intersect(c("customers", "orders", "purchases", "sales", "mean_sales", "share", "change", "change_percent", "sales_before"), names(columns)))
-  new_result(columns, "sales", ledger, rbind(carried(ledger), threshold_remark(at_least), so_far_remark(span, before),
+  columns <- reach(columns, at_least, intersect(sales_columns_of, names(columns)))
+  most <- largest(columns, top, all)
+  columns <- most$columns
+  new_result(columns, "sales", ledger, rbind(carried(ledger), threshold_remark(at_least), so_far_remark(span, before), most$remark,
+    returns_only_remark(group, now),
     if (group$lines && anyDuplicated(ledger$lines$number) > 0L) remark_table("lines", "An order with lines in several groups counts in each; customers and orders do not add up."),
     if (small > 0L) remark_table("small base", sprintf("%s without a percent: fewer than %d customers (or no sales) behind the earlier time.", n_of(small, "group"), least_base))),
-    basis = list(by = by, during = c(span$from, span$until), against = if (!is.null(before)) c(before$from, before$until), total = all,
+    basis = list(by = names_of, attributes = by, during = c(span$from, span$until), against = if (!is.null(before)) c(before$from, before$until), total = all,
                  total_before = if (!is.null(before)) sum(then$units) / 10^ledger$decimals))
+}
+
+# Columns of sales by attribute that thresholds can speak of.
+sales_columns_of <- c("customers", "orders", "purchases", "sales", "mean_sales", "share", "running_share", "customers_before",
+                      "sales_before", "change", "change_percent", "rank_before", "rank_change", "share_of_growth")
+
+# The groups with the most sales; those that share the last place are all of them.
+largest <- function(columns, top, all) {
+  if (is.null(top) || length(columns$sales) <= top) return(list(columns = columns))
+  keep <- which(columns$sales >= sort(columns$sales, decreasing = TRUE)[[top]])
+  left <- length(columns$sales) - length(keep)
+  rest <- if (all > 0) sprintf(", with %s of sales", paste0(format(round(100 * (1 - sum(columns$sales[keep]) / all), 1)), "\u00a0%")) else ""
+  list(columns = lapply(columns, `[`, keep), remark = remark_table("top", sprintf("%s not shown%s.", n_of(left, "smaller group"), rest)))
+}
+
+# Definition 16: who has only returns is no customer of the group, but the money is in it.
+returns_only_remark <- function(group, now) {
+  none <- sum(now$seen - now$customers)
+  if (none == 0L) return(NULL)
+  remark_table("no purchase", sprintf("%s without a purchase there (only returns or orders of 0): not counted, their money is in.",
+                                      n_of(none, "customer")))
 }
 
 # The same days of the year before, or a part of time; a time that is not over yet is compared with as many days.
@@ -117,5 +144,5 @@ named_missing <- function(cells) {
 # Per group: customers, orders, purchases and minor units of a part of time.
 group_sales <- function(ledger, group, span) {
   cpp_group_sales(group$code, !group$lines, if (group$lines) ledger$lines$number else integer(), ledger$orders, if (group$lines) ledger$lines$sales else ledger$orders$sales, group$n,
-                  as.integer(span$from), as.integer(span$until), ledger$least)
+                  as.integer(span$from), as.integer(span$until), ledger$least, ledger$meaning$purchase_unit == "day")
 }

@@ -44,8 +44,32 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
              rbind(carried(ledger, c("as of", "history start")), if (left_out > 0L) remark_table("known earlier", sprintf("%s with a purchase known from before the data left out.",
                  n_of(left_out, "customer"))),
                    if (sum(size) > 0L) remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"),
-                       if (sum(missing) == 1) "1 is not" else paste(format(sum(missing), big.mark = "\u202f"), "are not")))),
+                       if (sum(missing) == 1) "1 is not" else paste(number_text(sum(missing)), "are not")))),
              basis = list(nth = nth, clock = clock))
+}
+
+#' Who waited how long, and who is not back yet
+#'
+#' @inheritParams next_purchase
+#' @return A `nubrek_waiters`, one row per customer whose first purchase lies in the data, those not back yet first, the longest
+#'   silent on top: `customer`; `cohort` `[Date]`, period of the first purchase; `first`, `back` `[Date]`, day of the first and the nth
+#'   purchase (missing: not yet); `waited`, periods; `days` between, or so far; `state`, `back` or `not yet`.
+#' @examples
+#' waiting_customers(example_ledger())
+#' @export
+waiting_customers <- function(ledger, nth = 2L, clock = NULL) {
+  check_ledger(ledger)
+  check_whole(nth, lower = 2L)
+  check_purchases(ledger)
+  clock <- ledger_clock(ledger, clock)
+  frame <- period_frame(ledger, clock)
+  w <- reduce_waits(ledger, nth, frame)
+  late <- is.na(w$nth)
+  days <- ifelse(late, as.integer(ledger$as_of), w$nth) - w$first
+  at <- order(!late, -days, w$code)
+  columns <- list(customer = ledger$ids[w$code], cohort = frame$start[w$cohort], first = as.Date(w$first, origin = "1970-01-01"),
+                  back = as.Date(w$nth, origin = "1970-01-01"), waited = w$waited, days = days, state = ifelse(late, "not yet", "back"))
+  new_result(lapply(columns, `[`, at), "waiters", ledger, carried(ledger, c("as of", "history start")), basis = list(nth = nth, clock = clock))
 }
 
 waiting_grid <- function(cohort, waited, n) {
@@ -75,7 +99,7 @@ waiting_totals <- function(waits) {
   out <- rbind(data.frame(cohort = by_cohort$cohort, waited = NA_integer_, total_of = "cohort", customers = by_cohort$customers),
                data.frame(cohort = as.Date(NA), waited = by_wait$waited, total_of = ifelse(is.na(by_wait$waited), "not yet", "wait"), customers = by_wait$customers))
   out$share <- out$customers / all
-  out
+  new_result(as.list(out), "wait_totals", remarks = remarks(waits)[remarks(waits)$about != "not yet", ], basis = attr(waits, "basis"))
 }
 
 #' @param by `[character(1)]` A customer or first-order attribute: one curve for each group, and a log-rank comparison.
@@ -88,7 +112,7 @@ waiting_totals <- function(waits) {
 waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   check_ledger(ledger)
   check_whole(nth, lower = 2L)
-  check_number(level, lower = 0.5, upper = 0.999)
+  check_share(level, lower = 0.5, upper = 0.999)
   check_text(by, null = TRUE)
   check_purchases(ledger)
   w <- reduce_waits(ledger, nth)
@@ -102,6 +126,27 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   new_result(list(group = curve$group, days = curve$days, share = curve$share, lower = curve$lower, upper = curve$upper, at_risk = curve$at_risk), "curve", ledger, carried(ledger, c("as of",
       "history start")),
              basis = list(nth = nth, by = by, level = level, longest = max(time), customers = length(time), back = sum(table$events)), logrank = if (!is.null(by)) log_rank(table))
+}
+
+#' Shares by some days, read off a waiting curve
+#'
+#' @param curve `[nubrek_curve]` From [waiting_curve()].
+#' @param days `[integer]` Days since the first purchase; those beyond the longest time seen of a group are left out.
+#' @return A `nubrek_curve_days`, one row per group and day: `group`, `by_day`, `share` who have made the purchase by then with
+#'   `lower` and `upper`, in `[0, 1]`, and `at_risk`, customers seen at least so long and not back before.
+#' @examples
+#' shares_by_day(waiting_curve(example_ledger()), c(30, 90, 180))
+#' @export
+shares_by_day <- function(curve, days = c(30L, 60L, 90L, 180L, 365L, 730L)) {
+  throw_unless(checkmate::check_class(curve, "nubrek_curve"), "curve", rlang::current_env())
+  throw_unless(checkmate::check_integerish(days, lower = 0, any.missing = FALSE, min.len = 1L), "days", rlang::current_env())
+  rows <- lapply(split(plain_table(curve), factor(curve$group, unique(curve$group))), \(g) {
+    known <- as.integer(days[days <= max(g$days)])
+    at <- findInterval(known, g$days)
+    data.frame(group = rep(g$group[[1L]], length(at)), by_day = known, share = c(0, g$share)[at + 1L], lower = c(NA, g$lower)[at + 1L],
+               upper = c(NA, g$upper)[at + 1L], at_risk = c(g$at_risk[[1L]], g$at_risk)[at + 1L])
+  })
+  new_result(as.list(do.call(rbind, unname(rows))), "curve_days", remarks = remarks(curve), basis = attr(curve, "basis"))
 }
 
 # Events before censoring on equal days; the share by a day includes the day. Greenwood's variance on the log-log scale.

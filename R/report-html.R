@@ -1,9 +1,10 @@
 # Building blocks of the page. Everything goes through htmltools, which escapes text; only our own style and script are raw.
 
 html_table <- function(x, rows = 12L, caption = NULL) {
-  shown <- utils::head(x, rows)
+  found <- shown_rows(x, rows)
+  shown <- found$shown
   cells <- present(shown)
-  right <- mapply(is_number_column, names(shown), plain_table(shown))
+  right <- mapply(is_number_column, names(shown), plain_table(shown), MoreArgs = list(kinds = basis_of(x, "kinds")))
   side <- ifelse(right, "number", "words")
   raw <- lapply(plain_table(shown), \(column) if (is.numeric(column) || inherits(column, "Date")) format(as.double(column), digits = 15, trim = TRUE) else NULL)
   tags <- htmltools::tags
@@ -13,7 +14,7 @@ html_table <- function(x, rows = 12L, caption = NULL) {
   left <- nrow(x) - nrow(shown)
   tags$div(class = "table",
     tags$table(if (!is.null(caption)) tags$caption(caption), tags$thead(tags$tr(unname(head))), tags$tbody(body)),
-    if (left > 0L) tags$p(class = "left-out", paste0("The first ", nrow(shown), " of ", format_count(nrow(x)), " rows.")))
+    if (left > 0L) tags$p(class = "left-out", paste0(if (found$newest) "The newest " else "The first ", nrow(shown), " of ", format_count(nrow(x)), " rows.")))
 }
 
 # A figure inside the page, as a picture of its own so that nothing in it can reach the page.

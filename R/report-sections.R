@@ -6,9 +6,9 @@ report_answers <- function(run) {
   card <- function(label, number, more) part(class = "card", part(class = "label", label), part(class = "number", number), part(class = "more", more))
   total <- if (!is.null(run$forecast)) attr(run$forecast, "total")
   value <- if (is.null(total)) NULL
-    else if (is.na(total$value)) card("Sales at stake", format_money(sum(run$forecast$sales), run$ledger$currency), "expected from today's customers; no margin is known")
-    else card("Value at stake", format_money(total$value, run$ledger$currency),
-              sprintf("%s to %s; margin, discounted, expected from today's customers over %s", format_money(total$lower, run$ledger$currency),
+    else if (is.na(total$value)) card("Expected sales", format_money(sum(run$forecast$sales), run$ledger$currency), "of today's customers; no margin is known")
+    else card("Expected from today's customers", format_money(total$value, run$ledger$currency),
+              sprintf("%s to %s; margin, discounted, over %s", format_money(total$lower, run$ledger$currency),
                       format_money(total$upper, run$ledger$currency), n_of(basis_of(run$forecast, "years"), "year")))
   found <- Filter(Negate(is.null), lapply(c(run[c("repeat", "counts", "cohorts")], list(payback = run$payback_by %||% run$payback), run[c("tiers", "moves", "coming")],
     list(worth = run$worth_by %||% run$worth), run[c("backtest", "audit", "proof")]),
@@ -95,7 +95,7 @@ report_diagonals <- function(run) {
   clock <- basis_of(months, "clock")
   shown$period <- period_label(shown$period, clock)
   htmltools::tagList(html_subject(paste("Each", clock, "over all cohorts"), describe(months)$finding),
-    html_table(structure(shown[rev(seq_len(nrow(shown))), ], basis = attr(months, "basis")), 13L, paste0("The diagonals of the table: the last ", nrow(shown), " ", clock,
+    html_table(structure(shown, basis = attr(months, "basis")), 13L, paste0("The diagonals of the table: the last ", nrow(shown), " ", clock,
         "s; new: first purchase in the ", clock)))
 }
 
@@ -117,9 +117,9 @@ report_rfm <- function(run) html_section("rfm", "Who is best?",
   html_table(with_basis(report_columns(with_contact(run, run$ranks), c("customers_of_group", "sales_of_group")), run$ranks), 12L, paste0(describe(run$ranks)$heading,
       "; all of them stand in ranks.csv")), html_remarks(run$ranks),
   html_subject("Recency, frequency, monetary value", NULL), html_figure(run$rfm),
-  html_table(with_basis(report_columns(rfm_profile(run$rfm, run$forecast), "mean_sales"), run$rfm), 10L, "Groups of customers by their bands; all of them stand in rfm.csv"),
+  html_table(with_basis(report_columns(rfm_profile(run$rfm, run$forecast), "sales_per_customer"), run$rfm), 10L, "Groups of customers by their bands; all of them stand in rfm.csv"),
       html_remarks(run$rfm),
-  html_subject("The order map", NULL), html_figure(run$map), html_table(with_basis(report_columns(map_profile(run$map, run$forecast), "mean_sales"), run$map), 4L,
+  html_subject("The order map", NULL), html_figure(run$map), html_table(with_basis(report_columns(map_profile(run$map, run$forecast), "sales_per_customer"), run$map), 4L,
       "Regions of the map; all customers stand in map.csv"), html_remarks(run$map),
   html_terms(recency = "Days from the last purchase to the as-of day; fewer is better.", frequency = "Purchases.", monetary = "Net sales.",
              band = "From 1 (worst) up. Equal customers share the lower band.", groups = htmltools::tagList("A band is high above 60 % of the bands, low up to 40 %.", html_table(rfm_groups(), 10L))))
@@ -180,7 +180,7 @@ report_worth <- function(run) {
   html_section("worth", "What a customer is worth", finding = describe(run$worth)$finding,
     html_subject("The cohorts, continued", NULL), html_figure(run$continued, height = 7.4),
     html_subject("Against what winning them cost", NULL), html_figure(run$worth, height = 5.2),
-    html_table(with_basis(report_columns(describe(run$worth)$table, c("sales", "to_age")), run$worth), 12L, "The newest cohorts; all of them stand in worth.csv"),
+    html_table(with_basis(report_columns(describe(run$worth)$table, c("sales_per_customer", "to_age")), run$worth), 12L, "The newest cohorts; all of them stand in worth.csv"),
     if (!is.null(groups)) htmltools::tagList(html_figure(groups, height = 7), html_table(with_basis(report_columns(summary, "to_age"), groups), 30L,
       sprintf("By %s, the cohorts of a year; observed: share of the customers seen to the payback age",
         gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and "))))),

@@ -6,19 +6,41 @@ draft_study <- function(files, folder) {
   roles <- roles_of(guesses[[main]])
   places <- lapply(files, path_from, folder = folder)
   text <- c("# Written by `nubrek new`: a guess for each column, with what was seen. Correct it, then: nubrek check", "study: My customers", "", "data:", "  orders:",
-            paste0("    files: ", quoted(places[[main]])), "    columns:", column_lines(guesses[[main]], roles), spare_lines(guesses[[main]], roles))
-  for (i in setdiff(seq_along(files), main)) text <- c(text, side_table(files[[i]], places[[i]], files[[main]], guesses[[i]], roles))
-  currency <- guesses[[main]]$examples[match("currency", guesses[[main]]$role)]
-  codes <- if (is.na(currency)) character() else strsplit(currency, " | ", fixed = TRUE)[[1L]]
+            paste0("    files: ", quoted(places[[main]])), "    columns:", column_lines(guesses[[main]], roles), attribute_lines(guesses[[main]], roles),
+            spare_lines(guesses[[main]], roles))
+  for (i in setdiff(seq_along(files), main)) text <- c(text, attribute_file_lines(files[[i]], places[[i]], files[[main]], guesses[[i]], roles))
+  codes <- currency_codes(files[[main]], guesses[[main]], roles)
   home <- if (length(codes) > 0L) codes[[1L]] else "EUR"
   seen <- if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))
   text <- c(text, "", "meanings:", paste0("  currency: ", home, "               # the home currency", seen),
+    zone_line(guesses[[main]], roles),
     "  purchase_unit: order        # or day: all orders of a day are one purchase", "  # history_start: 2023-01-01 # the first day the export covers",
     "  # cancelled: {column: state, values: [cancelled]}", "  # excluded_ids: [GUEST]     # a till, a guest account, staff", "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# payback: {cost: 12.50}                 # of winning a customer", "# tiers: {shares: {top: 10, middle: 30, base: 60}}",
         "# moves: {periods: [2023, 2024]}          # who rose, who fell",
     "# forecast: {years: 1, purchases: pareto-nbd, spend: gamma-gamma}", "", "outputs:", "  folder: results")
   list(text = text, guesses = guesses)
+}
+
+# The currencies of the orders, the most frequent first.
+currency_codes <- function(file, guess, roles) {
+  name <- guess$column[match("currency", roles)]
+  if (is.na(name)) return(character())
+  cells <- code_column(read_source(file)$table[[name]])
+  found <- currencies_in(cells)
+  if (length(found) > 0L) found else utils::head(setdiff(trim_text(levels(cells)), ""), 3L)
+}
+
+# Stamps with an offset from Greenwich need the zone of the shop.
+zone_line <- function(guess, roles) {
+  offsets <- guess$offsets[match("date", roles)]
+  if (isTRUE(offsets > 0)) "  time_zone: \"?\"              # the stamps carry an offset: name the zone of the shop, such as Europe/Vienna"
+}
+
+# Days of people among the order lines are attributes.
+attribute_lines <- function(guess, roles) {
+  life <- which(is.na(roles) & vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA))
+  if (length(life) > 0L) paste0("    attributes: [", paste(quoted_each(guess$column[life]), collapse = ", "), "]")
 }
 
 # The orders are where a date and an amount stand; of several such files the longest.
@@ -47,7 +69,7 @@ column_lines <- function(guess, role) {
 }
 
 spare_lines <- function(guess, role) {
-  spare <- which(is.na(role))
+  spare <- which(is.na(role) & !vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA))
   if (length(spare) == 0L) return(NULL)
   c("    # not used; any of them can be an attribute, or take another role:", paste0("    #   ", quoted_each(guess$column[spare]), "  ", seen_in(guess, spare)))
 }
@@ -61,15 +83,17 @@ seen_in <- function(guess, at) {
 }
 
 # Another file: of customers or products, when a column of it holds each of their ids once.
-side_table <- function(file, place, main, guess, roles) {
+attribute_file_lines <- function(file, place, main, guess, roles) {
   table <- read_source(file)$table
   orders <- read_source(main)$table
   main_guess <- names(orders)
   for (role in c("customer", "product")) {
     if (!role %in% roles) next
     ids <- unique(trim_text(orders[[main_guess[match(role, roles)]]]))
+    ids <- ids[!is_blank(ids)]
     for (name in names(table)) {
       key <- trim_text(table[[name]])
+      key <- key[!is_blank(key)]
       if (anyDuplicated(key) || mean(ids %in% key) < 0.5) next
       others <- setdiff(names(table), name)
       return(c(paste0("  ", role, "s:"), paste0("    files: ", quoted(place)), paste0("    key: ", quoted(name), "  # ", present_share(mean(ids %in% key)), " of the ", role, " ids are in it"),

@@ -12,6 +12,7 @@
 read_study <- function(path) {
   check_text(path)
   if (!file.exists(path) || dir.exists(path)) abort_nubrek(c("Cannot find the study file {.file {path}}."), "file", path = path)
+  refuse_data_file(path)
   text <- readLines(path, warn = FALSE, encoding = "UTF-8")
   as_text <- c("int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#inf", "float#neginf", "float#nan", "float#base60",
                "bool#yes", "bool#no", "null", "timestamp", "timestamp#iso8601", "timestamp#spaced", "timestamp#ymd")
@@ -22,6 +23,13 @@ read_study <- function(path) {
   if (!is.list(parsed)) abort_nubrek(c("The study file {.file {path}} is empty.", "i" = "{.code nubrek demo} writes one to start from."), "study", path = path)
   checked <- check_study(parsed, study_schema(), source)
   structure(c(checked, list(path = path, source = source)), class = "nubrek_study")
+}
+
+# An export in the place of the study file.
+refuse_data_file <- function(path, call = rlang::caller_env()) {
+  ending <- tolower(tools::file_ext(sub("[.]gz$", "", path)))
+  if (!ending %in% c("csv", "tsv", "txt", "xlsx", "parquet", "gz")) return(invisible())
+  abort_nubrek(c("{.file {path}} is a file of data, not a study.", "i" = "{.code nubrek new {path}} makes a study of it."), "study", path = path, call = call)
 }
 
 #' @export
@@ -48,6 +56,25 @@ study_table <- function(study, section, attributes = \(part) part$attributes %||
     if (is.null(part[[key]])) abort_study(study$source, c("data", section), "The key {.field {key}} is missing here.", key = key)
   }
   attribute_table(study_files(study, part$files), part$key, attributes(part), study_format(part))
+}
+
+#' The ledger of a study
+#'
+#' What `nubrek run` computes with, for work in R: data, meanings, bands and slice as the study says.
+#'
+#' @param study `[character(1) | nubrek_study]` A study file, or what [read_study()] made of one.
+#' @return A `nubrek_ledger`, as from [open_ledger()].
+#' @examples
+#' folder <- tempfile()
+#' dir.create(folder)
+#' writeLines(c("who,receipt,on,paid", "A,1,2024-03-05,12.50", "B,2,2024-03-09,30"), file.path(folder, "orders.csv"))
+#' writeLines(c("data:", "  orders:", "    files: orders.csv", "    columns: {customer: who, order: receipt, date: on, sales: paid}"),
+#'            file.path(folder, "study.yaml"))
+#' study_ledger(file.path(folder, "study.yaml"))
+#' @export
+study_ledger <- function(study) {
+  if (!inherits(study, "nubrek_study")) study <- read_study(study)
+  open_study_ledger(study)
 }
 
 open_study_ledger <- function(study) {

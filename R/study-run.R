@@ -7,6 +7,7 @@ study_parts <- list(
   counts = \(study, ledger) order_counts(ledger),
   gaps = \(study, ledger) purchase_gaps(ledger),
   waits = \(study, ledger) do.call(next_purchase, c(list(ledger), study$waits[names(study$waits) != "by"])),
+  waiters = \(study, ledger) do.call(waiting_customers, c(list(ledger), study$waits[names(study$waits) != "by"])),
   curve = \(study, ledger) waiting_curve(ledger, study$waits$nth %||% 2L, study$waits$by),
   new = \(study, ledger) do.call(new_returning, c(list(ledger), study$new)),
   sales = \(study, ledger) do.call(sales_by, c(list(ledger), study$sales %||% list(by = "cohort"))),
@@ -17,8 +18,11 @@ study_parts <- list(
   payback_by = \(study, ledger) study_payback(study, ledger, together = FALSE),
   ranks = \(study, ledger) do.call(rank_customers, c(list(ledger), study$ranks %||% list(top = 10))),
   rfm = \(study, ledger) study_rfm(study, ledger),
+  rfm_groups = \(study, ledger) rfm_profile(study_rfm(study, ledger)),
   map = \(study, ledger) do.call(order_map, c(list(ledger), study$map)),
+  map_regions = \(study, ledger) map_profile(study_parts$map(study, ledger)),
   tiers = \(study, ledger) do.call(assign_tiers, c(list(ledger), tier_arguments(study), list(during = study$tiers$during))),
+  tier_sizes = \(study, ledger) tier_profile(study_parts$tiers(study, ledger)),
   payoff = \(study, ledger) tier_payoff(study_parts$tiers(study, ledger), study_benefits(study)),
   moves = \(study, ledger) study_moves(study, ledger),
   chance = \(study, ledger) move_noise(study_moves(study, ledger), ledger, draws = study$moves$draws %||% 200L),
@@ -52,9 +56,12 @@ forecast_parts <- c("forecast", "shares", "coming", "continued", "continued_by",
   "spend_model", "tracking", "expected_counts", "spread", "expected_spend",
     "spend_frequency")
 
+# Parts that are shown and listed, and of which the report needs no copy.
+shown_only <- c("waiters", "rfm_groups", "map_regions", "tier_sizes")
+
 # Some parts are made only where the study asks for them.
 wanted_parts <- function(study) {
-  setdiff(names(study_parts), c(if (!"forecast" %in% names(study)) forecast_parts, if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
+  setdiff(names(study_parts), c(shown_only, if (!"forecast" %in% names(study)) forecast_parts, if (is.null(study$cohorts$by)) "cohorts_by", if (!"payback" %in% names(study)) "payback",
                                 if (is.null(payback_groups(study))) c("payback_by", "continued_by", "worth_by"), if (is.null(study$forecast$by)) "value_by",
                                   if (is.null(study$moves)) c("moves", "chance"),
                                   if (is.null(study$tiers$benefits)) "payoff",
@@ -101,11 +108,15 @@ study_grid <- function(study, ledger, by = NULL) {
   do.call(cohort_grid, c(list(ledger, by = by, margin = study_margin(study)), said))
 }
 
-study_rfm <- function(study, ledger) {
+study_rfm <- function(study, ledger) do.call(score_rfm, c(list(ledger), rfm_arguments(study)))
+
+# Bands that a group does not name may be any.
+rfm_arguments <- function(study) {
   said <- study$rfm
-  if (!is.null(said$groups)) said$groups <- data.frame(group = names(said$groups), do.call(rbind, lapply(said$groups, \(g) as.data.frame(lapply(list(recency = "any", frequency = "any",
-      monetary = "any"), identity) |> utils::modifyList(g)))), row.names = NULL)
-  do.call(score_rfm, c(list(ledger), said))
+  if (is.null(said$groups)) return(said)
+  whole <- lapply(said$groups, \(group) as.data.frame(utils::modifyList(list(recency = "any", frequency = "any", monetary = "any"), group)))
+  said$groups <- data.frame(group = names(said$groups), do.call(rbind, whole), row.names = NULL)
+  said
 }
 
 study_benefits <- function(study) {
@@ -234,7 +245,7 @@ study_lists <- function(run) {
   if (!is.null(contact)) check_columns_exist(contact, names(people), "the customer attributes")
   carry <- function(x) if (is.null(contact)) plain_table(x) else carry_contact(plain_table(x), run$ledger, contact)
   c(list("tiers.csv" = carry(run$tiers), "rfm.csv" = carry(run$rfm), "ranks.csv" = carry(run$ranks), "map.csv" = carry(run$map)),
-    if (!is.null(run$moves)) list("moved.csv" = { movers <- moved_customers(run$moves); carry(movers[movers$from != movers$to & movers$from != "new", ]) }),
+    if (!is.null(run$moves)) list("moved.csv" = { movers <- moved_customers(run$moves); carry(movers[movers$from != "new", ]) }),
     if (!is.null(run$outlook)) list("outlook.csv" = carry(run$outlook)),
     if (!is.null(run$forecast)) list("value.csv" = carry(run$forecast)),
     if (!is.null(run$coming)) list("coming.csv" = plain_table(run$coming)),
@@ -244,7 +255,7 @@ study_lists <- function(run) {
          "suspects.csv" = plain_table(run$suspects), "overdue.csv" = carry(overdue_tail(run))))
 }
 
-overdue_tail <- function(run) gap_tail(run$gaps, "overdue", margin_rate = run$study$economics$margin_rate)
+overdue_tail <- function(run) gap_tail(run$gaps, "overdue", 0.1, margin_rate = run$study$economics$margin_rate)
 
 #' @export
 print.nubrek_run <- function(x, ...) {
@@ -252,17 +263,18 @@ print.nubrek_run <- function(x, ...) {
   writeLines(gsub("\u202f|\u00a0", " ", c(cli::style_bold(x$study$study %||% "Study"),
     paste0("Customers:      ", format_count(sum(rate$customers))),
     paste0("Repeat rate:    ", present_share(rate$rate, 1L), " (95 % interval ", present_share(rate$lower, 1L), " to ", present_share(rate$upper, 1L), ")"),
-    value_at_stake(x),
+    expected_words(x),
     describe(x$proof)$finding)))
   invisible(x)
 }
 
-# Value at stake: discounted margin expected from today's customers; sales where no margin is known.
-value_at_stake <- function(run) {
-  if (is.null(run$forecast)) return("Value at stake: the study asks for no forecast")
+# What today's customers are expected to bring: discounted margin, or sales where no margin is known.
+expected_words <- function(run) {
+  label <- "Expected from today's customers: "
+  if (is.null(run$forecast)) return(paste0(label, "the study asks for no forecast"))
   total <- attr(run$forecast, "total")
   money <- \(x) format_money(x, run$ledger$currency)
   years <- n_of(basis_of(run$forecast, "years"), "year")
-  if (is.na(total$value)) paste0("Sales at stake: ", money(sum(run$forecast$sales)), " expected over ", years, "; no margin is known")
-  else paste0("Value at stake: ", money(total$value), " (", money(total$lower), " to ", money(total$upper), ") expected margin, discounted, over ", years)
+  if (is.na(total$value)) return(paste0(label, money(sum(run$forecast$sales)), " of sales over ", years, "; no margin is known"))
+  paste0(label, money(total$value), " (", money(total$lower), " to ", money(total$upper), ") of margin, discounted, over ", years)
 }

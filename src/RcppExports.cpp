@@ -457,8 +457,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_group_sales
-Rcpp::List cpp_group_sales(Rcpp::IntegerVector code, bool by_customer, Rcpp::IntegerVector order, Rcpp::List orders, Rcpp::NumericVector units, int n_groups, int from, int until, double least);
-RcppExport SEXP _nubrek_cpp_group_sales(SEXP codeSEXP, SEXP by_customerSEXP, SEXP orderSEXP, SEXP ordersSEXP, SEXP unitsSEXP, SEXP n_groupsSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP leastSEXP) {
+Rcpp::List cpp_group_sales(Rcpp::IntegerVector code, bool by_customer, Rcpp::IntegerVector order, Rcpp::List orders, Rcpp::NumericVector units, int n_groups, int from, int until, double least, bool by_day);
+RcppExport SEXP _nubrek_cpp_group_sales(SEXP codeSEXP, SEXP by_customerSEXP, SEXP orderSEXP, SEXP ordersSEXP, SEXP unitsSEXP, SEXP n_groupsSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP leastSEXP, SEXP by_daySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type code(codeSEXP);
@@ -470,7 +470,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type from(fromSEXP);
     Rcpp::traits::input_parameter< int >::type until(untilSEXP);
     Rcpp::traits::input_parameter< double >::type least(leastSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_sales(code, by_customer, order, orders, units, n_groups, from, until, least));
+    Rcpp::traits::input_parameter< bool >::type by_day(by_daySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_sales(code, by_customer, order, orders, units, n_groups, from, until, least, by_day));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -826,7 +827,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_nth_days", (DL_FUNC) &_nubrek_cpp_nth_days, 3},
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
-    {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 9},
+    {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 10},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 14},
     {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 16},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 11},

@@ -51,6 +51,7 @@ class BgBb final : public PurchaseModel {
 
   double expected(const double* q, double horizon, double delta) const override {
     const double c = q[2], d = q[3], buys = q[0] / (q[0] + q[1]);
+    if (std::isinf(horizon) && !(delta > 0)) return c > 1 ? buys * (1 + d / (c - 1)) : INFINITY;
     if (horizon <= 1000) {
       double sum = 0, there = 1;
       for (double j = 0; j < horizon; ++j) {

@@ -48,6 +48,8 @@ class BgNbd final : public PurchaseModel {
 
   double expected(const double* q, double horizon, double delta) const override {
     if (!(horizon > 0)) return 0;
+    // without end and discount: a customer with chance p of leaving buys 1 / p times more
+    if (std::isinf(horizon) && !(delta > 0)) return q[2] > 1 ? 1 + q[3] / (q[2] - 1) : INFINITY;
     const double r = q[0], alpha = q[1], z = horizon / alpha;
     const double far = std::log1p((std::isinf(horizon) ? 1 / delta : horizon) / alpha);
     // given p: (r / alpha) times the integral of (1 + p u / alpha)^-(r + 1) e^(-delta u); without discount [1 - (1 + p h / alpha)^-r] / p

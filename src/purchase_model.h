@@ -29,7 +29,7 @@ class PurchaseModel {
   // the same probability for draws, where a hundred thousandth is enough
   virtual double roughly_active(const double* p, const History& h) const { return density(p, h, nullptr).active; }
   virtual void update(const double* p, const History& h, double* q) const = 0;               // parameters of a customer known to be there after h
-  // of a customer who is there, with parameters q: expected purchases in (0, horizon] discounted at rate delta (the horizon may be infinite when delta > 0),
+  // of a customer who is there, with parameters q: expected purchases in (0, horizon] discounted at rate delta (the horizon may be infinite; without a discount the sum is finite where the third parameter is above 1),
   // probabilities of 0, 1, ..., n - 1 purchases, and drawn purchase times
   virtual double expected(const double* q, double horizon, double delta) const = 0;
   virtual void distribution(const double* q, double horizon, int n, double* out) const = 0;

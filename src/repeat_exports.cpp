@@ -74,29 +74,42 @@ Rcpp::List cpp_arrivals(Rcpp::List active, Rcpp::List history, Rcpp::List money,
 // Customers, orders, purchases (worth at least `least` inside the group) and money of each group (1 to n_groups), of the days `from` to `until`. Rows stand order after order,
 // and orders customer after customer; `order` gives each row's order (empty: row by row), `code` its group, or that of its customer where `by_customer`.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_group_sales(Rcpp::IntegerVector code, bool by_customer, Rcpp::IntegerVector order, Rcpp::List orders, Rcpp::NumericVector units, int n_groups, int from, int until, double least) {
+Rcpp::List cpp_group_sales(Rcpp::IntegerVector code, bool by_customer, Rcpp::IntegerVector order, Rcpp::List orders,
+                           Rcpp::NumericVector units, int n_groups, int from, int until, double least, bool by_day) {
   const Rows of(orders);
-  Rcpp::IntegerVector customers(n_groups), n_orders(n_groups), purchases(n_groups);
+  Rcpp::IntegerVector customers(n_groups), seen(n_groups), n_orders(n_groups), purchases(n_groups);
   Rcpp::NumericVector total(n_groups);
-  // what is open in each group: its latest order, that order's money so far, its latest customer
-  std::vector<int> last_order(static_cast<std::size_t>(n_groups), -1), last_customer(static_cast<std::size_t>(n_groups), -1);
-  std::vector<double> open(static_cast<std::size_t>(n_groups), 0);
+  // what is open in each group: its latest order with that order's money so far, its latest customer, the latest who bought and when
+  struct Open { R_xlen_t order = -1; double money = 0; int customer = -1, buyer = -1, day = 0; };
+  std::vector<Open> open(static_cast<std::size_t>(n_groups));
+  const auto close = [&](int g) {
+    Open& at = open[static_cast<std::size_t>(g)];
+    if (at.order < 0 || at.money < least) return;
+    const int day = of.day[at.order];
+    const bool again = at.buyer == at.customer;
+    if (!(by_day && again && at.day == day)) ++purchases[g];
+    if (!again) ++customers[g];
+    at.buyer = at.customer;
+    at.day = day;
+  };
   const bool direct = order.size() == 0;
   for (R_xlen_t i = 0; i < units.size(); ++i) {
-    const int o = direct ? static_cast<int>(i) : order[i] - 1;
+    const R_xlen_t o = direct ? i : order[i] - 1;
     if (of.day[o] < from || of.day[o] > until) continue;
     const int c = of.customer[o], g = code[by_customer ? c - 1 : i] - 1;
-    const std::size_t k = static_cast<std::size_t>(g);
-    if (last_order[k] != o) {
-      if (last_order[k] >= 0 && open[k] >= least) ++purchases[g];
-      last_order[k] = o;
-      open[k] = 0;
+    Open& at = open[static_cast<std::size_t>(g)];
+    if (at.order != o) {
+      close(g);
+      if (at.customer != c) ++seen[g];
+      at.order = o;
+      at.money = 0;
+      at.customer = c;
       ++n_orders[g];
-      if (last_customer[k] != c) { last_customer[k] = c; ++customers[g]; }
     }
-    open[k] += units[i];
+    at.money += units[i];
     total[g] += units[i];
   }
-  for (int g = 0; g < n_groups; ++g) if (last_order[static_cast<std::size_t>(g)] >= 0 && open[static_cast<std::size_t>(g)] >= least) ++purchases[g];
-  return Rcpp::List::create(Rcpp::_["customers"] = customers, Rcpp::_["orders"] = n_orders, Rcpp::_["purchases"] = purchases, Rcpp::_["units"] = total);
+  for (int g = 0; g < n_groups; ++g) close(g);
+  return Rcpp::List::create(Rcpp::_["customers"] = customers, Rcpp::_["seen"] = seen, Rcpp::_["orders"] = n_orders,
+                            Rcpp::_["purchases"] = purchases, Rcpp::_["units"] = total);
 }

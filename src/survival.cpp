@@ -11,6 +11,7 @@ double survival_integral(double s, double scale, double horizon, double delta) {
   if (scale > 1e300) return delta > 0 ? -std::expm1(-delta * horizon) / delta : horizon;      // nobody leaves
   const double full = std::log1p(horizon / scale);
   if (delta <= 0) {
+    if (std::isinf(horizon)) return s > 1 ? scale / (s - 1) : INFINITY;
     const double z = (1 - s) * full;
     return std::fabs(z) < 1e-300 ? scale * full : scale * full * std::expm1(z) / z;
   }

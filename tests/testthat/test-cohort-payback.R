@@ -96,3 +96,17 @@ test_that("the interval of value to date is that of the mean over customers", {
   expect_equal(cell$value, mean(each))
   expect_equal(cell$upper - cell$value, stats::qnorm(0.975) * stats::sd(each) / sqrt(length(each)))
 })
+
+test_that("a cohort whose age 0 is seen in part is judged by its later complete ages", {
+  # weeks; the data begin on a Sunday, so the first cohort's own week is seen for one day only
+  rows <- c("A,1,2017-01-01,10", "A,2,2017-01-09,4", "A,3,2017-01-16,2", "A,4,2017-01-23,1", "B,5,2017-01-03,10", "B,6,2017-01-10,4", "B,7,2017-01-17,2", "B,8,2017-01-24,1", "Z,9,2017-02-05,1")
+  ledger <- small_ledger(paste(c("customer,receipt,day,amount", rows), collapse = "\n"), clock = "week")
+  grid <- cohort_grid(ledger, margin = 1, older_within = 0L)
+  p <- cohort_payback(grid, cost = 1000)
+  expect_identical(format(p$cohort[1:2]), c("2016-12-26", "2017-01-02"))
+  expect_false(grid$complete[grid$cohort == p$cohort[[1L]] & grid$age == 0L])
+  expect_identical(p$status[1:2], c("out of reach", "out of reach"))
+  soon <- cohort_payback(grid, cost = 18)                                     # 17 by age 4; the last three complete ages bring 2, 1, 0
+  expect_identical(soon$status[1:2], c("not yet", "not yet"))
+  expect_identical(soon$expected_age[[2L]], 4L + 1L)
+})

@@ -162,3 +162,20 @@ test_that("margin is told by rates of lines, of customers, or the ledger's own c
   expect_null(plain$margin)
   for (measure in c("margin", "value_to_date")) expect_error(grid_measure(plain, measure), class = "nubrek_error_margin")
 })
+
+test_that("a sum over cohorts stands only where the same cohorts are in it", {
+  for (seed in 1:10) {
+    grid <- cohort_grid(random_ledger(seed), "quarter")
+    for (measure in c("sales", "cumulative_sales", "customers")) {
+      lines <- plain_table(bottom_lines(grid_measure(grid, measure)))
+      for (line in split(lines, lines$line)) {
+        shown <- line[!is.na(line$value), ]
+        expect_identical(length(unique(shown$cohorts)), min(1L, nrow(shown)), label = paste("seed", seed, measure))
+        if (measure == "cumulative_sales" && nrow(shown) > 1L) expect_true(shown$age[[1L]] == min(line$age))
+      }
+    }
+    calendar <- bottom_lines(grid_measure(grid, "sales", "calendar"))         # what a period brought in all is no such sum
+    expect_false(anyNA(calendar$value), label = paste("seed", seed))
+    expect_false(anyNA(bottom_lines(grid_measure(grid, "retention"))$value), label = paste("seed", seed))
+  }
+})

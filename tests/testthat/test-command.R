@@ -6,49 +6,84 @@ nubrek_command <- function(...) {
   list(status = attr(out, "status") %||% 0L, out = as.character(out), err = paste(readLines(err), collapse = "\n"))
 }
 
+# The demo world with an eighth of its customers: every call reads it again.
+thin_demo <- function(folder) {
+  path <- file.path(folder, "order-lines.csv.gz")
+  lines <- data.table::fread(path, colClasses = "character", na.strings = NULL)
+  number <- suppressWarnings(as.integer(gsub("[^0-9]", "", lines$customer_no)))
+  kept <- lines[is.na(number) | number %% 8L == 0L]
+  data.table::fwrite(kept, path)
+}
+
 test_that("demo, check, run, show and draw do the job", {
   folder <- withr::local_tempdir()
   demo <- file.path(folder, "world")
-  made <- nubrek_command("demo", "--to", demo)
+  made <- nubrek_command("demo", "--folder", demo)
   expect_match(made$out, "Next: nubrek run", all = FALSE)
-  expect_identical(nubrek_command("demo", "--to", demo)$status, 1L)              # never over something that is there
+  expect_identical(nubrek_command("demo", "--folder", demo)$status, 1L)              # never over something that is there
+  thin_demo(demo)
   study <- file.path(demo, "study.yaml")
   text <- readLines(study, encoding = "UTF-8")
   writeLines(sub("# keep: ledger ", "keep: ledger ", text, fixed = TRUE), study, useBytes = TRUE)      # read once, opened from there by all that follow
   check <- nubrek_command("check", study)
   expect_match(check$out, "excluded id", all = FALSE)
+  expect_match(check$out, "All that the study asks for is there", all = FALSE)
   expect_false(dir.exists(file.path(demo, "results")))
   run <- nubrek_command("run", study)
   expect_identical(run$status, 0L)
-  for (word in c("Customers: ", "Repeat rate: ", "Value at stake: ", "checks are exact", "report.html")) expect_match(run$out, word, all = FALSE)
+  for (word in c("Customers: ", "Repeat rate: ", "Expected from today's customers: ", "checks are exact", "report.html")) expect_match(run$out, word, all = FALSE)
+  written <- \(name) utils::read.csv(file.path(demo, "results", name), fileEncoding = "UTF-8-BOM")
   json <- jsonlite::fromJSON(nubrek_command("show", "counts", study, "--format", "json")$out)
   csv <- utils::read.csv(text = nubrek_command("show", "counts", study, "--format", "csv")$out)
   expect_identical(json$customers, csv$customers)
-  expect_equal(sum(json$customers), sum(pellmere()[["repeat"]]$customers))
+  expect_identical(sum(json$customers), sum(written("customers.csv")$purchases > 0L))
   figure <- file.path(folder, "counts.png")
-  expect_identical(nubrek_command("draw", "counts", study, "--to", figure)$status, 0L)
+  expect_identical(nubrek_command("draw", "counts", study, "--file", figure)$status, 0L)
   expect_identical(readBin(figure, "raw", 4L), as.raw(c(0x89, 0x50, 0x4e, 0x47)))
   expect_match(nubrek_command("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out, "came from earlier cohorts", all = FALSE)
   expect_identical(nubrek_command("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L)
   coming <- jsonlite::fromJSON(nubrek_command("show", "coming", study, "--format", "json")$out)
   expect_identical(nrow(coming), 13L)
-  expect_match(nubrek_command("show", "value_by", study, "--by", "town")$out, "By town no group", all = FALSE)
-  expect_identical(nubrek_command("draw", "worth_by", study, "--to", sub("counts", "worth", figure))$status, 0L)
+  expect_match(nubrek_command("show", "value_by", study, "--by", "town")$out, "by town", all = FALSE)
+  expect_identical(nubrek_command("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L)
   expect_match(nubrek_command("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
-  expect_identical(nubrek_command("draw", "tracking", study, "--to", sub("counts", "tracking", figure))$status, 0L)
+  expect_identical(nubrek_command("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L)
   list <- file.path(folder, "moved.csv")
-  expect_match(nubrek_command("list", "moves", study, "--to", list, "--columns", "customer,email,change", "--contact", "email")$out, "rows in", all = FALSE)
-  expect_identical(names(utils::read.csv(list, fileEncoding = "UTF-8-BOM")), c("customer", "email", "change"))
-  payback <- utils::read.csv(text = nubrek_command("show", "payback", study, "--format", "csv")$out)
-  expect_identical(payback$payback_age, pellmere()$payback$payback_age)
+  moved <- nubrek_command("list", "moves", study, "--file", list, "--columns", "customer,email,change,from,to", "--contact", "email", "--from", "cashmere", "--to", "wool,absent")
+  expect_match(moved$out, "rows? in", all = FALSE)
+  rows <- utils::read.csv(list, fileEncoding = "UTF-8-BOM")
+  expect_identical(names(rows), c("customer", "email", "change", "from", "to"))
+  expect_true(nrow(rows) > 0L && all(rows$from == "cashmere") && all(rows$to %in% c("wool", "absent")))
+  all_moves <- written("moved.csv")
+  expect_identical(nrow(rows), sum(all_moves$from == "cashmere" & all_moves$to %in% c("wool", "absent")))
+  expect_false(any(all_moves$from == all_moves$to))                                  # nobody who stayed
+  tiers <- utils::read.csv(text = nubrek_command("show", "tiers", study, "--where", shQuote("tier=cashmere; sales>=300"), "--format", "csv")$out)
+  every <- written("tiers.csv")
+  expect_identical(nrow(tiers), sum(every$tier == "cashmere" & every$sales >= 300))
+  late <- nubrek_command("list", "waits", study, "--file", list, "--where", shQuote("state=not yet"))
+  expect_match(late$out, "rows in", all = FALSE)
+  expect_true(all(utils::read.csv(list, fileEncoding = "UTF-8-BOM")$state == "not yet"))
+  payback <- utils::read.csv(text = nubrek_command("show", "payback_by", study, "--format", "csv")$out)
+  expect_identical(payback$payback_age, written("payback.csv")$payback_age)
+  expect_match(nubrek_command("keys", "waits")$out, "which purchase is waited for", all = FALSE)
 })
 
 test_that("wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard output", {
-  bad <- list(list(2L, "forecat"), list(2L, "run"), list(2L, c("show", "tiers")), list(2L, c("show", "teirs", "x.yaml")), list(2L, c("run", "x.yaml", "--fast")),
-              list(2L, c("list", "tiers", "x.yaml")), list(2L, c("show", "tiers", "x.yaml", "--format", "pdf")), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales")), list(2L,
-                c("show", "tiers", "x.yaml", "--by", "town")),
-              list(2L, c("draw", "cohorts", "x.yaml", "--to", "x.png", "--measure", "sale")), list(1L, c("run", "nowhere.yaml")), list(1L, c("check", "nowhere.yaml")))
+  bad <- list(
+    list(2L, "forecat", "forecast|check|list"), list(2L, "run", "takes"), list(2L, c("show", "teirs", "x.yaml"), "tiers"), list(2L, c("run", "x.yaml", "--fast"), "fast"),
+    list(2L, c("list", "tiers", "x.yaml"), "--file"), list(2L, c("show", "tiers", "x.yaml", "--format", "pdf"), "csv"), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales"), "cohorts"),
+    list(2L, c("show", "tiers", "x.yaml", "--by", "town"), "value_by"), list(2L, c("draw", "cohorts", "x.yaml", "--file", "x.png", "--measure", "revenue"), "sales"),
+    list(2L, c("show", "cohort", "x.yaml"), "cohorts"), list(2L, c("keys", "wait"), "waits"), list(2L, c("list", "tiers", "x.yaml", "--file", "x.csv", "--from", "wool"), "moves"))
   for (case in bad) {
+    said <- character()
+    out <- capture.output(said <- capture.output(status <- command_main(case[[2L]]), type = "message"))
+    label <- paste(case[[2L]], collapse = " ")
+    expect_identical(status, case[[1L]], label = label)
+    expect_identical(out, character(), label = label)
+    expect_match(paste(said, collapse = " "), case[[3L]], label = label)
+  }
+  # and as a process
+  for (case in list(list(2L, c("show", "tiers")), list(1L, c("run", "nowhere.yaml")), list(1L, c("check", system.file("pellmere", "products.csv", package = "nubrek"))))) {
     got <- do.call(nubrek_command, as.list(case[[2L]]))
     expect_identical(got$status, case[[1L]], label = paste(case[[2L]], collapse = " "))
     expect_identical(got$out, character(), label = paste(case[[2L]], collapse = " "))

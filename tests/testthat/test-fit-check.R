@@ -36,8 +36,8 @@ test_that("expected counts are those of each customer, and a wrong model shows",
 test_that("the spread of customers is that of drawn ones; what is drawn are shares", {
   spread <- customer_spread(purchase_model("pareto-nbd", c(r = 0.8, alpha = 9, s = 0.7, beta = 18)))
   withr::local_seed(1)
-  expect_equal(spread$purchases_a_year, unname(quantile(rgamma(4e5, 0.8, 9) * 365.25 / 7, spread$customers)), tolerance = 0.02)
-  expect_equal(spread$stay_years[1:4], unname(quantile(1 / rgamma(4e5, 0.7, 18) * 7 / 365.25, spread$customers))[1:4], tolerance = 0.03)
+  expect_equal(spread$purchases_a_year, unname(quantile(rgamma(4e5, 0.8, 9) * 365.25 / 7, spread$share_of_customers)), tolerance = 0.02)
+  expect_equal(spread$stay_years[1:4], unname(quantile(1 / rgamma(4e5, 0.7, 18) * 7 / 365.25, spread$share_of_customers))[1:4], tolerance = 0.03)
   bands <- attr(customer_spread(purchase_model("bg-bb", c(alpha = 1.2, beta = 0.8, gamma = 0.7, delta = 2.8))), "bands")
   expect_equal(as.vector(tapply(bands$share, bands$of, sum)), c(1, 1))
   expect_equal(bands$share[bands$of == "leaving_chance"][[1]], mean(rbeta(4e5, 0.7, 2.8) < 0.05), tolerance = 0.02)

@@ -134,3 +134,82 @@ test_that("a planted season is found, none is not made up, and forecasts in busi
   expect_lt(abs(off[[1L]]), 0.05)
   expect_gt(abs(off[[2L]]), abs(off[[1L]]) + 0.02)
 })
+
+test_that("the backtest says when a naive rule wins in any of the three", {
+  table <- \(error, log_score, captured) list(method = c("model", "own rate carried on", "same as the time before"), error = error, log_score = log_score, captured = captured,
+                                            expected = c(100, 1, 1), actual = rep(100, 3L))
+  all <- backtest_finding(table(c(1, 2, 3), c(-1, -2, -3), c(0.5, 0.4, 0.3)))
+  expect_no_match(all, "does better|ahead too")
+  expect_match(backtest_finding(table(c(1, 2, 3), c(-2, -1, -3), c(0.5, 0.4, 0.3))), "in log score a naive rule does better (own rate carried on)", fixed = TRUE)
+  expect_match(backtest_finding(table(c(1, 2, 3), c(-1, -2, NA), c(0.3, 0.4, 0.5))), "in sales captured a naive rule does better (same as the time before)", fixed = TRUE)
+  expect_match(backtest_finding(table(c(2, 1, 3), c(-2, -1, -3), c(0.5, 0.4, 0.3))), "^A naive rule .own rate carried on. does better.*log score a naive rule is ahead too")
+})
+
+test_that("the season is told once, with its reason, and not known inside its own noise", {
+  ledger <- pellmere()$ledger
+  told <- season_of("auto", ledger)
+  expect_match(told$words, "^The models know the season \\(seen up to 14 Dec 2025\\)")
+  noise <- season_index(ledger)
+  attr(noise, "basis")$known <- FALSE
+  attr(noise, "basis")$p <- 0.4
+  expect_null(season_of(noise, ledger)$season)
+  expect_match(season_of(noise, ledger)$words, "no more than chance (p = 0.40)", fixed = TRUE)
+  expect_match(season_of(FALSE, ledger)$words, "left out as asked")
+  expect_match(season_of("auto", example_ledger())$words, "not every month of the year has been seen twice")
+  run <- pellmere()
+  for (part in c("forecast", "coming", "continued")) expect_identical(sum(remarks(run[[part]])$about == "season"), 1L, label = part)
+  expect_identical(sum(remarks(run$backtest)$about == "season"), 0L)             # the backtest says something only where it knows none
+})
+
+test_that("a refit keeps its season, and cross-validates when asked", {
+  ledger <- pellmere()$ledger
+  season <- season_index(ledger)
+  fit <- fit_purchases(ledger, "mbg-nbd", list(rate = ~ first_channel), season = season)
+  again <- update(fit, penalty = 30)
+  expect_identical(again$season, fit$season)
+  expect_identical(update(fit, x = ledger)$season, fit$season)
+  expect_equal(coef(update(fit, x = ledger)), coef(fit))
+  chosen <- update(fit, penalty = "cross-validated")
+  expect_false(is.null(chosen$cross_validation))
+  expect_true(chosen$penalty %in% penalty_grid)
+})
+
+test_that("purchases without end are given where they have an expectation", {
+  cases <- list(list("pareto-nbd", c(r = 0.8, alpha = 9, s = 1.4, beta = 20)), list("bg-nbd", c(r = 0.8, alpha = 9, a = 1.6, b = 3)), list("mbg-nbd", c(r = 0.8, alpha = 9, a = 1.6, b = 3)),
+                list("bg-bb", c(alpha = 1.2, beta = 3, gamma = 1.5, delta = 8)))
+  history <- data.frame(repeats = c(0, 2), last = c(0, 12), span = c(20, 30))
+  for (case in cases) {
+    model <- purchase_model(case[[1L]], case[[2L]])
+    for (what in c("purchases", "discounted")) {
+      endless <- predict(model, history, what, horizon = Inf)
+      far <- vapply(c(1e6, 1e8), \(t) predict(model, history, what, horizon = t), endless)
+      expect_true(all(far[, 1L] < far[, 2L] & far[, 2L] < endless & endless < far[, 2L] * 1.02), label = paste(case[[1L]], what))
+    }
+    diverges <- case[[2L]]
+    diverges[[3L]] <- 0.9
+    expect_error(predict(purchase_model(case[[1L]], diverges), history, horizon = Inf), class = "nubrek_error_argument")
+  }
+})
+
+test_that("the ends of an interval of sums are those of many draws, whatever few draws say", {
+  withr::local_seed(1)
+  many <- rgamma(2e5, 40, 2)
+  few <- matrix(mean(many) + sd(many) * standardised(matrix(rnorm(50 * 30), 50))[, 1:30], 50)
+  ends <- rowMeans(draw_interval(few, 0.95))
+  expect_equal(ends, unname(quantile(many, c(0.025, 0.975))), tolerance = 0.02)
+  mixed <- matrix(rnorm(4000, 0.1), 2000)
+  expect_equal(draw_interval(mixed, 0.9)[, 1L], mean(mixed[, 1L]) + c(-1, 1) * 1.645 * sd(mixed[, 1L]), tolerance = 1e-3)
+  expect_identical(draw_interval(matrix(0, 10, 2), 0.9), matrix(0, 2, 2))
+})
+
+test_that("not knowing the season exactly widens the intervals of single months, hardly those of a year", {
+  ledger <- pellmere()$ledger
+  fitted <- fit_models(ledger, forecast_models())
+  ends <- as.Date(c("2025-12-31", "2026-01-31", "2026-02-28"))
+  slopes <- season_slopes(ledger, fitted, ends)
+  expect_equal(diag(slopes[, c(12L, 1L, 2L)]), c(1, 1, 1), tolerance = 0.35)      # a month as long as it is
+  months <- apply(season_factors(ledger, fitted, ends, 200L, 1L), 2L, sd)
+  year <- sd(season_factors(ledger, fitted, as.Date("2026-12-14"), 200L, 1L))
+  expect_true(all(months > 2 * year))
+  expect_identical(season_factors(ledger, utils::modifyList(fitted, list(season = NULL)), ends, 5L, 1L), matrix(1, 5L, 3L))
+})

@@ -112,3 +112,50 @@ test_that("bad input ends in a classed error", {
   expect_false(file.exists(marker))                                         # text from files is never a template
   for (i in seq_along(bad)) expect_error(bad[[i]](), class = paste0("nubrek_error_", names(bad)[[i]]), label = paste("case", i, names(bad)[[i]]))
 })
+
+test_that("two equal items of a receipt are two items, unless the file was exported twice (trap: two equal lines thrown away)", {
+  head <- "customer,receipt,day,amount,item"
+  open <- \(rows) small_ledger(paste(c(head, rows), collapse = "\n"))
+  kept <- \(ledger) sum(audit(ledger)$rows[audit(ledger)$reason == "kept"])
+  pair <- c("A,1,2024-01-01,5,x", "A,1,2024-01-01,5,x")
+  other <- c("B,2,2024-01-02,7,y", "B,2,2024-01-02,8,z", "C,3,2024-01-03,1,x", "C,3,2024-01-03,2,y")
+  once <- open(c(pair, other))
+  expect_identical(kept(once), 6L)
+  expect_match(paste(remarks(once)$remark, collapse = " "), "equal to another line of the same order, kept")
+  twice <- open(c(pair, other, other))                                   # both orders with different lines stand twice
+  expect_identical(kept(twice), 5L)
+  expect_match(paste(remarks(twice)$remark, collapse = " "), "2 of 2 orders with different lines stand twice")
+  expect_identical(kept(open(c(pair, other, other[1:2]))), 6L)           # one of two is not nearly all
+  # an order of one line in two files is one order
+  folder <- withr::local_tempdir()
+  files <- file.path(folder, c("a.csv", "b.csv"))
+  writeLines(c(head, other[1:2], "D,4,2024-01-04,9,x"), files[[1L]])
+  writeLines(c(head, "D,4,2024-01-04,9,x", "E,5,2024-01-05,3,x", "E,5,2024-01-05,4,y"), files[[2L]])
+  map <- column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+  expect_identical(kept(open_ledger(files, map)), 5L)
+})
+
+test_that("two currencies are not added up unseen", {
+  orders <- data.frame(customer = c("A", "B", "C"), receipt = 1:3, day = "2024-01-01", amount = 5:7, coin = c("EUR", "sek", ""))
+  map <- column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+  error <- expect_error(open_ledger(orders, map), class = "nubrek_error_currency")
+  expect_identical(error$columns, "coin")
+  expect_setequal(error$currencies, c("EUR", "SEK"))
+  expect_identical(sum(customers(open_ledger(orders, map, meanings(currencies = "one")))$sales), 18)
+  expect_identical(sum(customers(open_ledger(transform(orders, coin = "EUR"), map))$sales), 18)
+  expect_identical(sum(customers(open_ledger(transform(orders, coin = c("EUR", "SEK", "shoe")), map))$sales), 18)        # a third is no code
+})
+
+test_that("an order that lost a line for want of a customer is partly kept", {
+  ledger <- small_ledger("customer,receipt,day,amount\nA,1,2024-01-01,5\n,1,2024-01-01,7\nB,2,2024-01-02,9")
+  expect_match(paste(remarks(ledger)$remark, collapse = " "), "1\u00a0order (5.00 in money) kept without a line", fixed = TRUE)
+})
+
+test_that("an order id mapped as the customer is said at the top", {
+  orders <- data.frame(receipt_no = sprintf("R%02d", 1:30), on = format(as.Date("2024-01-01") + 1:30), paid = 5)
+  ledger <- open_ledger(orders, column_map(customer = "receipt_no", date = "on", sales = "paid"))
+  expect_identical(remarks(ledger)$about[[1L]], "customer ids")
+  expect_true("customer ids" %in% remarks(repeat_rate(ledger))$about)
+  fair <- open_ledger(transform(orders, buyer = receipt_no), column_map(customer = "buyer", date = "on", sales = "paid"))
+  expect_false("customer ids" %in% remarks(fair)$about)
+})

@@ -68,6 +68,7 @@ test_that("rows behind a number add up to it", {
     behind <- rows_behind(grid, ledger, cohort = grid$cohort[[i]], age = grid$age[[i]])
     expect_identical(length(unique(behind$customer[behind$purchase])), grid$customers[[i]])
   }
-  behind <- rows_behind(order_counts(ledger), ledger, purchases = 2L)
-  expect_true(all(table(behind$customer[behind$purchase]) == 2L))
+  some <- order_counts(ledger)$purchases[[2L]]
+  behind <- rows_behind(order_counts(ledger), ledger, purchases = some)
+  expect_true(all(table(behind$customer[behind$purchase]) == some))
 })

@@ -112,3 +112,36 @@ test_that("the order map on paper: reaching a cut is high, regions are a partiti
   expect_identical(sum(ggplot2::ggplot_build(figure)$plot$layers[[1L]]$data$n), sum(pellmere()$map$mean_sales > 0))       # every customer is in the density
   expect_identical(nrow(ggplot2::ggplot_build(figure)$plot$layers[[4L]]$data), sum(pellmere()$map$top))
 })
+
+test_that("thresholds come before ranks: the best ten of those who reach them are ten", {
+  ledger <- pellmere()$ledger
+  ten <- rank_customers(ledger, by = "mean_sales", top = 10, at_least = c(purchases = 3))
+  expect_identical(nrow(ten), 10L)
+  people <- customers(ledger)
+  reach <- people[people$purchases >= 3L, ]
+  best <- reach[order(-reach$sales / reach$purchases), ][1:10, ]
+  expect_identical(ten$customer, best$customer)
+  expect_identical(ten$rank, 1:10)
+  expect_match(paste(remarks(ten)$remark, collapse = " "), "with at least 3 purchases")
+  fifth <- rank_customers(ledger, top = 20, unit = "percent", at_least = c(purchases = 3))
+  expect_identical(nrow(fifth), as.integer(ceiling(nrow(reach) * 0.2)))
+})
+
+test_that("per customer and per purchase have names of their own (one word, one meaning)", {
+  ledger <- example_ledger()
+  profile <- map_profile(order_map(ledger))
+  expect_equal(profile$sales_per_customer, profile$sales / profile$customers)
+  for (table in list(profile, rfm_profile(score_rfm(ledger)), tier_profile(assign_tiers(ledger)))) expect_false("mean_sales" %in% names(table))
+  # customers are those with a purchase, in sales by an attribute too
+  for (seed in 1:12) {
+    ledger <- random_ledger(seed, purchase_unit = if (seed %% 2) "day" else "order")
+    sales <- sales_by(ledger, "first_channel")
+    rate <- repeat_rate(ledger, by = "first_channel")
+    at <- match(sales$first_channel, rate$first_channel)
+    expect_identical(sales$customers, rate$customers[at], label = paste("seed", seed))
+    people <- customers(ledger)
+    bought <- tapply(people$purchases, with_missing(people$first_channel), sum)
+    expect_identical(sales$purchases, as.integer(bought[sales$first_channel]), label = paste("purchases, seed", seed))
+    expect_equal(sales$mean_sales, ifelse(sales$purchases > 0L, sales$sales / sales$purchases, NA), label = paste("seed", seed))
+  }
+})

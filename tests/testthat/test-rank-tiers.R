@@ -8,45 +8,45 @@ year <- function() small_ledger("customer,receipt,day,amount
   D,7,2024-01-10,40", currency = "EUR")
 
 test_that("several measures with and or or, on paper", {
-  limits <- list(gold = c(sales = 400, purchases = 2), silver = c(sales = 200, purchases = 3), base = NULL)
+  limits <- list(cashmere = c(sales = 400, purchases = 2), merino = c(sales = 200, purchases = 3), base = NULL)
   tier <- \(...) { t <- assign_tiers(year(), thresholds = limits, ...); stats::setNames(as.character(t$tier), t$customer)[c("A", "B", "C", "D")] }
-  expect_identical(unname(tier()), c("gold", "base", "silver", "base"))
-  expect_identical(unname(tier(match = "any")), c("gold", "gold", "gold", "base"))
+  expect_identical(unname(tier()), c("cashmere", "base", "merino", "base"))
+  expect_identical(unname(tier(match = "any")), c("cashmere", "cashmere", "cashmere", "base"))
   t <- assign_tiers(year(), thresholds = limits)
   expect_identical(t$to_next_sales[match(c("A", "B", "C", "D"), t$customer)], c(NA, 0, 130, 160))
   expect_identical(t$to_next_purchases[match(c("A", "B", "C", "D"), t$customer)], c(NA, 2, 0, 2))
-  for (wrong in list(list(gold = c(profit = 1), base = NULL), list(gold = c(sales = 1)), list(gold = NULL, base = NULL))) expect_error(assign_tiers(year(), thresholds = wrong),
+  for (wrong in list(list(cashmere = c(profit = 1), base = NULL), list(cashmere = c(sales = 1)), list(cashmere = NULL, base = NULL))) expect_error(assign_tiers(year(), thresholds = wrong),
       class = "nubrek_error_tiers")
 })
 
 test_that("a tier is kept until the measure is clearly below its limit", {
-  limits <- c(gold = 500, silver = 200, base = -Inf)
-  before <- assign_tiers(year(), thresholds = c(gold = 400, silver = 80, base = -Inf))     # A and B gold, C silver, D base
+  limits <- c(cashmere = 500, merino = 200, base = -Inf)
+  before <- assign_tiers(year(), thresholds = c(cashmere = 400, merino = 80, base = -Inf))     # A and B cashmere, C merino, D base
   now <- assign_tiers(year(), thresholds = limits, keep = before, slack = 0.1)
-  expect_identical(as.character(now$tier[match(c("A", "B", "C", "D"), now$customer)]), c("gold", "gold", "silver", "base"))
+  expect_identical(as.character(now$tier[match(c("A", "B", "C", "D"), now$customer)]), c("cashmere", "cashmere", "merino", "base"))
   expect_identical(now$kept[match(c("A", "B", "C", "D"), now$customer)], c(FALSE, TRUE, FALSE, FALSE))    # B has 450, not below 500 by more than a tenth
   strict <- assign_tiers(year(), thresholds = limits, keep = before, slack = 0.05)
-  expect_identical(as.character(strict$tier[match("B", strict$customer)]), "silver")
+  expect_identical(as.character(strict$tier[match("B", strict$customer)]), "merino")
   expect_error(assign_tiers(year(), c(a = 50, b = 50), keep = before), class = "nubrek_error_tiers")
 })
 
 test_that("a benefit pays for itself from cost / (margin x uplift) on", {
-  benefits <- tier_benefits(c(gold = 20, silver = 5, base = 0), margin_rate = 0.5, uplift = 0.1)
+  benefits <- tier_benefits(c(cashmere = 20, merino = 5, base = 0), margin_rate = 0.5, uplift = 0.1)
   expect_identical(benefits$break_even, c(400, 100, -Inf))
   tiers <- assign_tiers(year(), benefits = benefits)
-  expect_identical(as.character(tiers$tier), c("gold", "gold", "silver", "base"))           # A 700, B 450, C 270, D 40
+  expect_identical(as.character(tiers$tier), c("cashmere", "cashmere", "merino", "base"))           # A 700, B 450, C 270, D 40
   pay <- tier_payoff(tiers, benefits)
   expect_identical(pay$cost, c(40, 5, 0))
   expect_equal(pay$extra_margin, c(0.05 * 1150, 0.05 * 270, 0))
   expect_identical(pay$below_break_even, c(0L, 0L, 0L))
-  shares <- tier_payoff(assign_tiers(year(), c(gold = 75, silver = 25, base = 0)), benefits)
-  expect_identical(shares$below_break_even, c(1L, 1L, 0L))                                  # C in gold, D in silver
-  for (wrong in list(c(gold = 20, base = 1), c(20, 0))) expect_error(tier_benefits(wrong, 0.5), class = "nubrek_error_tiers")
-  expect_error(assign_tiers(year(), benefits = tier_benefits(c(gold = 1, silver = 5, base = 0), 0.5)), class = "nubrek_error_tiers")
+  shares <- tier_payoff(assign_tiers(year(), c(cashmere = 75, merino = 25, base = 0)), benefits)
+  expect_identical(shares$below_break_even, c(1L, 1L, 0L))                                  # C in cashmere, D in merino
+  for (wrong in list(c(cashmere = 20, base = 1), c(20, 0))) expect_error(tier_benefits(wrong, 0.5), class = "nubrek_error_tiers")
+  expect_error(assign_tiers(year(), benefits = tier_benefits(c(cashmere = 1, merino = 5, base = 0), 0.5)), class = "nubrek_error_tiers")
 })
 
 test_that("the distance says by when, and periods that are not over are told", {
-  tiers <- assign_tiers(year(), thresholds = c(gold = 500, base = -Inf), during = "2024")
+  tiers <- assign_tiers(year(), thresholds = c(cashmere = 500, base = -Inf), during = "2024")
   expect_match(describe(tiers)$finding, "Nearest to the next tier is B: 50.00.EUR more by 31 Dec 2024")
   expect_match(remarks(tiers)$remark, "as far as the data go", all = FALSE)
 })
@@ -158,13 +158,13 @@ test_that("probabilities of tiers are calibrated where the model is true", {
   orders <- data.frame(who, day = as.Date("2022-01-01") + floor(unlist(day) * 365), sales = round(pmax(0.01, rgamma(length(who), 4, nu[who])), 2), order = seq_along(who))
   map <- column_map("who", "day", order = "order", sales = "sales")
   ledger <- open_ledger(orders, map, meanings(currency = "EUR", history_start = "2022-01-01", as_of = "2023-12-31", first_purchase_known = NULL))
-  tiers <- assign_tiers(ledger, thresholds = c(gold = 150, silver = 60, base = -Inf), during = "2023")
+  tiers <- assign_tiers(ledger, thresholds = c(cashmere = 150, merino = 60, base = -Inf), during = "2023")
   outlook <- tier_outlook(tiers, ledger, years = 1, draws = c(10L, 40L))
-  expect_equal(outlook$gold + outlook$silver + outlook$base + outlook$absent, rep(1, nrow(outlook)))
+  expect_equal(outlook$cashmere + outlook$merino + outlook$base + outlook$absent, rep(1, nrow(outlook)))
   next_year <- orders[orders$day > as.Date("2023-12-31"), ]
   sales <- tapply(next_year$sales, factor(next_year$who, outlook$customer), sum)
-  came_true <- ifelse(is.na(sales), "absent", ifelse(sales >= 150, "gold", ifelse(sales >= 60, "silver", "base")))
-  for (tier in c("gold", "silver", "absent")) {
+  came_true <- ifelse(is.na(sales), "absent", ifelse(sales >= 150, "cashmere", ifelse(sales >= 60, "merino", "base")))
+  for (tier in c("cashmere", "merino", "absent")) {
     bin <- cut(outlook[[tier]], c(-0.01, 0.1, 0.3, 0.5, 0.7, 0.9, 1))
     said <- tapply(outlook[[tier]], bin, mean)
     seen <- tapply(came_true == tier, bin, mean)

@@ -28,10 +28,10 @@ test_that("tiers on paper: tied customers get the better tier, edges neither ove
   exact <- assign_tiers(ledger, c(top = 10, second = 10, third = 0, rest = 80))
   expect_identical(as.integer(table(exact$tier)), c(1L, 1L, 0L, 8L))
   expect_identical(exact$to_next[[3L]], 1)                                     # over the empty tier to the lowest of the second
-  limits <- assign_tiers(ledger, thresholds = c(gold = 8, base = -Inf))
+  limits <- assign_tiers(ledger, thresholds = c(cashmere = 8, base = -Inf))
   expect_identical(as.integer(table(limits$tier)), c(5L, 5L))                  # reaching 8 reaches the tier
   expect_identical(limits$to_next[[6L]], 2)
-  expect_error(assign_tiers(ledger, thresholds = c(gold = 8, base = 3)), class = "nubrek_error_tiers")
+  expect_error(assign_tiers(ledger, thresholds = c(cashmere = 8, base = 3)), class = "nubrek_error_tiers")
   climbed <- small_ledger("customer,receipt,day,amount\na,1,2024-01-01,3\nb,2,2024-01-01,2", currency = "EUR")
   expect_identical(assign_tiers(climbed, c(x = 50, y = 50))$to_next, c(NA, 1))
 })

@@ -49,13 +49,13 @@ test_that("the expected gap is the shrunk mean of logs, computed by an analysis 
 
 test_that("tails take ties along, and a slow rhythm is not a long silence", {
   x <- purchase_gaps(paper_ledger())
-  expect_identical(gap_tail(x, "open_gap", 20)$customer, "C")
-  expect_identical(gap_tail(x, "visits_per_year", 34)$customer, c("B", "E"))       # A visits most; of three, those with none or one slower: 0 and 33.3 %
-  expect_identical(gap_tail(x, "visits_per_year", 33)$customer, "B")
-  expect_identical(gap_tail(x, "mean_gap", 100, least_gaps = 2)$customer, "A")
+  expect_identical(gap_tail(x, "open_gap", 0.2)$customer, "C")
+  expect_identical(gap_tail(x, "visits_per_year", 0.34)$customer, c("B", "E"))       # A visits most; of three, those with none or one slower: 0 and 33.3 %
+  expect_identical(gap_tail(x, "visits_per_year", 0.33)$customer, "B")
+  expect_identical(gap_tail(x, "mean_gap", 1, least_gaps = 2)$customer, "A")
   tied <- purchase_gaps(small_ledger(paste0("customer,receipt,day,amount\n", paste0(LETTERS[1:6], ",", 1:6, ",2024-0", c(1, 1, 1, 2, 2, 3), "-01,1", collapse = "\n"))))
-  expect_identical(gap_tail(tied, "open_gap", 10)$customer, c("A", "B", "C"))
-  worth <- gap_tail(x, "open_gap", 100, margin_rate = 0.5)
+  expect_identical(gap_tail(tied, "open_gap", 0.1)$customer, c("A", "B", "C"))
+  worth <- gap_tail(x, "open_gap", 1, margin_rate = 0.5)
   expect_equal(attr(worth, "basis")$worth, 0.5 * 5 / 10 * mean(c(10, 20, 30, 5, 8)))
   expect_error(gap_tail(x, "gaps"), class = "nubrek_error_argument")
 })
@@ -104,4 +104,42 @@ test_that("purchases known from before leave a customer out of the waits", {
   ledger <- open_ledger(utils::read.csv(text = paper, colClasses = "character"), columns, meanings(first_purchase_known = "since"), customers = people)
   expect_identical(sum(next_purchase(ledger)$customers), 4L)
   expect_true(all(prove_totals(ledger)$exact))
+})
+
+test_that("who has one purchase has no rhythm: finding and tail speak of those with two or more, and say what they did", {
+  ledger <- small_ledger(paste(c("customer,receipt,day,amount", "A,1,2024-01-01,10", "A,2,2024-01-11,10", "A,3,2024-01-21,10", "B,4,2024-01-01,20", "B,5,2024-02-10,20",
+                                 sprintf("C%02d,%d,2024-01-02,5", 1:30, 11:40), "D,50,2024-12-31,5"), collapse = "\n"))
+  gaps <- purchase_gaps(ledger)
+  expect_match(describe(gaps)$finding, "Of 2\u00a0customers with two or more purchases 2 are silent", fixed = TRUE)
+  expect_match(describe(gaps)$after[[2L]], "31\u00a0customers with one purchase have no rhythm", fixed = TRUE)
+  expect_true(all(gap_tail(gaps, "overdue", 1)$gaps > 0L))
+  silent <- gap_tail(gaps, "open_gap", 1)
+  expect_match(describe(silent)$finding, "the 2 with two purchase days or more", fixed = TRUE)
+  expect_match(describe(silent)$finding, "last came 364\u00a0days ago", fixed = TRUE)
+  expect_identical(gap_tail(gaps, "open_gap", 1, visits = c(5, 12))$customer, "B")          # A comes 36.5 times a year, B 9.1
+  worth <- gap_tail(gaps, "overdue", 1, margin_rate = 0.5, more = 2L, basket = 30, cost = 0.75)
+  expect_equal(basis_of(worth, "worth"), 2 * 30 * 2 / 10 * 0.5 - 2 * 0.75)
+  expect_identical(all_gaps(ledger)$visit, c(2L, 3L, 2L))
+})
+
+test_that("waits show counts and percents with totals both ways, by customer and by day", {
+  ledger <- random_ledger(4L)
+  waits <- next_purchase(ledger, clock = "quarter")
+  for (measure in names(wait_measures)) {
+    triangle <- waiting_triangle(waits, measure)
+    expect_identical(utils::tail(triangle$cohort, 1L), "all")
+    figure <- ggplot2::autoplot(waits, measure = measure)
+    expect_true(any(figure$data$sum))
+  }
+  counts <- waiting_triangle(waits, "customers")
+  cells <- suppressWarnings(sapply(counts[-(1:2)], \(column) as.numeric(gsub("[ *]", "", column))))
+  n <- nrow(cells)
+  expect_equal(unname(colSums(cells[-n, , drop = FALSE], na.rm = TRUE)), unname(cells[n, ]))
+  expect_equal(rowSums(cells, na.rm = TRUE), as.numeric(gsub(" ", "", counts$size)))
+  people <- waiting_customers(ledger, clock = "quarter")
+  expect_identical(sum(people$state == "not yet"), sum(waits$customers[is.na(waits$waited)]))
+  expect_identical(as.integer(people$back - people$first)[people$state == "back"], as.integer(people$days[people$state == "back"]))
+  curve <- waiting_curve(ledger)
+  by_day <- shares_by_day(curve, c(0, 30, 60))
+  expect_equal(by_day$share, vapply(by_day$by_day, \(d) max(c(0, curve$share[curve$days <= d])), 0))
 })

@@ -86,24 +86,24 @@ rfm:
     other: {frequency: 1}
 map: {cut: [2, 50]}
 tiers:
-  limits: {gold: {sales: 80, purchases: 2}, base: }
+  limits: {cashmere: {sales: 80, purchases: 2}, base: }
   match: all
   during: 2024
-  benefits: {cost: {gold: 10, base: 0}, uplift: 0.2}
+  benefits: {cost: {cashmere: 10, base: 0}, uplift: 0.2}
 moves: {periods: [2023, 2024], same_days: no, draws: 20}"
   run <- run_study(write_small(rows, paste0(small_study, part)))
   expect_identical(run$ranks$customer, "B")
   expect_identical(run$rfm$group, c("good", "good", "other"))
   expect_identical(run$rfm$index, c(100, 100, 0))
   expect_identical(run$map$region, c("often & large", "often & small", "seldom & small"))
-  expect_identical(as.character(run$tiers$tier), c("gold", "base"))
+  expect_identical(as.character(run$tiers$tier), c("cashmere", "base"))
   expect_identical(run$payoff$cost, c(10, 0))
   expect_identical(run$moves$customers[run$moves$from == "base"], c(1L, 1L, 1L))
   expect_true(all(c("ranks.csv", "map.csv", "moved.csv") %in% basename(run$files)))
   expect_null(run$outlook)
   moved <- utils::read.csv(run$files[basename(run$files) == "moved.csv"], fileEncoding = "UTF-8-BOM")
-  expect_identical(paste(moved$customer, moved$from, moved$to), c("B base gold", "C base absent"))
-  for (wrong in c("\nmoves: {draws: 20}", "\ntiers: {limits: {gold: {profit: 1}, base: }}", "\nrfm: {groups: {a: {recency: high}}}", "\nmap: {cut: mean}",
+  expect_identical(paste(moved$customer, moved$from, moved$to), c("B base cashmere", "C base absent"))
+  for (wrong in c("\nmoves: {draws: 20}", "\ntiers: {limits: {cashmere: {profit: 1}, base: }}", "\nrfm: {groups: {a: {recency: high}}}", "\nmap: {cut: mean}",
       "\ntiers: {benefits: {cost: {a: 1, b: 0}}}")) {
     expect_error(run_study(write_small(rows, paste0(small_study, wrong)), folder = NA), class = "nubrek_error", label = wrong)
   }

@@ -1,0 +1,76 @@
+# What not knowing the season exactly does to sums over customers: intervals of coming sales hold it too.
+
+# Factors of the sums of each period (column) in each draw of the season (row), about 1. The season's months are drawn from their
+# covariance; a sum moves with them by its derivative, which a part of the customers tells well enough: the histories in another
+# business time, the parameters that such histories would have had (one Newton step), the periods' other length.
+season_factors <- function(ledger, fitted, days, n, seed) {
+  covariance <- if (!is.null(fitted$season)) basis_of(fitted$season, "covariance")
+  if (is.null(covariance)) return(matrix(1, n, length(days)))
+  slopes <- season_slopes(ledger, fitted, days)
+  drawn <- with_seed(seed + 5L, normal_draws(n, root_of(covariance)))
+  exp(drawn %*% t(slopes))
+}
+
+# A square root of a covariance that need not have full rank, as `normal_draws()` takes it.
+root_of <- function(covariance) {
+  parts <- eigen(covariance, symmetric = TRUE)
+  keep <- parts$values > 1e-12 * max(parts$values)
+  structure(t(parts$vectors[, keep, drop = FALSE]) * sqrt(parts$values[keep]), class = "covariance_root")
+}
+
+# Derivative of the log of expected purchases in each period (row) in the log of each month of the season (column).
+season_slopes <- function(ledger, fitted, days, step = 0.05, most = 4000L) {
+  codes <- match(fitted$history$customer, ledger$ids)
+  learned <- codes %in% match(fitted$purchases$customers, ledger$ids)
+  some <- if (length(codes) > most) sort(with_seed(1L, sample.int(length(codes), most))) else seq_along(codes)
+  inside <- logical(n_customers(ledger))
+  inside[codes[some]] <- TRUE
+  ledger$days <- lapply(ledger$days, `[`, inside[ledger$days$customer])
+  scale <- sum(learned) / max(1L, sum(learned[some]))
+  attributes <- plain_table(fitted$history)[some, fitted$purchases$design$variables, drop = FALSE]
+  index <- fitted$season$index
+  look <- function(index) {
+    history <- cbind(plain_table(purchase_history(ledger, fitted$purchases$unit, fitted$purchases$until, season = index)), attributes)
+    list(history = history, gradient = scale * likelihood_slope(fitted$purchases, history[learned[some], ]),
+         ends = business_days(index, as.integer(c(fitted$purchases$until, days))))
+  }
+  ahead <- function(fit, seen) {
+    edges <- diff(c(0, seen$ends - seen$ends[[1L]]))[-1L] / 7
+    colSums(diff_columns(cbind(0, purchases_ahead(fit, seen$history, cumsum(edges))$expected)))
+  }
+  here <- look(index)
+  now <- ahead(fitted$purchases, here)
+  vapply(seq_len(12L), function(month) {
+    moved <- index
+    moved[[month]] <- moved[[month]] * exp(step)
+    there <- look(moved / (sum(moved * month_days) / sum(month_days)))
+    shifted <- shifted_fit(fitted$purchases, there$gradient - here$gradient)
+    log(pmax(ahead(shifted, there), 1e-12) / pmax(now, 1e-12)) / step
+  }, numeric(length(days))) |> matrix(length(days))
+}
+
+# The gradient of the log-likelihood at the fit, on the scale of its covariance.
+likelihood_slope <- function(fit, history) {
+  design <- if (!is.null(fit$design)) apply_design(fit$design, history)
+  packed <- list(repeats = as.double(history$repeats), last = as.double(history$last), span = as.double(history$span),
+                 count = rep(1, nrow(history)), set = design$set, columns = design$columns, design = fit$design)
+  spread <- fit$design$spread
+  at <- c(log(fit$parameters), fit$effects * spread)
+  purchase_likelihood(fit$name, packed)(unname(at))$gradient * c(1, 1, 1, 1, spread)
+}
+
+# The fit one Newton step on, when its gradient is this.
+shifted_fit <- function(fit, gradient) {
+  known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))
+  move <- numeric(length(gradient))
+  if (length(known) > 0L) move[known] <- fit$vcov[known, known, drop = FALSE] %*% gradient[known]
+  fit$parameters <- fit$parameters * exp(move[1:4])
+  if (length(fit$effects) > 0L) fit$effects <- fit$effects + move[-(1:4)]
+  fit
+}
+
+# An array of draw x period x group times the factors; each draw of the season serves the courses of one draw of the parameters.
+by_season <- function(drawn, factors) {
+  rows <- rep(seq_len(nrow(factors)), each = dim(drawn)[[1L]] / nrow(factors))
+  drawn * as.vector(factors[rows, , drop = FALSE])
+}
