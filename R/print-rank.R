@@ -73,7 +73,7 @@ describe.nubrek_moves <- function(x) {
       format_count(sum(top$customers)), labels[[1L]],
          format_change(sum(top$change[top$to != labels[[1L]]]), basis_of(x, "currency")), n_of(rose, "customer"), format_count(fell)),
        table = move_table(cells, labels), after = c("", paste0("Rows: from, columns: to; percent of the row. Change of sales, other steps: ", all_hint(),
-           ". Whom it concerns: ", if (on_command()) "nubrek list moves STUDY --to FILE." else "moved_customers(x, from, to).")))
+           ". Whom it concerns: ", if (on_command()) "nubrek list moves STUDY --from TIER --to TIER --file FILE." else "moved_customers(x, from, to).")))
 }
 
 format_change <- function(x, currency) paste0(if (x >= 0) "+" else "\u2212", format_money(abs(x), currency))
