@@ -44,7 +44,8 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
   by <- basis_of(grid, "by")
   falls <- if (measure == "still_active") remark_table("still active", "\u201cAt this age or later\u201d falls towards the last observed period by construction: there is less time left to come in.")
   new_result(c(as.list(plain_table(grid)[c(by, "cohort", "age", "period")]), list(value = as.double(value), complete = wide$.whole, older = grid$older, size = grid$size)), "measure",
-             remarks = rbind(remarks(grid), falls, sums_remark(measure, view)), basis = c(attr(grid, "basis"), list(measure = measure, view = view, kinds = measure_kinds(measure, "value"))), grid = grid)
+             remarks = rbind(remarks(grid), falls, sums_remark(measure, view)), 
+             basis = c(attr(grid, "basis"), list(measure = measure, view = view, kinds = measure_kinds(measure, "value"))), grid = grid)
 }
 
 check_grid <- function(grid, call = rlang::caller_env()) throw_unless(checkmate::check_class(grid, "nubrek_grid"), "grid", call)

@@ -10,7 +10,7 @@
 #' @param age `[integer(1)]` Up to this age, `Inf` for as far as each cohort goes. Default: of a forecast the last age that every cohort reaches, so that they can be compared; of an observed grid
 #'   `Inf`.
 #' @param together `[logical(1)]` Add up the grid's groups, so that a row is a whole cohort?
-#' @return A `nubrek_worth`, one row per cohort (and group) seen from age 0 on: `cohort`; `size`; `to_age`; per acquired customer and in major units `sales`, cumulated and undiscounted, `value`
+#' @return A `nubrek_worth`, one row per cohort (and group) seen from age 0 on: `cohort`; `size`; `to_age`; per acquired customer and in major units `sales_per_customer`, cumulated and undiscounted, `value`
 #'   before acquisition cost (discounted margin), with `value_lower`, `value_upper` where something of it is forecast, `cost`, `value_after_cost`; `value_to_cost` (value by cost), `return_on_cost`
 #'   (value after cost by cost); `payback_age`, the first age at which the cumulative margin, undiscounted, reaches the cost, at any age the grid has; `payback`: `"observed"`, `"forecast"`,
 #'   `"beyond"` (not within the grid), `"no cost"`, `"margin unknown"`; `older`. [worth_summary()] and [worth_course()] pool the cohorts of each group.
@@ -123,12 +123,12 @@ worth_remarks <- function(d, yearly, basis, costs, known, unknown) {
 #'
 #' @param worth `[nubrek_worth]` From [cohort_value()].
 #' @param newest `[integer(1)]` So many of the newest cohorts that hold no older customers; `Inf` for all. Default: those of a year, which tell what customers are worth that are won now.
-#' @return `worth_summary()`: a data frame with a row per group (one without groups), over its newest cohorts: `cohorts`, `size`, `to_age`; per acquired customer `sales`, `value`,
+#' @return `worth_summary()`: a data frame with a row per group (one without groups), over its newest cohorts: `cohorts`, `size`, `to_age`; per acquired customer `sales_per_customer`, `value`,
 #'   `cost`, `value_after_cost`, `value_to_cost`, `return_on_cost` as in [cohort_value()] (cost and what follows only of cohorts with a known cost, with `value_with_cost`, their value); `payback_age`
 #'   of the pooled course, undiscounted, and `observed`, the share of the size of which that age has been observed in full.
 #'
 #'   `worth_course()`: a data frame with a row per group and age up to the one that all its cohorts reach, of those with a known cost where any has one: `cohorts`, `size`; per acquired customer
-#'   `sales` and `value`, cumulated, undiscounted,
+#'   `sales_per_customer` and `value`, cumulated, undiscounted,
 #'   `lower` and `upper` of the value, `cost`; `observed`, the share of the size whose cell is observed in full.
 #' @examples
 #' worth <- cohort_value(forecast_grid(example_ledger(), "quarter", periods = 2, money = economics(0.45), older_within = 1L), cost = 12)
@@ -144,7 +144,8 @@ worth_summary <- function(worth, newest = NULL) {
     weight <- \(x, use = TRUE) sum((x * size)[use]) / sum(size[use])
     spent <- if (any(costed)) weight(cost, costed) else NA_real_
     brought <- if (any(costed)) weight(value, costed) else NA_real_
-    list(cohorts = .N, size = sum(size), to_age = max(to_age), sales_per_customer = weight(sales_per_customer), value = weight(value), value_with_cost = brought, cost = spent, value_after_cost = brought - spent,
+    list(cohorts = .N, size = sum(size), to_age = max(to_age), sales_per_customer = weight(sales_per_customer), value = weight(value), value_with_cost = brought,
+         cost = spent, value_after_cost = brought - spent,
          value_to_cost = brought / spent, return_on_cost = (brought - spent) / spent)
   }, by = by]
   course <- as.data.table(worth_course(worth, newest))

@@ -19,7 +19,8 @@ command_main <- function(args = commandArgs(TRUE)) {
 }
 
 command_fail <- function(error, status) {
-  writeLines(c("nubrek cannot go on.", conditionMessage(error)), stderr())
+  said <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n", fixed = TRUE)[[1L]]
+  writeLines(c("nubrek cannot go on.", seen_text(said)), stderr())
   status
 }
 
@@ -62,7 +63,7 @@ command_new <- function(job) {
   to <- job$file
   if (file.exists(to)) abort_nubrek(c("{.file {to}} is already there.", "i" = "Name another file with {.code --file}, or remove it."), "file", call = NULL)
   draft <- draft_study(job$files, dirname(to))
-  write_whole(to, \(path) writeLines(enc2utf8(draft$text), path, useBytes = TRUE))
+  write_text(draft$text, to)
   \() {
     for (guess in draft$guesses) { print(guess, rows = 40L); writeLines("") }
     writeLines(c(paste0("Wrote ", to, ". Correct it, then: nubrek check ", to)))
@@ -116,8 +117,14 @@ command_show <- function(job) {
               json = writeLines(jsonlite::toJSON(plain_table(result), dataframe = "rows", Date = "ISO8601", na = "null", digits = NA)))
 }
 
-# To a pipe, byte for byte, with the same guard against formulas as in lists.
-write_csv <- function(x) data.table::fwrite(as.data.table(lapply(plain_table(x), safe_cell)), "", na = "", eol = "\n")
+# To a pipe, byte for byte, with the same guard against formulas as in lists. Through a file, because the library takes text for a
+# format where it writes to the terminal itself.
+write_csv <- function(x) {
+  path <- tempfile(fileext = ".csv")
+  on.exit(unlink(path))
+  data.table::fwrite(as.data.table(lapply(plain_table(x), safe_cell)), path, na = "", eol = "\n")
+  cat(readChar(path, file.size(path), useBytes = TRUE))
+}
 
 words_given <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
 

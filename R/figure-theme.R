@@ -78,5 +78,5 @@ write_figure <- function(x, path, width = 11, height = 6.5) {
   write_whole(path, \(to) {
     if (ending == "svg") grDevices::svg(to, width, height, bg = "transparent") else grDevices::png(to, width, height, "in", res = 120, type = "cairo")
     tryCatch(print(plot), finally = grDevices::dev.off())
-  })
+  }, \(to) { end <- utils::tail(readBin(to, "raw", file.size(to)), 16L); if (!grepl(if (ending == "svg") "</svg>" else "IEND", rawToChar(end[end > 0L]), useBytes = TRUE)) "only a part of the picture could be written" })
 }

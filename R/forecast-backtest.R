@@ -90,7 +90,7 @@ calibration <- function(test, groups = 10L) {
 #'
 #' @param test `[nubrek_backtest]` From [backtest()].
 #' @param shares `[numeric]` Shares of customers, in (0, 1].
-#' @return A `nubrek_captured`, one row per share of customers: `customers`, that share; one column per method with the share of the following sales; `best`, what a clairvoyant would have found.
+#' @return A `nubrek_captured`, one row per share of customers: `share_of_customers`; one column per method with the share of the following sales; `best`, what a clairvoyant would have found.
 #'   Tied customers count in part.
 #' @examples
 #' captured_sales(backtest(example_ledger()), c(0.25, 0.5, 1))

@@ -81,7 +81,7 @@ expected_counts <- function(fit, up_to = NULL) {
 #'
 #' @param model `[nubrek_purchase_model]` Also a fit; with covariates, of the base group.
 #' @param unit `[character(1)]` Unit of time of the parameters; a fit knows its own.
-#' @return A `nubrek_spread`, one row per percentage of customers: `customers` `[double]`, that share of them have at most: `purchases_a_year` while they stay (`"bg-bb"`: `buying_chance` at an
+#' @return A `nubrek_spread`, one row per share of customers: `share_of_customers` `[double]`, that share of them have at most: `purchases_a_year` while they stay (`"bg-bb"`: `buying_chance` at an
 #'   occasion), and independently of it `stay_years`, the mean lifetime at their rate of leaving (`"pareto-nbd"`), or `leaving_chance`, by purchase or occasion. The attribute `bands` has the share of
 #'   customers in bands of each.
 #' @examples
@@ -106,7 +106,8 @@ customer_spread <- function(model, unit = model$unit %||% "week") {
       band_shares("leaving_chance", chances, stats::pbeta(chances, p[[3L]], p[[4L]])))
   columns <- stats::setNames(list(share, buying, leaving), c("share_of_customers", unique(bands$of)))
   new_result(columns, "spread", remarks = if (inherits(model, "nubrek_purchases")) remarks(model),
-             basis = list(model = model$name, base = !is.null(model$effects), kinds = c(share_of_customers = "share", buying_chance = "share", leaving_chance = "share", stay_years = "decimal")), bands = bands)
+             basis = list(model = model$name, base = !is.null(model$effects), kinds = c(share_of_customers = "share", buying_chance = "share",
+               leaving_chance = "share", stay_years = "decimal")), bands = bands)
 }
 
 band_shares <- function(of, breaks, below) data.frame(of = of, from = utils::head(breaks, -1L), to = breaks[-1L], share = diff(below))

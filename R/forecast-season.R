@@ -40,7 +40,8 @@ season_index <- function(ledger, until = NULL) {
   }
   shrunk <- shrunk_months(log(index) - mean(log(index)), found$error)
   new_result(list(month = month_words, index = exp(shrunk$effect), lower = exp(shrunk$effect - 1.96 * shrunk$error), upper = exp(shrunk$effect + 1.96 * shrunk$error), seen = seen), "season", ledger,
-             basis = list(until = until, p = p, known = p < 0.05, covariance = found$covariance * sqrt(outer(shrunk$kept, shrunk$kept)), kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
+             basis = list(until = until, p = p, known = p < 0.05, covariance = found$covariance * sqrt(outer(shrunk$kept, shrunk$kept)),
+                          kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
 }
 
 # Month effects drawn towards none by as much as they are uncertain, with mean 1 over the days of a year.
@@ -79,13 +80,15 @@ month_effects <- function(ledger, until, months, index) {
 # Effects of the months of the year on `actual` against `expected`, beside a smooth trend: quasi-Poisson, summing to 0 in logs.
 seasonal_effects <- function(data) {
   stats::contrasts(data$month) <- stats::contr.sum(12L)
-  regression <- stats::glm(actual ~ trend + I(trend^2) + I(trend^3) + month, stats::quasipoisson(), data, offset = log(expected))
+  regression <- suppressWarnings(stats::glm(actual ~ trend + I(trend^2) + I(trend^3) + month, stats::quasipoisson(), data, offset = log(expected)))
+  if (!regression$converged || anyNA(stats::coef(regression))) abort_nubrek("The months of the year cannot be told apart.", "unidentified", call = NULL)
   own <- grep("^month", names(stats::coef(regression)))
   to_all <- rbind(diag(11L), -1)
   each <- stats::coef(regression)[own]
   wald <- drop(crossprod(each, solve(stats::vcov(regression)[own, own], each))) / length(own)
   covariance <- to_all %*% stats::vcov(regression)[own, own] %*% t(to_all)
-  list(effect = drop(to_all %*% each), p = stats::pf(wald, length(own), regression$df.residual, lower.tail = FALSE), error = sqrt(diag(covariance)), covariance = covariance, dispersion = summary(regression)$dispersion)
+  list(effect = drop(to_all %*% each), p = stats::pf(wald, length(own), regression$df.residual, lower.tail = FALSE),
+       error = sqrt(diag(covariance)), covariance = covariance, dispersion = summary(regression)$dispersion)
 }
 
 # Later purchases in each month of the customers that a model was fitted to, beside what it expects of them.

@@ -41,7 +41,8 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
   stopifnot(identical(names(faults), set_aside_reasons))
   c(list(cells = cells, rows = rows, n = read$n, people = levels(customer), order_ids = ids$texts, no_id = ids$none, faults = faults, read = read[c("files", "rows", "remarks", "n")]),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
-    list(suspects = repeated$suspect, exported_twice = repeated$exported_twice, conflicts = settled$orders, replaced = settled$replaced, written = list(dates = dates$order, mark = amount$mark), names = unclass(map)[intersect(c("customer", "order"), names(map))]))
+    list(suspects = repeated$suspect, exported_twice = repeated$exported_twice, conflicts = settled$orders,
+         replaced = settled$replaced, written = list(dates = dates$order, mark = amount$mark), names = unclass(map)[intersect(c("customer", "order"), names(map))]))
 }
 
 # Codes of order ids: 0 where there is none.

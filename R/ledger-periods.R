@@ -14,8 +14,8 @@ ledger_clock <- function(ledger, clock = NULL, call = rlang::caller_env()) {
 period_number <- function(day, clock) {
   day <- as.integer(day)
   if (length(day) > 100000L && !all(is.na(day))) {        # many days are few different ones
-    first <- min(day, na.rm = TRUE)
-    return(period_number(seq.int(first, max(day, na.rm = TRUE)), clock)[day - first + 1L])
+    range <- range(day, na.rm = TRUE)
+    if (diff(range) + 1 < length(day)) return(period_number(seq.int(range[[1L]], range[[2L]]), clock)[day - range[[1L]] + 1L])
   }
   if (clock == "day") return(day)
   if (clock == "week") return((day + 3L - (attr(clock, "week_start") %||% 0L)) %/% 7L)            # 1970-01-01 was a Thursday

@@ -32,9 +32,11 @@ save_ledger <- function(ledger, path, exports = TRUE) {
     save_table(tables[[name]], file.path(path, version, name))
   }
   source <- if (exports && !is.null(ledger$source)) save_source(ledger$source, path, version, rlang::current_env())
-  write_text(jsonlite::toJSON(c(ledger_facts(ledger), list(source = source)), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE), file.path(path, version, "ledger.json"))
+  marks <- lapply(stats::setNames(nm = list.files(file.path(path, version))), \(name) file_mark(file.path(path, version, name)))
+  index <- file.path(path, version, "ledger.json")
+  write_text(jsonlite::toJSON(c(ledger_facts(ledger), list(source = source, files = marks)), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE), index)
   # from here on the new one holds; what is not current is swept away
-  write_whole(file.path(path, "current"), \(to) write_text(version, to))
+  write_text(c(version, rlang::hash_file(index)), file.path(path, "current"))
   unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
   kept <- vapply(source$orders, `[[`, "", "folder")
   unlink(file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), kept)), recursive = TRUE)
@@ -55,7 +57,10 @@ ledger_tables <- function(ledger) {
 save_table <- function(table, to) {
   ids <- saved_ids[basename(to)]
   if (!is.na(ids)) if (cpp_write_lines(table[[ids]], paste0(to, "-ids.txt"))) table <- table[names(table) != ids] else unlink(paste0(to, "-ids.txt"))
-  nanoparquet::write_parquet(as.data.frame(table, optional = TRUE), paste0(to, ".parquet"))
+  path <- paste0(to, ".parquet")
+  nanoparquet::write_parquet(as.data.frame(table, optional = TRUE), path)
+  rows <- max(0L, lengths(as.list(table)))
+  if (!file.exists(path) || tryCatch(nanoparquet::read_parquet_info(path)$num_rows, error = \(e) -1) != rows) abort_disk(path, "only a part of it could be written")
 }
 
 # The columns of a saved table.
@@ -78,11 +83,37 @@ ledger_facts <- function(ledger) {
        bands = lapply(ledger$bands, \(b) list(from = b$from, breaks = as.list(b$breaks), as = b$as)))
 }
 
-saved_format <- 2L
+saved_format <- 3L
 
-saved_version <- function(path) file.path(path, readLines(file.path(path, "current"), n = 1L, warn = FALSE))
+saved_version <- function(path) {
+  name <- readLines(file.path(path, "current"), n = 1L, warn = FALSE)
+  if (length(name) == 0L || !grepl("^version-[[:alnum:]]+$", name)) stop("it does not say which version is current")
+  file.path(path, name)
+}
 
-saved_facts <- function(path) jsonlite::fromJSON(file.path(saved_version(path), "ledger.json"), simplifyVector = FALSE)
+# The index of a saved ledger, whose own hash stands with the name of the version.
+saved_facts <- function(path) {
+  index <- file.path(saved_version(path), "ledger.json")
+  hash <- readLines(file.path(path, "current"), n = 2L, warn = FALSE)[2L]
+  if (!identical(rlang::hash_file(index), hash)) stop("its index is not as it was written")
+  jsonlite::fromJSON(index, simplifyVector = FALSE)
+}
+
+# Every file is as it was written.
+check_saved_files <- function(path, facts) {
+  for (name in names(facts$files)) if (!same_file(file.path(saved_version(path), name), facts$files[[name]])) stop(paste0("the file ", name, " is missing or not as it was written"))
+}
+
+# Codes, days and counts must be what the passes over them may assume.
+check_ledger_range <- function(ledger) {
+  n <- length(ledger$ids)
+  within <- \(x, low, high) length(x) == 0L || (!anyNA(x) && min(x) >= low && max(x) <= high)
+  sound <- within(ledger$orders$customer, 1L, n) && within(ledger$before$customer, 1L, n) && !is.unsorted(ledger$orders$customer) &&
+    within(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) && within(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
+    sum(as.double(ledger$orders$n_lines)) == nrow(ledger$lines) && length(ledger$known_first) == n && all(lengths(ledger$orders) == length(ledger$orders$customer))
+  if (!sound) stop("its orders and customers do not fit together")
+  ledger
+}
 
 open_saved_ledger <- function(path, call = rlang::caller_env()) {
   need_package("nanoparquet", path, call)
@@ -92,7 +123,10 @@ open_saved_ledger <- function(path, call = rlang::caller_env()) {
     abort_nubrek(c("The saved ledger {.file {path}} was made by another version of this package.", "i" = "Open it from its files and save it again."), "file", path = path, call = call)
   }
   signal_progress("opening the saved ledger")
-  tryCatch(ledger_of(\(name) saved_table(file.path(saved_version(path), name)), facts, path), error = damaged)
+  tryCatch({
+    check_saved_files(path, facts)
+    check_ledger_range(ledger_of(\(name) saved_table(file.path(saved_version(path), name)), facts, path))
+  }, error = damaged)
 }
 
 # A ledger from its saved tables and facts.

@@ -104,8 +104,34 @@ column_as_text <- function(x) {
 
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
-  table <- tryCatch(nanoparquet::read_parquet(path), error = \(e) abort_nubrek(c("The file {.file {path}} is not Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-  list(table = data.table::setDT(table), said = "Parquet")
+  refuse_long_numbers(path, call)
+  list(table = data.table::setDT(parquet_part(path, NULL, call)), said = "Parquet")
+}
+
+# What the library says of a broken file, as ours.
+parquet_or_stop <- function(path, code, call) {
+  tryCatch(code, error = \(e) abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
+}
+
+parquet_part <- function(path, columns, call) {
+  parquet_or_stop(path, if (is.null(columns)) nanoparquet::read_parquet(path) else nanoparquet::read_parquet(path, col_select = columns), call)
+}
+
+# Whole numbers beyond 2^53 cannot be told apart as doubles: as ids they would merge.
+refuse_long_numbers <- function(path, call) {
+  schema <- parquet_or_stop(path, nanoparquet::read_parquet_schema(path), call)
+  long <- schema$name[!is.na(schema$type) & schema$type == "INT64"]
+  if (length(long) == 0L) return(invisible())
+  table <- parquet_part(path, long, call)
+  for (name in names(table)) {
+    x <- table[[name]]
+    if (!is.numeric(x) || inherits(x, c("POSIXt", "difftime", "Date", "hms"))) next
+    far <- which(abs(as.double(x)) >= 2^53)
+    if (length(far) > 0L) {
+      abort_nubrek(c("{.field {name}} in {.file {path}} holds numbers too long to be told apart.", "x" = "Row {far[[1]]}, {length(far)} in all, at 2^53 or beyond.",
+                     "i" = "Export the column as text."), "file", path = path, rows = far, call = call)
+    }
+  }
 }
 
 # Parquet files of one shape as cells: text columns by our own reader, which makes codes of their pages, all others by the library's. NULL where
@@ -114,10 +140,11 @@ read_parquet_files <- function(paths, call) {
   if (!all(tolower(tools::file_ext(paths)) == "parquet") || !all(file.exists(paths))) return(NULL)
   need_package("nanoparquet", paths[[1L]], call)
   signal_progress("reading orders")
-  read <- cpp_parquet_texts(paths, reading_threads())
+  for (path in paths) refuse_long_numbers(path, call)
+  read <- tryCatch(cpp_parquet_texts(paths, reading_threads()), error = \(e) list())
   if (length(read$texts) == 0L || anyDuplicated(read$columns)) return(NULL)
   others <- setdiff(read$columns, names(read$texts))
-  rest <- lapply(paths, \(path) nanoparquet::read_parquet(path, col_select = others))
+  rest <- lapply(paths, parquet_part, columns = others, call = call)
   if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
   table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))

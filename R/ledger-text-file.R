@@ -3,6 +3,7 @@
 read_text_file <- function(path, format, call) {
   plain <- plain_text_file(path, format$encoding, call)
   on.exit(if (plain$temporary) unlink(plain$path))
+  refuse_nul(plain$path, path, call)
   if (file.size(plain$path) == 0) abort_nubrek("The file {.file {path}} is empty.", "file", path = path, call = call)
   header <- header_counts(plain$path)
   separator <- if (format$separator != "detect") format$separator else if (all(header == 0L)) "," else separators[[which.max(header)]]
@@ -19,22 +20,29 @@ read_text_file <- function(path, format, call) {
     abort_nubrek(c("The file {.file {path}} is not a regular table.", "x" = "{gsub('<<.*|Consider .*', '', trouble)}",
                    "i" = "Is a quote, a line break or a separator inside a cell?"), "file", path = path, call = call)
   }
-  recoded <- FALSE
+  recoded <- !all(validUTF8(names(table)))
+  names(table) <- valid_names(names(table))
   for (name in names(table)) {
     seen <- cpp_text_flags(table[[name]])
-    if (seen[["doubled"]]) {        # the reader leaves doubled quotes as they are
-      doubled <- which(grepl('""', table[[name]], fixed = TRUE, useBytes = TRUE))
-      data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
-    }
     bad <- if (seen[["wide"]]) which(!validUTF8(table[[name]])) else integer()
     if (length(bad) > 0L) {
       if (format$encoding == "UTF-8") abort_nubrek(c("The file {.file {path}} is not UTF-8.", "x" = "Column {.field {name}}, row {bad[[1]]}."), "file", path = path, call = call)
       recoded <- TRUE
       data.table::set(table, bad, name, iconv(table[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?"))
     }
+    if (seen[["doubled"]]) {        # the reader leaves doubled quotes as they are
+      doubled <- which(grepl('""', table[[name]], fixed = TRUE))
+      data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
+    }
   }
-  names(table)[!validUTF8(names(table))] <- iconv(names(table)[!validUTF8(names(table))], "WINDOWS-1252", "UTF-8", sub = "?")
   list(table = table, said = said_of(separator, if (recoded) "Windows-1252" else plain$encoding))
+}
+
+# Names in a header that is not UTF-8.
+valid_names <- function(names) {
+  bad <- !validUTF8(names)
+  names[bad] <- iconv(names[bad], "WINDOWS-1252", "UTF-8", sub = "?")
+  names
 }
 
 said_of <- function(separator, encoding) {
@@ -77,26 +85,42 @@ header_counts <- function(path) {
 }
 
 # Packed files are unpacked and other encodings turned into UTF-8, in a temporary file; NUL bytes are refused.
-plain_text_file <- function(path, encoding, call) {
+plain_text_file <- function(path, encoding, call, shown = path) {
   head <- readBin(path, "raw", 65536L)
   starts <- \(mark) length(head) >= length(mark) && identical(head[seq_along(mark)], as.raw(mark))
   if (starts(c(0x1f, 0x8b))) {
     packed <- unpack_gzip(path, call)
-    inner <- plain_text_file(packed, encoding, call)
+    inner <- plain_text_file(packed, encoding, call, shown)
     if (inner$temporary) unlink(packed)
     return(list(path = inner$path, temporary = TRUE, encoding = inner$encoding))
   }
   wide <- starts(c(0xff, 0xfe)) || starts(c(0xfe, 0xff))
   from <- if (encoding == "detect") { if (wide) "UTF-16" else "UTF-8" } else toupper(encoding)
   if (from == "UTF-8") {
-    if (any(head == 0)) abort_nubrek(c("The file {.file {path}} holds NUL bytes; it is not text.", "i" = "Is it UTF-16 without its mark? Set the encoding."), "file", path = path, call = call)
+    if (any(head == 0)) abort_nubrek(c("The file {.file {shown}} holds NUL bytes; it is not text.", "i" = "Is it UTF-16 without its mark? Set the encoding."), "file", path = path, call = call)
     return(list(path = path, temporary = FALSE, encoding = NULL))
   }
   text <- tryCatch(iconv(list(readBin(path, "raw", file.size(path))), from, "UTF-8"), error = \(e) NA_character_)
-  if (is.na(text)) abort_nubrek("The file {.file {path}} cannot be read as {from}.", "file", path = path, call = call)
+  if (is.na(text)) abort_nubrek("The file {.file {shown}} cannot be read as {from}.", "file", path = path, call = call)
   to <- tempfile(fileext = ".csv")
   writeBin(charToRaw(sub("^\ufeff", "", text)), to)
   list(path = to, temporary = TRUE, encoding = from)
+}
+
+# A NUL byte is never text: refused with the line it stands in.
+refuse_nul <- function(path, shown, call) {
+  from <- file(path, "rb")
+  on.exit(close(from))
+  lines <- 0
+  while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) {
+    at <- match(as.raw(0L), bytes)
+    if (!is.na(at)) {
+      row <- lines + sum(bytes[seq_len(at)] == 0x0a)
+      abort_nubrek(c("The file {.file {shown}} holds NUL bytes; it is not text.", "x" = "The first stands in row {format(row, scientific = FALSE)}.",
+                     "i" = "Is it UTF-16 without its mark? Set the encoding."), "file", path = shown, row = row, call = call)
+    }
+    lines <- lines + sum(bytes == 0x0a)
+  }
 }
 
 unpack_gzip <- function(path, call) {

@@ -35,7 +35,7 @@ present_column <- function(kind, x, decimals, big_mark) {
     money = number(decimals), share = present_share(x, 1L), date = format(x), count = number(0L), yes = ifelse(x, "yes", "no"),
     mixed = ifelse(!is.na(x) & x == round(x), number(0L), number(decimals)),
     number = formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark) |> sub(pattern = "[.]$", replacement = ""), p = ifelse(!is.na(x) & x < 0.001, "< 0.001", number(3L)),
-    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), as.character(x))
+    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), seen_text(as.character(x)))
   ifelse(is.na(x), "-", text)
 }
 
@@ -47,6 +47,18 @@ present_share <- function(x, digits = 0L) {
 format_money <- function(x, currency, digits = if (all(abs(x) >= 1000 | x == 0, na.rm = TRUE)) 0L else 2L) {
   text <- fixed(x, digits)
   ifelse(is.na(x), "-", trim_text(paste0(text, "\u00a0", currency)))
+}
+
+# Text from files as it can be shown: what would steer a terminal stands as a mark.
+seen_text <- function(x) {
+  odd <- which(grepl("[\u0001-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]", x, perl = TRUE))
+  for (i in odd) {
+    code <- utf8ToInt(x[[i]])
+    steers <- code < 32L | (code >= 127L & code <= 159L) | (code >= 0x202aL & code <= 0x202eL) | (code >= 0x2066L & code <= 0x2069L)
+    code[steers] <- ifelse(code[steers] < 32L, 0x2400L + code[steers], 0xfffdL)
+    x[[i]] <- intToUtf8(code)
+  }
+  x
 }
 
 # With so many decimals; nothing is "-0.0".

@@ -50,6 +50,7 @@ format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
 
 # Wrapped before narrow and no-break spaces become plain ones, so that no number breaks over lines.
 wrap_lines <- function(text, exdent = 0L) {
+  text <- seen_text(text)
   if (!nzchar(text)) return("")
   gsub("\u202f|\u00a0", " ", strwrap(text, terminal_width(), exdent = exdent))
 }
@@ -64,7 +65,7 @@ remark_lines <- function(x) {
 # Heading, finding, table, remarks: every print has this shape.
 print_result <- function(x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL) {
   said <- unlist(lapply(finding, wrap_lines))
-  writeLines(c(cli::style_bold(heading), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, wrap_lines)), remark_lines(x)))
+  writeLines(c(cli::style_bold(seen_text(heading)), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, wrap_lines)), remark_lines(x)))
   invisible(x)
 }
 

@@ -44,7 +44,8 @@ tier_payoff <- function(tiers, benefits) {
   cost <- n * benefits$cost
   extra <- ifelse(benefits$cost > 0, rate * benefits$uplift * sales, 0)             # no benefit, no uplift
   below <- tabulate(at[tiers$sales < benefits$break_even[at]], nrow(benefits))
-  new_result(list(tier = benefits$tier, customers = n, sales = sales, cost_of_benefits = cost, extra_margin = extra, net = extra - cost, uplift_needed = ifelse(sales > 0, cost / (rate * sales), NA_real_),
+  new_result(list(tier = benefits$tier, customers = n, sales = sales, cost_of_benefits = cost, extra_margin = extra,
+                  net = extra - cost, uplift_needed = ifelse(sales > 0, cost / (rate * sales), NA_real_),
       below_break_even = below),
              "payoff", remarks = rbind(remarks(tiers), remark_table("uplift", sprintf("Uplift (%s) and margin (%s of sales) are assumptions: a campaign with a control group measures the first.",
                paste(unique(present_percent(benefits$uplift)), collapse = ", "), present_percent(rate)))), basis = attr(tiers, "basis"),

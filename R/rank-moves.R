@@ -89,6 +89,7 @@ length_remark <- function(step) {
 #' @param moves `[nubrek_moves]` From [tier_moves()].
 #' @param from,to `[character]` Places; default all.
 #' @param step `[character(1)]` Default the last one.
+#' @param stayers `[logical(1)]` Also who stayed where they were? Default no; a place named in both `from` and `to` is always shown.
 #' @return `moved_customers()`: a `nubrek_movers`, a data frame of the customers behind the cells, the largest loss or gain first: `customer`, `from`, `to`, `sales_before`, `sales_after`,
 #'   `change`, `purchases_before`, `purchases_after`.
 #' @rdname tier_moves

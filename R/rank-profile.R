@@ -13,7 +13,7 @@ group_profile <- function(group, sales, more = list()) {
 #' @param rfm `[nubrek_rfm]` From [score_rfm()].
 #' @param value `[nubrek_value]` From [forecast_value()], if the expected value of each group is wanted.
 #' @return A data frame, one row per group that has customers, in the order of the groups, or best tier first: `group`, `tier` or `region`; `customers`, `sales` (major units), `share_of_customers`,
-#'   `share_of_sales`, `mean_sales` per customer; groups and regions also `mean_recency` (days) and `mean_purchases`, and `value`, the expected value of all their customers, where it is given.
+#'   `share_of_sales`, `sales_per_customer`; groups and regions also `mean_recency` (days) and `mean_purchases`, and `value`, the expected value of all their customers, where it is given.
 #' @examples
 #' rfm_profile(score_rfm(example_ledger(), 3))
 #' tier_profile(assign_tiers(example_ledger()))

@@ -44,10 +44,12 @@ carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
 }
 
 list_writers <- list(
-  csv = \(parts, path) one_file_each(parts, path, \(part, to) data.table::fwrite(as.data.table(lapply(part, safe_cell)), to, bom = TRUE, na = "", dateTimeAs = "ISO", eol = "\n")),
+  csv = \(parts, path) one_file_each(parts, path, \(part, to) data.table::fwrite(as.data.table(lapply(part, safe_cell)), to, bom = TRUE, na = "", dateTimeAs = "ISO", eol = "\n"),
+                                        \(part, to) row_words(nrow(data.table::fread(to, select = 1L, header = TRUE, colClasses = "character", sep = ",", blank.lines.skip = FALSE)), part)),
   parquet = \(parts, path) {
     need_package("nanoparquet", path, rlang::caller_env())
-    one_file_each(parts, path, \(part, to) nanoparquet::write_parquet(as.data.frame(lapply(part, plain_cell), optional = TRUE), to))
+    one_file_each(parts, path, \(part, to) nanoparquet::write_parquet(as.data.frame(lapply(part, plain_cell), optional = TRUE), to),
+                  \(part, to) row_words(nanoparquet::read_parquet_info(to)$num_rows, part))
   },
   xlsx = \(parts, path) {
     need_package("openxlsx", path, rlang::caller_env())
@@ -63,13 +65,16 @@ list_writers <- list(
         if (ncol(parts[[name]]) > 0L) openxlsx::setColWidths(book, name, seq_along(parts[[name]]), pmin(40, pmax(10, nchar(names(parts[[name]])) + 2)))
       }
       openxlsx::saveWorkbook(book, to, overwrite = TRUE)
-    })
+    }, \(to) { held <- utils::unzip(to, list = TRUE)$Name; if (sum(grepl("^xl/worksheets/sheet", held)) < length(parts)) "only a part of the workbook could be written" })
     path
   })
 
-one_file_each <- function(parts, path, write) {
+# A list that was cut holds fewer rows.
+row_words <- function(found, part) if (found != nrow(part)) sprintf("%d of %d rows could be written", as.integer(found), nrow(part))
+
+one_file_each <- function(parts, path, write, whole) {
   paths <- if (length(parts) == 1L && identical(names(parts), "list")) path else paste0(tools::file_path_sans_ext(path), " - ", file_words(names(parts)), ".", tools::file_ext(path))
-  for (i in seq_along(parts)) write_whole(paths[[i]], \(to) write(parts[[i]], to))
+  for (i in seq_along(parts)) write_whole(paths[[i]], \(to) write(parts[[i]], to), if (ncol(parts[[i]]) > 0L) \(to) whole(parts[[i]], to))
   paths
 }
 
@@ -78,7 +83,7 @@ file_words <- function(names) make.unique(substr(gsub("[^[:alnum:] ._()-]+|^[.]+
 
 # Sheets have at most 31 characters, some of them not allowed, and differ without regard to case.
 sheet_names <- function(names) {
-  out <- substr(gsub("[][*?:/\\\\']", "_", names), 1L, 28L)
+  out <- substr(gsub("[][*?:/\\\\'[:cntrl:]]", "_", names), 1L, 28L)
   out[out == ""] <- "_"
   twice <- duplicated(tolower(out))
   out[twice] <- paste0(substr(out[twice], 1L, 25L), " ", which(twice))
@@ -87,10 +92,12 @@ sheet_names <- function(names) {
 
 plain_cell <- function(x) if (is.factor(x)) as.character(x) else x
 
+# A text that a spreadsheet would take for a formula gets a leading apostrophe, whatever invisible signs stand before it and in whatever
+# width it is written (definition 39).
 safe_cell <- function(x) {
   if (is.factor(x)) x <- as.character(x)
   if (!is.character(x)) return(x)
-  risky <- grepl("^[=+@\t\r-]", x)
+  risky <- grepl("^[\ufeff\u200b\u200e\u200f\u00a0 ]*[=+@\t\r\uff1d\uff0b\uff20\uff0d-]", enc2utf8(x), perl = TRUE)
   x[risky] <- paste0("'", x[risky])
   x
 }

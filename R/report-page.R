@@ -29,5 +29,5 @@ render_report <- function(run, path) {
     tags$script(report_asset("report.js")))
   page <- htmltools::renderTags(htmltools::tagList(head, body))    # gives the head apart
   text <- enc2utf8(paste0("<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n", page$head, "\n</head>\n", page$html, "\n</html>\n"))
-  write_whole(path, \(to) writeLines(text, to, useBytes = TRUE))
+  write_bytes(charToRaw(text), path)
 }

@@ -206,6 +206,9 @@ study_payback <- function(study, ledger, together) {
 #' @export
 run_study <- function(study, folder = NULL) {
   if (!inherits(study, "nubrek_study")) study <- read_study(study)
+  writes <- is.null(folder) || !is.na(folder)
+  folder <- if (writes) results_folder(study, folder)
+  if (writes) check_results(study, folder)
   ledger <- open_study_ledger(study)
   run <- list(study = study, ledger = ledger)
   for (part in wanted_parts(study)) {
@@ -217,26 +220,8 @@ run_study <- function(study, folder = NULL) {
   if (!is.null(run$value_by)) run$value_groups <- c(stats::setNames(list(run$value_by), study$forecast$by[[1L]]), Filter(Negate(is.null),
     lapply(stats::setNames(nm = study$forecast$by[-1L]), \(name) tryCatch(study_value_by(study, ledger, name, run), nubrek_error_unidentified = \(e) NULL))))
   run <- structure(run, class = "nubrek_run")
-  folder <- folder %||% file.path(dirname(study$path), study$outputs$folder %||% "nubrek-results")
-  if (!is.na(folder)) run$files <- write_results(run, folder)
+  if (writes) run$files <- write_results(run, folder)
   run
-}
-
-# Everything goes to a draft folder first; only when all is there do the files take their places.
-write_results <- function(run, folder) {
-  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE)) abort_nubrek("Cannot make the folder {.file {folder}}.", "file")
-  draft <- tempfile(".nubrek-", folder)
-  if (!dir.create(draft)) abort_nubrek("Cannot write to the folder {.file {folder}}.", "file")
-  on.exit(unlink(draft, recursive = TRUE))
-  signal_progress("writing lists")
-  lists <- study_lists(run)
-  for (name in names(lists)) write_list(lists[[name]], file.path(draft, name))
-  signal_progress("writing the report")
-  render_report(run, file.path(draft, "report.html"))
-  files <- c("report.html", names(lists))
-  unlink(file.path(folder, setdiff(c("value.csv", "coming.csv", "worth.csv", "payback.csv", "moved.csv", "outlook.csv"), files)))       # of an earlier run that had them
-  file.rename(file.path(draft, files), file.path(folder, files))
-  file.path(folder, files)
 }
 
 study_lists <- function(run) {
@@ -260,7 +245,7 @@ overdue_tail <- function(run) gap_tail(run$gaps, "overdue", 0.1, margin_rate = r
 #' @export
 print.nubrek_run <- function(x, ...) {
   rate <- x[["repeat"]]
-  writeLines(gsub("\u202f|\u00a0", " ", c(cli::style_bold(x$study$study %||% "Study"),
+  writeLines(gsub("\u202f|\u00a0", " ", c(cli::style_bold(seen_text(x$study$study %||% "Study")),
     paste0("Customers:      ", format_count(sum(rate$customers))),
     paste0("Repeat rate:    ", present_share(rate$rate, 1L), " (95 % interval ", present_share(rate$lower, 1L), " to ", present_share(rate$upper, 1L), ")"),
     expected_words(x),

@@ -10,7 +10,8 @@ as_number <- function(x) if (length(x) == 1L && grepl("^[-+]?([0-9]+\\.?[0-9]*|\
 leaf_text <- function() leaf(\(x) if (checkmate::test_string(x, min.chars = 1L)) x else wrong, "a text")
 leaf_texts <- function() leaf(\(x) if (checkmate::test_character(unlist(x), any.missing = FALSE, min.len = 1L)) as.character(unlist(x)) else wrong, "a text or a list of texts")
 leaf_choice <- function(choices) leaf(\(x) if (checkmate::test_choice(x, choices)) x else wrong, paste("one of", paste(choices, collapse = ", ")), choices)
-leaf_choices <- function(choices) leaf(\(x) if (checkmate::test_subset(unlist(x), choices, empty.ok = FALSE)) as.character(unlist(x)) else wrong, paste("one or several of", paste(choices, collapse = ", ")), choices)
+leaf_choices <- function(choices) leaf(\(x) if (checkmate::test_subset(unlist(x), choices, empty.ok = FALSE)) as.character(unlist(x)) else wrong,
+                                       paste("one or several of", paste(choices, collapse = ", ")), choices)
 leaf_flag <- function() leaf(\(x) if (checkmate::test_choice(tolower(x), c("yes", "no", "true", "false"))) tolower(x) %in% c("yes", "true") else wrong, "yes or no")
 leaf_day <- function() leaf(\(x) { d <- if (checkmate::test_string(x)) as.Date(x, "%Y-%m-%d", optional = TRUE) else NA; if (is.na(d)) wrong else d }, "a day such as 2024-03-05")
 leaf_number <- function(low, high) leaf(\(x) { v <- as_number(x); if (is.na(v) || v < low || v > high) wrong else v }, paste("a number from", low, "to", high))

@@ -9,7 +9,7 @@ nubrek_command <- function(...) {
 # The demo world with an eighth of its customers: every call reads it again.
 thin_demo <- function(folder) {
   path <- file.path(folder, "order-lines.csv.gz")
-  lines <- data.table::fread(path, colClasses = "character", na.strings = NULL)
+  lines <- data.table::setDT(utils::read.csv(gzfile(path), colClasses = "character", na.strings = character(), check.names = FALSE))
   number <- suppressWarnings(as.integer(gsub("[^0-9]", "", lines$customer_no)))
   kept <- lines[is.na(number) | number %% 8L == 0L]
   data.table::fwrite(kept, path)

@@ -37,7 +37,8 @@ test_that("arguments that make no sense are refused by class", {
   cases <- list(
     columns = \() column_map(date = "day", sales = "amount"), columns = \() column_map(customer = "a", date = "b"), columns = \() column_map("a", "b", sales = "c", attributes = "d"),
     columns = \() column_map("a", "b", sales = "c", attributes = c(order = "d")), argument = \() column_map(1, "b", sales = "c"),
-    currency = \() open_ledger(two, column_map("customer", "day", sales = "amount", currency = "cur")), currency = \() open_ledger(two, map), argument = \() meanings(purchase_unit = "visit"), argument = \() meanings(as_of = "2024-02-30"),
+    currency = \() open_ledger(two, column_map("customer", "day", sales = "amount", currency = "cur")), currency = \() open_ledger(two, map),
+    argument = \() meanings(purchase_unit = "visit"), argument = \() meanings(as_of = "2024-02-30"),
     argument = \() meanings(as_of = "2024-01-01", history_start = "2025-01-01"), argument = \() meanings(currency = "euro"), argument = \() meanings(time_zone = "Mars"),
     argument = \() meanings(fiscal_start = 13), argument = \() meanings(returns = "refund"), argument = \() meanings(minimum_sales = -1), argument = \() meanings(test = "state"),
     columns = \() open(meanings(test = order_rule("state", "test"))), no_rows = \() open(meanings(history_start = "2025-01-01")), no_rows = \() open(meanings(as_of = "2020-01-01")),
