@@ -117,7 +117,7 @@ cohort_curves <- function(object) {
     ggplot2::scale_colour_manual(values = tone) + ggplot2::scale_linetype_manual(values = stats::setNames(c("solid", "solid", "22")[c(TRUE, before %in% names(ages), TRUE)], levels(strong$name))) +
     ggplot2::scale_x_continuous(limits = c(min(data$age), longest * 1.2 + 0.2), breaks = \(lim) pretty(c(0, longest), 8)[pretty(c(0, longest), 8) <= longest], expand = ggplot2::expansion(c(0.01,
         0))) +
-    ggplot2::scale_y_continuous(limits = c(min(0, data$value), NA), labels = if (rule$kind == "share") \(v) present_share(v) else ggplot2::waiver(), expand = ggplot2::expansion(c(0, 0.05))) +
+    ggplot2::scale_y_continuous(limits = c(min(0, data$value), NA), labels = if (rule$kind == "share") \(v) present_share(v) else \(v) number_text(v), expand = ggplot2::expansion(c(0, 0.05))) +
     figure_words(object, paste0(capital(measure_words(object)), ", by ", age_words(object)), title,
         "Grey: every other cohort. Complete ages only, as far as three cohorts reach; without cohorts that may hold older customers.") +
     theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) + ggplot2::xlab(paste0("age in ", clock, "s"))
@@ -154,7 +154,7 @@ group_curves <- function(object, most = 6L) {
     (if (calendar) ggplot2::scale_x_date(limits = c(from, longest + room * 0.25), date_labels = "%b\n%Y", expand = ggplot2::expansion(c(0.01, 0)))
      else ggplot2::scale_x_continuous(limits = c(from, longest + room * 0.25), breaks = \(lim) pretty(c(0, longest), 8)[pretty(c(0, longest), 8) <= longest], expand = ggplot2::expansion(c(0.01,
          0)))) +
-    ggplot2::scale_y_continuous(limits = c(min(0, lines$value), NA), labels = if (rule$kind == "share") \(v) present_share(v) else ggplot2::waiver(), expand = ggplot2::expansion(c(0, 0.05))) +
+    ggplot2::scale_y_continuous(limits = c(min(0, lines$value), NA), labels = if (rule$kind == "share") \(v) present_share(v) else \(v) number_text(v), expand = ggplot2::expansion(c(0, 0.05))) +
     figure_words(object, paste0(capital(measure_words(object)), ", by ", if (calendar) paste0(basis_of(object, "clock"), "s") else age_words(object)),
                  caption = paste0("Each line: the cohorts of a group together, complete ages that three cohorts have reached, without those that may hold older customers.",
                      if (length(size) > length(shown)) sprintf(" The %d largest of %d groups.", length(shown), length(size)))) +

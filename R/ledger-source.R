@@ -119,6 +119,10 @@ parquet_part <- function(path, columns, call) {
 
 # Whole numbers beyond 2^53 cannot be told apart as doubles: as ids they would merge.
 refuse_long_numbers <- function(path, call) {
+  rows <- parquet_or_stop(path, nanoparquet::read_parquet_info(path)$num_rows, call)
+  if (rows > .Machine$integer.max || rows > 1e4 * file.size(path)) {
+    abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "It says to hold {format(rows, scientific = FALSE)} rows in {file.size(path)} bytes."), "file", path = path, call = call)
+  }
   schema <- parquet_or_stop(path, nanoparquet::read_parquet_schema(path), call)
   long <- schema$name[!is.na(schema$type) & schema$type == "INT64"]
   if (length(long) == 0L) return(invisible())
@@ -154,6 +158,8 @@ read_parquet_files <- function(paths, call) {
 # Every cell comes as what it is: text stays text, days become days, numbers the shortest text that is the same number.
 read_sheet <- function(path, sheet, call) {
   need_package("readxl", path, call)
+  parts <- tryCatch(suppressWarnings(utils::unzip(path, list = TRUE)), error = \(e) NULL)
+  if (!is.null(parts)) refuse_bomb(path, sum(parts$Length), call)
   table <- tryCatch(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "list", .name_repair = "minimal")),
                     error = \(e) abort_nubrek(c("The file {.file {path}} cannot be read as XLSX.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
   list(table = as.data.table(lapply(table, sheet_text)), said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))

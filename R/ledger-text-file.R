@@ -130,12 +130,18 @@ unpack_gzip <- function(path, call) {
   written <- 0
   broken <- \(e) abort_nubrek("The file {.file {path}} cannot be unpacked.", "file", path = path, call = call)
   tryCatch(
-    while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) { writeBin(bytes, out); written <- written + length(bytes) },
-    error = broken, warning = broken, finally = { close(from); close(out) })
+    while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) { writeBin(bytes, out); written <- written + length(bytes); refuse_bomb(path, written, call) },
+    nubrek_error = stop, error = broken, warning = broken, finally = { close(from); close(out) })
   if (gzip_size(readBin(path, "raw", file.size(path))) %% 2^32 != written %% 2^32) {
     abort_nubrek(c("The packed file {.file {path}} is cut short.", "i" = "Get it again."), "file", path = path, call = call)
   }
   to
+}
+
+# A packed file that grows beyond all measure is made to fill the machine: more than a thousandfold and more than a gigabyte.
+refuse_bomb <- function(path, unpacked, call) {
+  if (unpacked < 2^30 || unpacked < 1000 * file.size(path)) return(invisible())
+  abort_nubrek(c("The file {.file {path}} unpacks to more than a thousand times its size.", "i" = "That is no export; unpack it yourself if you trust it."), "file", path = path, call = call)
 }
 
 # A gzip file is one or more parts; each begins with a known header and ends with the size of what is in it.
