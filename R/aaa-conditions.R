@@ -7,7 +7,7 @@ abort_nubrek <- function(message, class, ..., call = rlang::caller_env(), .envir
 
 # Long work says where it stands: as a condition, and to whoever the option `nubrek.progress` names. A face may draw it, everybody else is not disturbed.
 signal_progress <- function(step, share = NA_real_) {
-  rlang::signal("", class = "nubrek_progress", step = step, share = share)
+  signalCondition(structure(class = c("nubrek_progress", "condition"), list(message = "", call = NULL, step = step, share = share)))
   draw <- getOption("nubrek.progress")
   if (is.function(draw)) draw(step, share)
 }

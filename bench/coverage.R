@@ -21,20 +21,18 @@ amounts <- function(truth, customer) {
   rgamma(length(customer), p[["p"]], rgamma(customers, p[["q"]], p[["gamma"]])[customer])
 }
 
-# Orders of three years and of the one after; a season thins purchases drawn at the rate of its best month.
+# Business days gone by at the end of each day: a season makes the days of its high months longer.
+days <- 0:(as.integer(end - start) + 366L)
+business <- c(0, cumsum((months / mean(months))[as.POSIXlt(start + days)$mon + 1L]))
+
+# Orders of three years and of the one after.
 draw_world <- function(truth, seed) {
   set.seed(seed)
   first <- sample.int(as.integer(end - start) + 1L, customers, TRUE) - 1L
-  top <- if (truth$season) max(months) / mean(months) else 1
-  buys <- truth$buys
-  buys[["alpha"]] <- buys[["alpha"]] / top
-  bought <- simulate(purchase_model(truth$purchases, buys), seed = seed, history = data.frame(span = (as.integer(end - start) - first) / 7 + 53), times = TRUE)
-  day <- first[bought$customer] + round(bought$time * 7)
-  if (truth$season) {
-    kept <- runif(length(day)) < months[as.POSIXlt(start + day)$mon + 1L] / max(months)
-    bought <- bought[kept, ]
-    day <- day[kept]
-  }
+  clock <- if (truth$season) business else c(0, days + 1)
+  began <- clock[first + 1L]
+  bought <- simulate(purchase_model(truth$purchases, truth$buys), seed = seed, history = data.frame(span = (max(clock) - began) / 7), times = TRUE)
+  day <- pmax(0L, findInterval(began[bought$customer] + bought$time * 7, clock) - 1L)
   orders <- data.frame(customer = c(seq_len(customers), bought$customer), day = c(first, day))
   orders$amount <- pmax(0.01, round(amounts(truth, orders$customer), 2))
   back <- orders[runif(nrow(orders)) < truth$returns, ]

@@ -6,6 +6,12 @@ nubrek_command <- function(...) {
   list(status = attr(out, "status") %||% 0L, out = as.character(out), err = paste(readLines(err), collapse = "\n"))
 }
 
+# The same in this process, for what needs none of its own.
+nubrek_here <- function(...) {
+  err <- capture.output(out <- capture.output(status <- command_main(as.character(unlist(list(...))))), type = "message")
+  list(status = status, out = out, err = paste(err, collapse = "\n"))
+}
+
 # The demo world with an eighth of its customers: every call reads it again.
 thin_demo <- function(folder) {
   path <- file.path(folder, "order-lines.csv.gz")
@@ -25,7 +31,7 @@ test_that("demo, check, run, show and draw do the job", {
   study <- file.path(demo, "study.yaml")
   text <- readLines(study, encoding = "UTF-8")
   writeLines(sub("# keep: ledger ", "keep: ledger ", text, fixed = TRUE), study, useBytes = TRUE)      # read once, opened from there by all that follow
-  check <- nubrek_command("check", study)
+  check <- nubrek_here("check", study)
   expect_match(check$out, "excluded id", all = FALSE)
   expect_match(check$out, "All that the study asks for is there", all = FALSE)
   expect_false(dir.exists(file.path(demo, "results")))
@@ -33,23 +39,23 @@ test_that("demo, check, run, show and draw do the job", {
   expect_identical(run$status, 0L)
   for (word in c("Customers: ", "Repeat rate: ", "Expected from today's customers: ", "checks are exact", "report.html")) expect_match(run$out, word, all = FALSE)
   written <- \(name) utils::read.csv(file.path(demo, "results", name), fileEncoding = "UTF-8-BOM")
-  json <- jsonlite::fromJSON(nubrek_command("show", "counts", study, "--format", "json")$out)
+  json <- jsonlite::fromJSON(nubrek_here("show", "counts", study, "--format", "json")$out)
   csv <- utils::read.csv(text = nubrek_command("show", "counts", study, "--format", "csv")$out)
   expect_identical(json$customers, csv$customers)
   expect_identical(sum(json$customers), sum(written("customers.csv")$purchases > 0L))
   figure <- file.path(folder, "counts.png")
-  expect_identical(nubrek_command("draw", "counts", study, "--file", figure)$status, 0L)
+  expect_identical(nubrek_here("draw", "counts", study, "--file", figure)$status, 0L)
   expect_identical(readBin(figure, "raw", 4L), as.raw(c(0x89, 0x50, 0x4e, 0x47)))
-  expect_match(nubrek_command("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out, "came from earlier cohorts", all = FALSE)
-  expect_identical(nubrek_command("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L)
-  coming <- jsonlite::fromJSON(nubrek_command("show", "coming", study, "--format", "json")$out)
+  expect_match(nubrek_here("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out, "came from earlier cohorts", all = FALSE)
+  expect_identical(nubrek_here("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L)
+  coming <- jsonlite::fromJSON(nubrek_here("show", "coming", study, "--format", "json")$out)
   expect_identical(nrow(coming), 13L)
-  expect_match(nubrek_command("show", "value_by", study, "--by", "town")$out, "by town", all = FALSE)
-  expect_identical(nubrek_command("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L)
-  expect_match(nubrek_command("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
-  expect_identical(nubrek_command("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L)
+  expect_match(nubrek_here("show", "value_by", study, "--by", "town")$out, "by town", all = FALSE)
+  expect_identical(nubrek_here("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L)
+  expect_match(nubrek_here("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
+  expect_identical(nubrek_here("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L)
   list <- file.path(folder, "moved.csv")
-  moved <- nubrek_command("list", "moves", study, "--file", list, "--columns", "customer,email,change,from,to", "--contact", "email", "--from", "cashmere", "--to", "wool,absent")
+  moved <- nubrek_here("list", "moves", study, "--file", list, "--columns", "customer,email,change,from,to", "--contact", "email", "--from", "cashmere", "--to", "wool,absent")
   expect_match(moved$out, "rows? in", all = FALSE)
   rows <- utils::read.csv(list, fileEncoding = "UTF-8-BOM")
   expect_identical(names(rows), c("customer", "email", "change", "from", "to"))
@@ -57,15 +63,15 @@ test_that("demo, check, run, show and draw do the job", {
   all_moves <- written("moved.csv")
   expect_identical(nrow(rows), sum(all_moves$from == "cashmere" & all_moves$to %in% c("wool", "absent")))
   expect_false(any(all_moves$from == all_moves$to))                                  # nobody who stayed
-  tiers <- utils::read.csv(text = nubrek_command("show", "tiers", study, "--where", shQuote("tier=cashmere; sales>=300"), "--format", "csv")$out)
+  tiers <- utils::read.csv(text = nubrek_here("show", "tiers", study, "--where", "tier=cashmere; sales>=300", "--format", "csv")$out)
   every <- written("tiers.csv")
   expect_identical(nrow(tiers), sum(every$tier == "cashmere" & every$sales >= 300))
-  late <- nubrek_command("list", "waits", study, "--file", list, "--where", shQuote("state=not yet"))
+  late <- nubrek_here("list", "waits", study, "--file", list, "--where", "state=not yet")
   expect_match(late$out, "rows in", all = FALSE)
   expect_true(all(utils::read.csv(list, fileEncoding = "UTF-8-BOM")$state == "not yet"))
-  payback <- utils::read.csv(text = nubrek_command("show", "payback_by", study, "--format", "csv")$out)
+  payback <- utils::read.csv(text = nubrek_here("show", "payback_by", study, "--format", "csv")$out)
   expect_identical(payback$payback_age, written("payback.csv")$payback_age)
-  expect_match(nubrek_command("keys", "waits")$out, "which purchase is waited for", all = FALSE)
+  expect_match(nubrek_here("keys", "waits")$out, "which purchase is waited for", all = FALSE)
 })
 
 test_that("wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard output", {
@@ -75,12 +81,11 @@ test_that("wrong usage is 2, wrong input 1, with a message on standard error and
     list(2L, c("show", "tiers", "x.yaml", "--by", "town"), "value_by"), list(2L, c("draw", "cohorts", "x.yaml", "--file", "x.png", "--measure", "revenue"), "sales"),
     list(2L, c("show", "cohort", "x.yaml"), "cohorts"), list(2L, c("keys", "wait"), "waits"), list(2L, c("list", "tiers", "x.yaml", "--file", "x.csv", "--from", "wool"), "moves"))
   for (case in bad) {
-    said <- character()
-    out <- capture.output(said <- capture.output(status <- command_main(case[[2L]]), type = "message"))
+    got <- nubrek_here(case[[2L]])
     label <- paste(case[[2L]], collapse = " ")
-    expect_identical(status, case[[1L]], label = label)
-    expect_identical(out, character(), label = label)
-    expect_match(paste(said, collapse = " "), case[[3L]], label = label)
+    expect_identical(got$status, case[[1L]], label = label)
+    expect_identical(got$out, character(), label = label)
+    expect_match(got$err, case[[3L]], label = label)
   }
   # and as a process
   for (case in list(list(2L, c("show", "tiers")), list(1L, c("run", "nowhere.yaml")), list(1L, c("check", system.file("pellmere", "products.csv", package = "nubrek"))))) {
