@@ -19,7 +19,9 @@ write_whole <- function(path, write, whole = NULL) {
 }
 
 # What libraries say when a disk is full or gone.
-disk_trouble <- function(text) grepl("space|disk|write|writing|I/O|quota|read-only|permission", text, ignore.case = TRUE)
+disk_trouble <- function(text) {
+  grepl("no space left|\\bdisk\\b|cannot (open|write)|writing|I/O|quota|read-only|permission denied", text, ignore.case = TRUE)
+}
 
 abort_disk <- function(path, why, call = rlang::caller_env()) {
   abort_nubrek(c("Cannot write {.file {path}}.", "x" = "{why}.", "i" = "Is the disk full, or the folder read-only? Nothing was replaced."), "disk", path = path, call = call)

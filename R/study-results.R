@@ -60,7 +60,7 @@ lock_results <- function(folder) {
   if (length(holder) == 1L && !is.na(holder) && holder != Sys.getpid() && isTRUE(tools::pskill(holder, 0L))) {
     abort_nubrek(c("Another run (process {holder}) is writing to {.file {folder}}.", "i" = "Wait for it, or name another {.code folder}."), "busy", path = folder, call = NULL)
   }
-  writeLines(as.character(Sys.getpid()), path)
+  tryCatch(writeLines(as.character(Sys.getpid()), path), error = \(e) abort_disk(folder, "nothing can be written there"), warning = \(w) abort_disk(folder, "nothing can be written there"))
   path
 }
 
