@@ -13,14 +13,15 @@ results_folder <- function(study, folder = NULL) {
 # The names that a run of this study may write.
 results_names <- function(study) {
   parts <- wanted_parts(study)
-  lists <- vapply(Filter(\(name) all(list_parts[[name]] %in% parts), names(list_parts)), identity, "")
-  c("report.html", unname(lists))
+  c("report.html", names(list_parts)[list_parts %in% parts])
 }
 
 # The part that each list is made of.
-list_parts <- list("tiers.csv" = "tiers", "rfm.csv" = "rfm", "ranks.csv" = "ranks", "map.csv" = "map", "moved.csv" = "moves", "outlook.csv" = "outlook", "value.csv" = "forecast",
-                   "coming.csv" = "coming", "worth.csv" = "worth", "payback.csv" = "payback", "customers.csv" = "audit", "cohorts.csv" = "cohorts", "set-aside.csv" = "audit",
-                   "suspects.csv" = "suspects", "overdue.csv" = "gaps")
+list_parts <- c("tiers.csv" = "tiers", "rfm.csv" = "rfm", "ranks.csv" = "ranks", "map.csv" = "map",
+                "moved.csv" = "moves", "outlook.csv" = "outlook", "value.csv" = "forecast",
+                "coming.csv" = "coming", "worth.csv" = "worth", "payback.csv" = "payback",
+                "customers.csv" = "audit", "cohorts.csv" = "cohorts", "set-aside.csv" = "audit",
+                "suspects.csv" = "suspects", "overdue.csv" = "gaps")
 
 # Before anything is computed: nothing of the user's stands where a file is to be written, and no input is an output.
 check_results <- function(study, folder) {
