@@ -5,7 +5,7 @@ new_result <- function(columns, class, ledger = NULL, remarks = NULL, basis = li
   stopifnot(is.list(columns), is.character(class))
   basis <- utils::modifyList(if (is.null(ledger)) list() else ledger_basis(ledger), basis)
   structure(bare_table(columns), basis = basis,
-            remarks = rbind(remark_table(), remarks), required = names(columns), whole = length(columns[[1L]]), ...,
+            remarks = all_remarks(remarks), required = names(columns), whole = length(columns[[1L]]), ...,
             class = c(paste0("nubrek_", class), "nubrek_result", "data.frame"))
 }
 
@@ -41,7 +41,14 @@ plain_table <- function(x) {
 basis_of <- function(x, field) attr(x, "basis")[[field]]
 
 remark_table <- function(about = character(), remark = character()) {
-  data.frame(about = about, remark = remark, stringsAsFactors = FALSE)
+  bare_table(list(about = rep_len(about, length(remark)), remark = remark))
+}
+
+# Remarks one after the other; tables of them, or nothing.
+all_remarks <- function(...) {
+  said <- list(...)
+  pick <- \(column) as.character(unlist(lapply(said, `[[`, column), use.names = FALSE))
+  bare_table(list(about = pick("about"), remark = pick("remark")))
 }
 
 #' What a reader must know beside the numbers

@@ -114,8 +114,9 @@ bottom_lines <- function(measure) {
 # elsewhere it would fall as cohorts drop out.
 same_cohorts <- function(cells, by) {
   if (nrow(cells) == 0L) return(logical())
-  sets <- cells[, .(set = paste(sort(cohort), collapse = " ")), keyby = c(by, "age")]
-  sets[, .(same = set == set[[1L]]), by = by]$same
+  cells <- cells[, .(age, cohort, there = cohort %in% cohort[age == min(age)]), by = by]
+  sets <- cells[, .(n = .N, there = sum(there)), keyby = c(by, "age")]
+  sets[, .(same = n == n[[1L]] & there == n), by = by]$same
 }
 
 sums_remark <- function(measure, view) {

@@ -170,6 +170,8 @@ worth_course <- function(worth, newest = NULL) {
   cells <- attr(worth, "cells")[newest_cohorts(worth, newest), on = "cohort", nomatch = NULL][older == FALSE]
   if (nrow(cells) == 0L) abort_nubrek("Every cohort may hold older customers; nothing is left to pool.", "no_purchases")
   drawn <- attr(worth, "drawn")
+  places <- dim(drawn)[[2L]]
+  if (!is.null(drawn)) drawn <- matrix(drawn, nrow(drawn))
   level <- basis_of(worth, "level") %||% 0.95
   # value and cost of the same cohorts
   cells[, costed := !is.na(total) & total > 0]
@@ -182,8 +184,7 @@ worth_course <- function(worth, newest = NULL) {
     if (!is.null(drawn)) {
       open <- cells[row %in% .SD$row & !is.na(place) & age <= .BY$age, .(row, place)]
       if (nrow(open) > 0L) {
-        at <- open$place + (open$row - 1L) * dim(drawn)[[2L]]
-        sums <- rowSums(matrix(drawn, dim(drawn)[[1L]])[, at, drop = FALSE])
+        sums <- rowSums(drawn[, open$place + (open$row - 1L) * places, drop = FALSE])
         ends <- (sum(seen_by) + drop(draw_interval(matrix(sums), level))) / sum(size)
       }
     }

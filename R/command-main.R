@@ -90,8 +90,9 @@ command_run <- function(job) {
   run <- run_study(job$study, job$folder)
   \() {
     print(run)
-    lists <- paste0("Lists:  ", paste(basename(run$files[-1L]), collapse = ", "), " beside it")
-    writeLines(c("", paste0("Report: ", run$files[[1L]]), strwrap(lists, terminal_width(), exdent = 8L)))
+    report <- basename(run$files) == "report.html"
+    lists <- paste0("Lists:  ", paste(basename(run$files[!report]), collapse = ", "), if (any(report)) " beside it" else paste(" in", dirname(run$files[[1L]])))
+    writeLines(c("", if (any(report)) paste0("Report: ", run$files[report]), strwrap(lists, terminal_width(), exdent = 8L)))
   }
 }
 

@@ -245,7 +245,7 @@ polish <- function(at, look, lower, upper) {
 new_fit <- function(fit, model, nobs, class, said, ...) {
   converged <- fit$distance < 1e-5 && length(fit$edge) == 0L
   structure(c(list(name = model), fit[c("parameters", "effects", "log_lik", "vcov", "distance", "edge", "free", "penalty", "cross_validation")], list(nobs = nobs, converged = converged,
-      design = list(...)$packed$design, ...)), remarks = rbind(remark_table(), said, if (!converged) fit_remark(fit, model)), class = class)
+      design = list(...)$packed$design, ...)), remarks = all_remarks(said, if (!converged) fit_remark(fit, model)), class = class)
 }
 
 # Why a fit is not certain, in the words of the model.

@@ -125,10 +125,19 @@ purchase_days_of <- function(ledger, codes, first, until) {
 business_days <- function(index, day) {
   if (is.null(index)) return(day)
   day <- as.integer(day)
-  known <- day[!is.na(day)]
-  if (length(known) == 0L) return(as.double(day))
-  from <- min(0L, known)
-  run <- cumsum(index[as.POSIXlt(as.Date(from:max(known), origin = "1970-01-01"))$mon + 1L])
-  if (from < 0L) run <- run - run[[1L - from]]
+  from <- min(0L, day, na.rm = TRUE)
+  run <- cumsum(index[months_of_days(from, max(0L, day, na.rm = TRUE))])
+  if (from < 0L) run <- run - run[[-from]]
   run[day - from + 1L]
 }
+
+# Month of the year of every day between two; those of the last and the coming decades are kept.
+months_of_days <- local({
+  months_between <- \(from, to) as.POSIXlt(as.Date(from:to, origin = "1970-01-01"))$mon + 1L
+  kept <- NULL
+  function(from, to) {
+    if (from < 0L || to > 30000L) return(months_between(from, to))
+    kept <<- kept %||% months_between(0L, 30000L)
+    kept[(from:to) + 1L]
+  }
+})

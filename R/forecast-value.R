@@ -22,6 +22,7 @@ forecast_models <- function(purchases = "pareto-nbd", spend = "gamma-gamma", cov
 # modelled, `spend` is missing if the caller can do without.
 fit_models <- function(ledger, models, until = NULL, need_spend = TRUE, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", call)
+  if (is.null(until) && !is.null(models$fits)) return(models$fits)      # a study fits once for all its parts
   if (models$purchases == "best") {
     if (!is.null(until)) abort_nubrek(c("A backtest needs a model: {.val best} is chosen by looking at what came.", "i" = "See {.fn compare_models}."), "argument", call = call)
     compared <- compare_models(ledger, covariates = models$covariates, penalty = models$penalty, season = models$season)

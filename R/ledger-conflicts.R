@@ -45,12 +45,13 @@ state_clashes <- function(at, text, rules, map) {
   rules <- Filter(\(rule) rule$column %in% names(text), rules)          # a joined column is no part of the rows as read
   states <- vapply(rules, `[[`, "", "column")
   if (length(states) == 0L || nrow(at) == 0L) return(NULL)
-  at <- data.table::copy(at)[, picked := place %in% unlist(lapply(rules, rule_rows, cells = text))]
-  if (!any(at$picked)) return(NULL)
-  some <- unique(at[picked == TRUE, .(order, customer)])
-  mixed <- unique(at[some, on = c("order", "customer")][picked == FALSE, .(order, customer)])
-  at <- at[mixed, on = c("order", "customer"), nomatch = NULL]
-  if (nrow(at) == 0L) return(NULL)
+  picked <- at$place %in% unlist(lapply(rules, rule_rows, cells = text))
+  if (!any(picked)) return(NULL)
+  units <- cpp_number_pairs(at$customer, at$order, 0L)
+  times <- \(which) tabulate(units$unit[which], units$n) > 0L
+  mixed <- which((times(picked) & times(!picked))[units$unit])
+  if (length(mixed) == 0L) return(NULL)
+  at <- data.table::copy(at)[, picked := picked][mixed]
   content <- setdiff(names(text), c(states, if (has_role(map, "line")) map[["line"]]))
   same <- as.data.table(lapply(text[content], \(cells) as.integer(cells)[at$place]))
   at[, key := same[, .GRP, by = content][same, on = content]$GRP]

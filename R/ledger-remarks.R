@@ -8,7 +8,7 @@ ledger_remarks <- function(formed, intake, aside, identified, start, as_of, mean
   converted <- setdiff(intake$converted, aside$rows)
   suspects <- setdiff(intake$suspects, aside$rows)
   alone <- n >= 3L && days[[n]] - days[[n - 1L]] > max(30L, 5L * max(diff(days[-n])))
-  rbind(remark_table(), order_as_customer_remark(formed, intake), reading_remark(intake), exported_twice_remark(intake),
+  all_remarks(order_as_customer_remark(formed, intake), reading_remark(intake), exported_twice_remark(intake),
     if (is.null(meaning$history_start)) remark_table("history start", sprintf(
       "The data begin on %s; the first cohorts may hold customers from before. Set history_start if the export begins on another day.", start)),
     say("as of", alone, sprintf("The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if it is.", as_of, days[[n]] - days[[max(1L, n - 1L)]])),

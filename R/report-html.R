@@ -25,8 +25,9 @@ html_figure <- function(result, width = 11, height = 6, ...) {
   if (is.null(plot)) return(htmltools::tags$p(describe(result)$finding %||% "There is nothing to draw yet."))
   write_figure(plot, path, width, height)
   told <- paste(c(plot$labels$title, plot$labels$subtitle), collapse = ". ")
-  htmltools::tags$figure(htmltools::tags$img(src = paste0("data:image/svg+xml;base64,", jsonlite::base64_enc(readBin(path, "raw", file.size(path)))),
-                                             alt = gsub("\n", " ", told)))
+  # in one line, so that nothing in it need be escaped
+  picture <- gsub("\n", "", jsonlite::base64_enc(readBin(path, "raw", file.size(path))), fixed = TRUE)
+  htmltools::tags$figure(htmltools::tags$img(src = paste0("data:image/svg+xml;base64,", picture), alt = gsub("\n", " ", told)))
 }
 
 html_remarks <- function(...) {

@@ -163,7 +163,8 @@ study_schema <- function() c(list(
     usual = study_key(leaf_choice(names(usual_measures)), "what newer cohorts are judged by", "retention", "value_to_date")),
   payback = cost_sections()), rank_sections(), list(forecast = forecast_section(),
   outputs = section("what is written", folder = study_key(leaf_text(), "folder of the results, from the study's folder", "nubrek-results", "results"),
-    contact = study_key(leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"))))
+    contact = study_key(leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"),
+    report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no"))))
 
 # Every key of a schema with its path: section, key, type, about, default, example.
 list_keys <- function(schema = study_schema(), at = character()) {

@@ -13,8 +13,10 @@ results_folder <- function(study, folder = NULL) {
 # The names that a run of this study may write.
 results_names <- function(study) {
   parts <- wanted_parts(study)
-  c("report.html", names(list_parts)[list_parts %in% parts])
+  c(if (wants_report(study)) "report.html", names(list_parts)[list_parts %in% parts])
 }
+
+wants_report <- function(study) study$outputs$report %||% TRUE
 
 # The part that each list is made of.
 list_parts <- c("tiers.csv" = "tiers", "rfm.csv" = "rfm", "ranks.csv" = "ranks", "map.csv" = "map",
@@ -84,9 +86,11 @@ write_results <- function(run, folder) {
   signal_progress("writing lists")
   lists <- study_lists(run)
   for (name in names(lists)) write_list(lists[[name]], file.path(draft, name))
-  signal_progress("writing the report")
-  render_report(run, file.path(draft, "report.html"))
-  files <- c("report.html", names(lists))
+  if (wants_report(run$study)) {
+    signal_progress("writing the report")
+    render_report(run, file.path(draft, "report.html"))
+  }
+  files <- c(if (wants_report(run$study)) "report.html", names(lists))
   earlier <- read_manifest(folder)
   marks <- lapply(stats::setNames(file.path(draft, files), files), file_mark)
   # the manifest knows old and new while files move, so that a killed run leaves nothing that the next one would not know

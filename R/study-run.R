@@ -81,18 +81,19 @@ make_part <- function(part, study, ledger, done) {
   if ("done" %in% names(formals(make))) make(study, ledger, done) else make(study, ledger)
 }
 
-# The fits that the forecast was made with, or new ones.
 study_fit <- function(study, ledger, done, which) {
-  attr(done$forecast, c(purchases = "purchase_fit", spend = "spend_fit")[[which]]) %||% fit_models(ledger, study_models(study), need_spend = which == "spend")[[which]]
+  fit_models(ledger, study_models(study, done), need_spend = which == "spend")[[which]]
 }
 
-# The season of the whole history, where it is `done` already, need not be made again.
+# The season of the whole history and the fits, where they are `done` already, need not be made again.
 study_models <- function(study, done = NULL) {
   said <- study$forecast
   if (is.null(said$season) || identical(said$season, "auto")) said$season <- done$season
   # names from the file become symbols without ever being parsed
   by <- lapply(said$covariates, \(names) rlang::new_formula(NULL, Reduce(\(a, b) call("+", a, b), lapply(names, as.name)), globalenv()))
-  do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty", "season"))], if (length(by) > 0L) list(covariates = by)))
+  models <- do.call(forecast_models, c(said[intersect(names(said), c("purchases", "spend", "penalty", "season"))], if (length(by) > 0L) list(covariates = by)))
+  models$fits <- done$fits
+  models
 }
 
 study_margin <- function(study) {
@@ -186,7 +187,7 @@ study_payback <- function(study, ledger, together) {
 
 #' Run a study
 #'
-#' Opens the ledger, computes every part, and writes the report and the lists. Files are written beside each other at the end, all or
+#' Opens the ledger, computes every part, and writes the report (unless `outputs: report: no`) and the lists. Files are written beside each other at the end, all or
 #' none.
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
@@ -215,10 +216,12 @@ run_study <- function(study, folder = NULL) {
     signal_progress(paste("computing", part))
     run[[part]] <- if (part %in% perhaps_parts) tryCatch(make_part(part, study, ledger, run), nubrek_error_unidentified = \(e) NULL, nubrek_error_no_purchases = \(e) NULL)
       else make_part(part, study, ledger, run)
+    if (part == "season") run$fits <- fit_models(ledger, study_models(study, run))     # once for all parts that follow
   }
   run$by <- lapply(stats::setNames(nm = study[["repeat"]]$by %||% character()), \(name) repeat_rate(ledger, by = name))
   if (!is.null(run$value_by)) run$value_groups <- c(stats::setNames(list(run$value_by), study$forecast$by[[1L]]), Filter(Negate(is.null),
     lapply(stats::setNames(nm = study$forecast$by[-1L]), \(name) tryCatch(study_value_by(study, ledger, name, run), nubrek_error_unidentified = \(e) NULL))))
+  run$fits <- NULL                                                     # they hold every customer's history
   run <- structure(run, class = "nubrek_run")
   if (writes) run$files <- write_results(run, folder)
   run

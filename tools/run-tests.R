@@ -8,20 +8,34 @@ folder <- "tests/testthat"
 files <- list.files(folder, "^test-.*[.]R$")
 if (length(filter) > 0L) files <- files[grepl(filter[[1L]], sub("^test-|[.]R$", "", files))]
 
-# Files that share the run of the demo study stay together, so that it is made once; the long ones begin.
-uses_demo <- vapply(file.path(folder, files), \(f) any(grepl("pellmere()", readLines(f), fixed = TRUE)), NA)
-first <- match(c("test-command.R"), files[!uses_demo], nomatch = 0L)
-others <- c(files[!uses_demo][first], setdiff(files[!uses_demo], files[!uses_demo][first]))
-jobs <- c(if (any(uses_demo)) list(files[uses_demo]), as.list(others))
+# The run of the demo world is made once, beside the files that need none; those that do wait for it. The long ones begin.
+uses_demo <- vapply(file.path(folder, files), \(f) any(grepl("(pellmere|demo_run)[(][)]", readLines(f))), NA)
+length_of <- file.size(file.path(folder, files)) + 1e5 * (files %in% c("test-ledger-proof.R", "test-worth.R", "test-command.R"))
+files <- files[order(uses_demo, -length_of)]
+make_demo <- "the run of the demo world"
+jobs <- c(if (any(uses_demo)) make_demo, files)
+Sys.setenv(NUBREK_DEMO_RUN = if (any(uses_demo)) tempfile("demo-", fileext = ".rds") else "")
 
-run_job <- function(files) {
-  pattern <- paste0("^(", paste(gsub("^test-|[.]R$", "", files), collapse = "|"), ")$")
+run_job <- function(job) {
+  if (job == make_demo) return(share_demo_run())
+  pattern <- paste0("^", gsub("^test-|[.]R$", "", job), "$")
   output <- capture.output(
     results <- test_dir(folder, env = new.env(parent = asNamespace("nubrek")), package = "nubrek", load_package = "none", filter = pattern,
                         reporter = "check", stop_on_failure = FALSE, stop_on_warning = FALSE))
   table <- as.data.frame(results)
   if (any(table$failed > 0 | table$error)) cat(output, sep = "\n")
   table
+}
+
+# Whatever happens to it, those who wait are not left waiting.
+share_demo_run <- function() {
+  to <- Sys.getenv("NUBREK_DEMO_RUN")
+  helper <- new.env(parent = asNamespace("nubrek"))
+  sys.source(file.path(folder, "helper-simulate.R"), helper)
+  made <- tryCatch(helper$make_demo_run(tempfile("demo-")), error = \(e) { cat("The demo world did not run:", conditionMessage(e), "\n"); NULL })
+  saveRDS(made, paste0(to, ".part"), compress = FALSE)
+  file.rename(paste0(to, ".part"), to)
+  data.frame()
 }
 
 cores <- if (.Platform$OS.type == "unix") max(1L, min(2L, parallel::detectCores())) else 1L

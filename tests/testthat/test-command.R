@@ -12,33 +12,19 @@ nubrek_here <- function(...) {
   list(status = status, out = out, err = paste(err, collapse = "\n"))
 }
 
-# The demo world with an eighth of its customers: every call reads it again.
-thin_demo <- function(folder) {
-  path <- file.path(folder, "order-lines.csv.gz")
-  lines <- data.table::setDT(utils::read.csv(gzfile(path), colClasses = "character", na.strings = character(), check.names = FALSE))
-  number <- suppressWarnings(as.integer(gsub("[^0-9]", "", lines$customer_no)))
-  kept <- lines[is.na(number) | number %% 8L == 0L]
-  data.table::fwrite(kept, path)
-}
-
 test_that("demo, check, run, show and draw do the job", {
   folder <- withr::local_tempdir()
   demo <- file.path(folder, "world")
   made <- nubrek_command("demo", "--folder", demo)
   expect_match(made$out, "Next: nubrek run", all = FALSE)
   expect_identical(nubrek_command("demo", "--folder", demo)$status, 1L)              # never over something that is there
-  thin_demo(demo)
-  study <- file.path(demo, "study.yaml")
-  text <- readLines(study, encoding = "UTF-8")
-  writeLines(sub("# keep: ledger ", "keep: ledger ", text, fixed = TRUE), study, useBytes = TRUE)      # read once, opened from there by all that follow
+  study <- demo_run()$study
   check <- nubrek_here("check", study)
   expect_match(check$out, "excluded id", all = FALSE)
   expect_match(check$out, "All that the study asks for is there", all = FALSE)
-  expect_false(dir.exists(file.path(demo, "results")))
-  run <- nubrek_command("run", study)
-  expect_identical(run$status, 0L)
-  for (word in c("Customers: ", "Repeat rate: ", "Expected from today's customers: ", "checks are exact", "report.html")) expect_match(run$out, word, all = FALSE)
-  written <- \(name) utils::read.csv(file.path(demo, "results", name), fileEncoding = "UTF-8-BOM")
+  for (word in c("Customers: ", "Repeat rate: ", "Expected from today's customers: ", "checks are exact", "report.html")) expect_match(demo_run()$out, word, all = FALSE)
+  results <- dirname(demo_run()$run$files[[1L]])
+  written <- \(name) utils::read.csv(file.path(results, name), fileEncoding = "UTF-8-BOM")
   json <- jsonlite::fromJSON(nubrek_here("show", "counts", study, "--format", "json")$out)
   csv <- utils::read.csv(text = nubrek_command("show", "counts", study, "--format", "csv")$out)
   expect_identical(json$customers, csv$customers)
@@ -72,6 +58,21 @@ test_that("demo, check, run, show and draw do the job", {
   payback <- utils::read.csv(text = nubrek_here("show", "payback_by", study, "--format", "csv")$out)
   expect_identical(payback$payback_age, written("payback.csv")$payback_age)
   expect_match(nubrek_here("keys", "waits")$out, "which purchase is waited for", all = FALSE)
+})
+
+test_that("check computes nothing and writes nothing; run as a process writes what is asked for", {
+  folder <- withr::local_tempdir()
+  writeLines(c("who,receipt,day,paid", "A,1,2024-03-05,12.50", "A,2,2024-04-25,7", "B,3,2024-03-06,9"), file.path(folder, "orders.csv"))
+  study <- file.path(folder, "study.yaml")
+  writeLines(c("data: {orders: {files: orders.csv, columns: {customer: who, order: receipt, date: day, sales: paid}}}", "meanings: {currency: EUR}", "outputs: {folder: out, report: no}"), study)
+  expect_identical(nubrek_here("check", study)$status, 0L)
+  expect_false(dir.exists(file.path(folder, "out")))
+  run <- nubrek_command("run", study)
+  expect_identical(run$status, 0L)
+  expect_match(run$out, "Repeat rate: .* 50.0 %", all = FALSE)
+  expect_match(run$out, "Lists: .*tiers.csv", all = FALSE)
+  expect_false(any(grepl("Report:", run$out)))
+  expect_setequal(list.files(file.path(folder, "out")), c("tiers.csv", "rfm.csv", "ranks.csv", "map.csv", "customers.csv", "cohorts.csv", "set-aside.csv", "suspects.csv", "overdue.csv"))
 })
 
 test_that("wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard output", {

@@ -107,6 +107,7 @@ test_that("what cannot be identified is said, and impossible histories are refus
   expect_error(fit_purchases(data.frame(repeats = 2, last = 1, span = 3)), "1 customer", class = "nubrek_error_unidentified")
   expect_error(fit_spend(data.frame(repeats = c(1, 2, 3), spend = 5)), "worth 5", class = "nubrek_error_unidentified")
   expect_error(fit_spend(data.frame(repeats = c(1, 2, 3), spend = 5), "log-normal"), "log_spend", class = "nubrek_error_history")
+  withr::local_seed(1)
   loyal <- data.frame(repeats = rpois(300, 20), last = 51.9, span = 52)
   stays <- fit_purchases(loyal)
   expect_false(stays$converged)

@@ -22,10 +22,11 @@ test_that("results replace and sweep only what an earlier run wrote", {
     expect_identical(readLines(file.path(out, name)), "changed by hand")
     unlink(file.path(out, name))
   }
-  with_payback <- small_run(folder, c("outputs: {folder: out}", "economics: {margin_rate: 0.5}", "payback: {cost: 6}"))
+  with_payback <- small_run(folder, c("outputs: {folder: out, report: no}", "economics: {margin_rate: 0.5}", "payback: {cost: 6}"))
   run_study(with_payback)                                                    # its own files are replaced
   expect_true(file.exists(file.path(out, "payback.csv")))
-  run_study(small_run(folder, "outputs: {folder: out}"))
+  expect_false(file.exists(file.path(out, "report.html")))                   # swept: an earlier run had written it
+  run_study(small_run(folder, "outputs: {folder: out, report: no}"))
   expect_false(file.exists(file.path(out, "payback.csv")))                   # swept: an earlier run had written it
   expect_identical(readLines(file.path(out, "value.csv")), "mine")
 })
@@ -39,7 +40,7 @@ test_that("inputs are never outputs, a folder in the way stops the run, an absol
   expect_error(run_study(path), "which the study reads", class = "nubrek_error_results")
   expect_identical(readLines(file.path(folder, "customers.csv")), before)
   elsewhere <- withr::local_tempdir()
-  whole <- small_run(folder, paste0("outputs: {folder: ", elsewhere, "/made}"))
+  whole <- small_run(folder, paste0("outputs: {report: no, folder: ", elsewhere, "/made}"))
   expect_true(all(startsWith(run_study(whole)$files, file.path(elsewhere, "made"))))
   unlink(file.path(elsewhere, "made", "tiers.csv"))
   dir.create(file.path(elsewhere, "made", "tiers.csv"))
@@ -49,7 +50,7 @@ test_that("inputs are never outputs, a folder in the way stops the run, an absol
 test_that("two runs at once: the second says so; stale locks and drafts of killed runs are swept", {
   skip_if_not(.Platform$OS.type == "unix", "needs processes")
   folder <- withr::local_tempdir()
-  path <- small_run(folder, "outputs: {folder: out}")
+  path <- small_run(folder, "outputs: {folder: out, report: no}")
   out <- file.path(folder, "out")
   dir.create(out)
   other <- as.integer(system("sleep 30 >/dev/null 2>&1 & echo $!", intern = TRUE))
