@@ -1,5 +1,6 @@
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_audit
+#' @exportS3Method ggplot2::autoplot nubrek_audit
 autoplot.nubrek_audit <- function(object, ...) {
   rlang::check_dots_empty()
   data <- as.data.table(plain_table(object))[, .(rows = sum(rows), money = sum(money)), by = .(reason, currency)]

@@ -1,5 +1,6 @@
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_backtest
+#' @exportS3Method ggplot2::autoplot nubrek_backtest
 autoplot.nubrek_backtest <- function(object, ...) {
   rlang::check_dots_empty()
   weeks <- attr(object, "weeks")

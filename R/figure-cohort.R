@@ -3,13 +3,15 @@
 #' @rdname autoplot.nubrek
 #' @param measure `[character(1)]` See [grid_measure()].
 #' @param view `[character(1)]` `"age"` or `"calendar"`, see [grid_measure()].
-#' @export
-autoplot.nubrek_grid <- function(object, ..., measure = "retention", view = "age") autoplot(grid_measure(object, measure, view), ...)
+#' @method autoplot nubrek_grid
+#' @exportS3Method ggplot2::autoplot nubrek_grid
+autoplot.nubrek_grid <- function(object, ..., measure = "retention", view = "age") ggplot2::autoplot(grid_measure(object, measure, view), ...)
 
 #' @rdname autoplot.nubrek
 #' @param shape `[character(1)]` `"table"` (default) or `"curves"` over age; cohorts side by side are always curves, one for each group.
 #' @param cohorts `[integer(1)]` So many of the newest cohorts are drawn.
-#' @export
+#' @method autoplot nubrek_measure
+#' @exportS3Method ggplot2::autoplot nubrek_measure
 autoplot.nubrek_measure <- function(object, ..., shape = "table", cohorts = 24L) {
   rlang::check_dots_empty()
   check_choice(shape, c("table", "curves"))

@@ -1,5 +1,6 @@
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_counts
+#' @exportS3Method ggplot2::autoplot nubrek_counts
 autoplot.nubrek_counts <- function(object, ..., fold_from = 12L) {
   rlang::check_dots_empty()
   data <- plain_table(object)

@@ -1,7 +1,8 @@
 # Does the model hold? What was seen is ink, what the model says is petrol.
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_tracking
+#' @exportS3Method ggplot2::autoplot nubrek_tracking
 autoplot.nubrek_tracking <- function(object, ...) {
   rlang::check_dots_empty()
   until <- basis_of(object, "until")
@@ -48,7 +49,8 @@ bars_and_model <- function(data, object, shows, caption, bar = "bar: customers s
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_expected
+#' @exportS3Method ggplot2::autoplot nubrek_expected
 autoplot.nubrek_expected <- function(object, ...) {
   rlang::check_dots_empty()
   data <- data.frame(place = seq_len(nrow(object)), label = sub(" or more", "+", object$repeats), observed = object$observed, expected = object$expected)
@@ -58,7 +60,8 @@ autoplot.nubrek_expected <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_spend_check
+#' @exportS3Method ggplot2::autoplot nubrek_spend_check
 autoplot.nubrek_spend_check <- function(object, ...) {
   rlang::check_dots_empty()
   label <- ifelse(is.finite(object$to), format(object$from, trim = TRUE), paste0(format(object$from, trim = TRUE), "+"))
@@ -69,7 +72,8 @@ autoplot.nubrek_spend_check <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_spread
+#' @exportS3Method ggplot2::autoplot nubrek_spread
 autoplot.nubrek_spread <- function(object, ...) {
   rlang::check_dots_empty()
   bands <- attr(object, "bands")
@@ -95,7 +99,8 @@ autoplot.nubrek_spread <- function(object, ...) {
 format_short <- function(x) format(x, trim = TRUE, drop0trailing = TRUE, digits = 3L, scientific = FALSE) |> vapply(identity, "")
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_spend_frequency
+#' @exportS3Method ggplot2::autoplot nubrek_spend_frequency
 autoplot.nubrek_spend_frequency <- function(object, ...) {
   rlang::check_dots_empty()
   currency <- basis_of(object, "currency") %||% ""
@@ -113,7 +118,8 @@ autoplot.nubrek_spend_frequency <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_calibration
+#' @exportS3Method ggplot2::autoplot nubrek_calibration
 autoplot.nubrek_calibration <- function(object, ...) {
   rlang::check_dots_empty()
   n <- nrow(object)
@@ -124,7 +130,8 @@ autoplot.nubrek_calibration <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_captured
+#' @exportS3Method ggplot2::autoplot nubrek_captured
 autoplot.nubrek_captured <- function(object, ...) {
   rlang::check_dots_empty()
   model <- basis_of(object, "model")
@@ -158,7 +165,8 @@ autoplot.nubrek_captured <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_season
+#' @exportS3Method ggplot2::autoplot nubrek_season
 autoplot.nubrek_season <- function(object, ...) {
   rlang::check_dots_empty()
   data <- data.frame(place = 1:12, index = object$index, lower = object$lower, upper = object$upper)

@@ -2,7 +2,8 @@
 
 #' @rdname autoplot.nubrek
 #' @param ages `[integer]` Of [against_usual()]: the ages drawn, at most four. Default: ages spread over those known.
-#' @export
+#' @method autoplot nubrek_usual
+#' @exportS3Method ggplot2::autoplot nubrek_usual
 autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
   rlang::check_dots_empty()
   throw_unless(checkmate::check_integerish(ages, lower = 0, any.missing = FALSE, min.len = 1L, max.len = 4L, null.ok = TRUE), "ages", rlang::current_env())
@@ -39,7 +40,8 @@ telling_ages <- function(data, clock) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_payback
+#' @exportS3Method ggplot2::autoplot nubrek_payback
 autoplot.nubrek_payback <- function(object, ...) {
   rlang::check_dots_empty()
   by <- basis_of(object, "by")

@@ -1,7 +1,8 @@
 # Figures of scores, the order map, tiers and moves.
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_rfm
+#' @exportS3Method ggplot2::autoplot nubrek_rfm
 autoplot.nubrek_rfm <- function(object, ...) {
   rlang::check_dots_empty()
   k <- basis_of(object, "bands")
@@ -51,7 +52,8 @@ recency_words <- function(limits, k) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_map
+#' @exportS3Method ggplot2::autoplot nubrek_map
 autoplot.nubrek_map <- function(object, ...) {
   rlang::check_dots_empty()
   cut <- basis_of(object, "cut")
@@ -109,7 +111,8 @@ map_margins <- function(object, cut, ends) {
   list(top = top[c(cut[["x"]] > ends$x[[1L]], TRUE), ], side = side)
 }
 
-#' @export
+#' @method autoplot nubrek_moves
+#' @exportS3Method ggplot2::autoplot nubrek_moves
 autoplot.nubrek_moves <- function(object, ..., step = NULL, noise = NULL) {
   rlang::check_dots_empty()
   steps <- basis_of(object, "steps")
@@ -140,7 +143,8 @@ autoplot.nubrek_moves <- function(object, ..., step = NULL, noise = NULL) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_outlook
+#' @exportS3Method ggplot2::autoplot nubrek_outlook
 autoplot.nubrek_outlook <- function(object, ...) {
   rlang::check_dots_empty()
   total <- attr(object, "total")

@@ -1,7 +1,8 @@
 # Figures of the gaps, the waits, who is new, and sales by attribute.
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_gaps
+#' @exportS3Method ggplot2::autoplot nubrek_gaps
 autoplot.nubrek_gaps <- function(object, ...) {
   rlang::check_dots_empty()
   counts <- attr(object, "counts")
@@ -28,7 +29,8 @@ autoplot.nubrek_gaps <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_waits
+#' @exportS3Method ggplot2::autoplot nubrek_waits
 autoplot.nubrek_waits <- function(object, ..., measure = "share_of_row") {
   rlang::check_dots_empty()
   check_choice(measure, names(wait_measures))
@@ -70,7 +72,8 @@ autoplot.nubrek_waits <- function(object, ..., measure = "share_of_row") {
     theme_nubrek(12) + ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(hjust = 0, size = 9))
 }
 
-#' @export
+#' @method autoplot nubrek_curve
+#' @exportS3Method ggplot2::autoplot nubrek_curve
 autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
   rlang::check_dots_empty()
   nothing_to_draw(nrow(object) == 0L, object)
@@ -116,7 +119,8 @@ spread_labels <- function(y, apart) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_new
+#' @exportS3Method ggplot2::autoplot nubrek_new
 autoplot.nubrek_new <- function(object, ...) {
   rlang::check_dots_empty()
   by <- basis_of(object, "by")
@@ -143,7 +147,8 @@ autoplot.nubrek_new <- function(object, ...) {
 
 #' @rdname autoplot.nubrek
 #' @param groups `[integer(1)]` So many of the largest groups are drawn.
-#' @export
+#' @method autoplot nubrek_sales
+#' @exportS3Method ggplot2::autoplot nubrek_sales
 autoplot.nubrek_sales <- function(object, ..., groups = 12L) {
   rlang::check_dots_empty()
   by <- basis_of(object, "by")

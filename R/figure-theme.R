@@ -72,7 +72,7 @@ NULL
 #' @export
 write_figure <- function(x, path, width = 11, height = 6.5) {
   check_text(path)
-  plot <- if (inherits(x, "ggplot")) x else autoplot(x)
+  plot <- if (inherits(x, "ggplot")) x else ggplot2::autoplot(x)
   ending <- tolower(tools::file_ext(path))
   check_choice(ending, c("png", "svg"), arg = "path")
   write_whole(path, \(to) {

@@ -1,5 +1,6 @@
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_tiers
+#' @exportS3Method ggplot2::autoplot nubrek_tiers
 autoplot.nubrek_tiers <- function(object, ..., shape = "ladder") {
   rlang::check_dots_empty()
   check_choice(shape, c("ladder", "curve"))

@@ -3,7 +3,8 @@
 ahead_colours <- c(observed = palette_of[["petrol"]], today = "#8fb8b5", coming = "#e3c58d")
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_outcome
+#' @exportS3Method ggplot2::autoplot nubrek_outcome
 autoplot.nubrek_outcome <- function(object, ...) {
   rlang::check_dots_empty()
   clock <- basis_of(object, "clock")
@@ -40,13 +41,14 @@ autoplot.nubrek_outcome <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_outlook_grid
+#' @exportS3Method ggplot2::autoplot nubrek_outlook_grid
 autoplot.nubrek_outlook_grid <- function(object, ..., cohorts = 18L) {
   rlang::check_dots_empty()
   check_whole(cohorts)
   clock <- basis_of(object, "clock")
   by <- basis_of(object, "by")
-  if (length(by) > 0L) return(autoplot(cohort_value(object)))
+  if (length(by) > 0L) return(ggplot2::autoplot(cohort_value(object)))
   data <- plain_table(object)
   data <- data[!is.na(data$per_customer), ]
   nothing_to_draw(nrow(data) == 0L, object)
@@ -76,7 +78,8 @@ autoplot.nubrek_outlook_grid <- function(object, ..., cohorts = 18L) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_worth
+#' @exportS3Method ggplot2::autoplot nubrek_worth
 autoplot.nubrek_worth <- function(object, ...) {
   rlang::check_dots_empty()
   by <- basis_of(object, "by")
@@ -126,7 +129,8 @@ autoplot.nubrek_worth <- function(object, ...) {
 }
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_value_by
+#' @exportS3Method ggplot2::autoplot nubrek_value_by
 autoplot.nubrek_value_by <- function(object, ...) {
   rlang::check_dots_empty()
   by <- basis_of(object, "by")
@@ -172,11 +176,13 @@ autoplot.nubrek_value_by <- function(object, ...) {
 wrap_labels <- function(text, width) vapply(text, \(t) paste(strwrap(t, width), collapse = "\n"), "", USE.NAMES = FALSE)
 
 #' @rdname autoplot.nubrek
-#' @export
-autoplot.nubrek_value <- function(object, ...) autoplot(value_shares(object), ...)
+#' @method autoplot nubrek_value
+#' @exportS3Method ggplot2::autoplot nubrek_value
+autoplot.nubrek_value <- function(object, ...) ggplot2::autoplot(value_shares(object), ...)
 
 #' @rdname autoplot.nubrek
-#' @export
+#' @method autoplot nubrek_shares
+#' @exportS3Method ggplot2::autoplot nubrek_shares
 autoplot.nubrek_shares <- function(object, ...) {
   rlang::check_dots_empty()
   known <- basis_of(object, "measure") != "sales"

@@ -1,7 +1,7 @@
 #' The season of the business
 #'
 #' By how much more or less customers buy in each month of the year, all else equal: repeat purchases by what the model expects of the same customers in a world without season, with a smooth
-#' trend taken off, drawn towards 1 by as much as the months are uncertain. The purchase models then run in business time: a day of a month with index 1.2 counts as 1.2 days.
+#' trend taken off, drawn towards 1 where the months are uncertain; a clear season is left as it is. The purchase models then run in business time: a day of a month with index 1.2 counts as 1.2 days.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param until `[Date(1)]` Last day seen; default the ledger's as-of day.
@@ -10,7 +10,7 @@
 #'   on average.
 #' @details A quasi-Poisson regression of the purchases in each month on month of the year and a cubic trend, with the log of the expected ones as offset, is repeated in the business time that it
 #'   gives until nothing changes;
-#'   the month effects are shrunk by empirical Bayes (Morris 1983).
+#'   the month effects are shrunk by the square of the share of their variance that is error (that share itself would be empirical Bayes, Morris 1983, which tells strong seasons too weak).
 #' @section Errors: `nubrek_error_unidentified` unless every month of the year is seen, for a third of it or more, in two years.
 #' @references Morris (1983), Parametric empirical Bayes inference, Journal of the American Statistical Association 78.
 #' @examples
@@ -44,10 +44,11 @@ season_index <- function(ledger, until = NULL) {
                           kinds = c(index = "decimal", lower = "decimal", upper = "decimal")))
 }
 
-# Month effects drawn towards none by as much as they are uncertain, with mean 1 over the days of a year.
+# Month effects drawn towards none by the square of the share that error has in them, with mean 1 over the days of a year. By the
+# share itself a clear season would be told a tenth too weak, and forecasts from the end of a high season too high.
 shrunk_months <- function(effect, error) {
   between <- max(0, stats::var(effect) - mean(error^2))
-  kept <- between / (between + error^2)
+  kept <- 1 - (error^2 / (between + error^2))^2
   shrunk <- kept * effect
   list(effect = shrunk - log(sum(exp(shrunk) * month_days) / sum(month_days)), error = sqrt(kept) * error, kept = kept)
 }

@@ -8,7 +8,6 @@
 #' @useDynLib nubrek, .registration = TRUE
 #' @importFrom Rcpp sourceCpp
 #' @importFrom rlang %||% .data
-#' @importFrom ggplot2 autoplot
 #' @importFrom stats coef vcov logLik nobs predict
 #' @importFrom data.table data.table as.data.table setDT setorderv fread rbindlist uniqueN `:=` .N .SD
 "_PACKAGE"

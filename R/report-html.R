@@ -21,7 +21,7 @@ html_table <- function(x, rows = 12L, caption = NULL) {
 html_figure <- function(result, width = 11, height = 6, ...) {
   path <- tempfile(fileext = ".svg")
   on.exit(unlink(path))
-  plot <- tryCatch(autoplot(result, ...), nubrek_error_no_purchases = \(e) NULL)
+  plot <- tryCatch(ggplot2::autoplot(result, ...), nubrek_error_no_purchases = \(e) NULL)
   if (is.null(plot)) return(htmltools::tags$p(describe(result)$finding %||% "There is nothing to draw yet."))
   write_figure(plot, path, width, height)
   told <- paste(c(plot$labels$title, plot$labels$subtitle), collapse = ". ")

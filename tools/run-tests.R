@@ -1,4 +1,4 @@
-# Runs the tests against the installed package, two files at a time where the system can; the last line is the count of the
+# Runs the tests against the installed package, as many files at a time as there are cores; the last line is the count of the
 # reporter. Fails when one fails or none ran. Usage: Rscript tools/run-tests.R [filter]
 library(testthat)
 library(nubrek)
@@ -38,7 +38,7 @@ share_demo_run <- function() {
   data.frame()
 }
 
-cores <- if (.Platform$OS.type == "unix") max(1L, min(2L, parallel::detectCores())) else 1L
+cores <- if (.Platform$OS.type == "unix") max(1L, min(8L, parallel::detectCores())) else 1L
 tables <- parallel::mclapply(jobs, run_job, mc.cores = cores, mc.preschedule = FALSE)
 lost <- !vapply(tables, is.data.frame, NA)
 for (job in jobs[lost]) cat("The tests did not come to an end:", job, "\n")
