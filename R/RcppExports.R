@@ -213,6 +213,10 @@ cpp_read_lines <- function(path) {
     .Call(`_nubrek_cpp_read_lines`, path)
 }
 
+cpp_read_delimited <- function(path, separator, header_only) {
+    .Call(`_nubrek_cpp_read_delimited`, path, separator, header_only)
+}
+
 cpp_number_pairs <- function(a, b, n_b) {
     .Call(`_nubrek_cpp_number_pairs`, a, b, n_b)
 }

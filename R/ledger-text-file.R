@@ -7,21 +7,16 @@ read_text_file <- function(path, format, call) {
   if (file.size(plain$path) == 0) abort_nubrek("The file {.file {path}} is empty.", "file", path = path, call = call)
   header <- header_counts(plain$path)
   separator <- if (format$separator != "detect") format$separator else if (all(header == 0L)) "," else separators[[which.max(header)]]
-  trouble <- NULL
-  table <- withCallingHandlers(
-    tryCatch(fread(plain$path, sep = separator, colClasses = "character", na.strings = NULL, header = TRUE, encoding = "UTF-8", strip.white = FALSE,
-                   blank.lines.skip = TRUE, check.names = FALSE, showProgress = FALSE, data.table = TRUE),
-             error = \(e) { trouble <<- conditionMessage(e); NULL }),
-    warning = \(w) { trouble <<- trouble %||% conditionMessage(w); invokeRestart("muffleWarning") })
-  if (is.null(trouble) && ncol(table) != header[[separator]] + 1L) {
-    trouble <- paste("The header has", header[[separator]] + 1L, "cells, the rows have", ncol(table), "when split at", dQuote(separator, FALSE))
+  read <- cpp_read_delimited(plain$path, separator, FALSE)
+  if (!is.null(read$fault)) {
+    where <- if (read$row > 0) "Row {format(read$row, scientific = FALSE)}" else "The header"
+    abort_nubrek(c("The file {.file {path}} is not a regular table.", "x" = paste0(where, ": {read$fault}."),
+                   "i" = "A separator, a quote or a line break inside a cell needs quotes around the cell, and a quote in it stands twice."),
+                 "file", path = path, row = read$row, call = call)
   }
-  if (!is.null(trouble)) {
-    abort_nubrek(c("The file {.file {path}} is not a regular table.", "x" = "{gsub('<<.*|Consider .*', '', trouble)}",
-                   "i" = "Is a quote, a line break or a separator inside a cell?"), "file", path = path, call = call)
-  }
+  table <- data.table::setDT(read$table)
   recoded <- !all(validUTF8(names(table)))
-  names(table) <- valid_names(names(table))
+  data.table::setnames(table, named_columns(valid_names(names(table))))
   for (name in names(table)) {
     seen <- cpp_text_flags(table[[name]])
     bad <- if (seen[["wide"]]) which(!validUTF8(table[[name]])) else integer()
@@ -30,12 +25,9 @@ read_text_file <- function(path, format, call) {
       recoded <- TRUE
       data.table::set(table, bad, name, iconv(table[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?"))
     }
-    if (seen[["doubled"]]) {        # the reader leaves doubled quotes as they are
-      doubled <- which(grepl('""', table[[name]], fixed = TRUE))
-      data.table::set(table, doubled, name, gsub('""', '"', table[[name]][doubled], fixed = TRUE))
-    }
   }
-  list(table = table, said = said_of(separator, if (recoded) "Windows-1252" else plain$encoding))
+  said <- said_of(separator, if (recoded) "Windows-1252" else plain$encoding)
+  list(table = table, said = paste0(said, if (read$mark) "; the mark of the file's end (^Z) in the last line is left out"))
 }
 
 # Names in a header that is not UTF-8.
@@ -45,12 +37,15 @@ valid_names <- function(names) {
   names
 }
 
+# A column without a name has the number where it stands.
+named_columns <- function(names) ifelse(names == "", paste("column", seq_along(names)), names)
+
 said_of <- function(separator, encoding) {
   paste0("cells separated by ", switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"), ", ", encoding %||% "UTF-8")
 }
 
-# The fast path: files of one header and regular lines are read into cells by our own reader. NULL where anything is unusual;
-# then the library's reader above has its way with them, with the same result or an error that says what is wrong.
+# The fast path: files of one header and regular lines are read into cells by all threads. NULL where anything is unusual; then the
+# reader above has its way with them, with the same result or an error that says what is wrong.
 read_regular_files <- function(paths, format, call) {
   if (!all(file.exists(paths)) || any(dir.exists(paths)) || any(tolower(tools::file_ext(paths)) %in% c("parquet", "xlsx"))) return(NULL)
   plain <- lapply(paths, plain_text_file, encoding = format$encoding, call = call)
@@ -59,7 +54,7 @@ read_regular_files <- function(paths, format, call) {
   counts <- lapply(at, header_counts)
   separator <- if (format$separator != "detect") format$separator else separators[[which.max(counts[[1L]])]]
   if (any(vapply(counts, \(n) n[[separator]] == 0L || n[[separator]] != counts[[1L]][[separator]] || which.max(n) != which.max(counts[[1L]]), NA))) return(NULL)
-  headers <- lapply(at, header_names, separator = separator, n = counts[[1L]][[separator]])
+  headers <- lapply(at, header_names, separator = separator)
   if (length(unique(headers)) != 1L || length(headers[[1L]]) != counts[[1L]][[separator]] + 1L || anyDuplicated(headers[[1L]])) return(NULL)
   read <- cpp_read_coded(at, sum(file.size(at)), separator, length(headers[[1L]]), reading_threads(), \(share) signal_progress("reading orders", share))
   if (is.null(read)) return(NULL)
@@ -67,13 +62,11 @@ read_regular_files <- function(paths, format, call) {
   list(table = stats::setNames(read$columns, headers[[1L]]), n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(said)))
 }
 
-# The names in the first line as the library's reader gives them; none where it sees something unusual.
-header_names <- function(path, separator, n) {
-  line <- readLines(path, n = 1L, warn = FALSE, encoding = "UTF-8")
-  if (length(line) == 0L || !validUTF8(line) || nchar(line) > 1e5) return(NULL)
-  text <- paste0(sub("^\ufeff", "", line), "\n", strrep(separator, n), "\n")
-  tryCatch(names(fread(text = text, sep = separator, colClasses = "character", header = TRUE, encoding = "UTF-8", strip.white = FALSE, check.names = FALSE, data.table = TRUE)),
-           error = \(e) NULL, warning = \(w) NULL)
+# The names in the header; none where it is unusual.
+header_names <- function(path, separator) {
+  read <- cpp_read_delimited(path, separator, TRUE)
+  found <- names(read$table)
+  if (!is.null(read$fault) || !all(validUTF8(found)) || any(grepl("[\r\n]", found))) NULL else named_columns(found)
 }
 
 # How often the header line holds each separator, outside quotes.

@@ -9,7 +9,7 @@
 #' @importFrom Rcpp sourceCpp
 #' @importFrom rlang %||% .data
 #' @importFrom stats coef vcov logLik nobs predict
-#' @importFrom data.table data.table as.data.table setDT setorderv fread rbindlist uniqueN `:=` .N .SD
+#' @importFrom data.table data.table as.data.table setDT setorderv rbindlist uniqueN `:=` .N .SD
 "_PACKAGE"
 
 #' Words used everywhere

@@ -711,6 +711,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_read_delimited
+Rcpp::List cpp_read_delimited(std::string path, std::string separator, bool header_only);
+RcppExport SEXP _nubrek_cpp_read_delimited(SEXP pathSEXP, SEXP separatorSEXP, SEXP header_onlySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
+    Rcpp::traits::input_parameter< bool >::type header_only(header_onlySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_read_delimited(path, separator, header_only));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_number_pairs
 Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b, int n_b);
 RcppExport SEXP _nubrek_cpp_number_pairs(SEXP aSEXP, SEXP bSEXP, SEXP n_bSEXP) {
@@ -845,6 +857,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},
     {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
+    {"_nubrek_cpp_read_delimited", (DL_FUNC) &_nubrek_cpp_read_delimited, 3},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},
     {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 6},
     {"_nubrek_cpp_sort_orders", (DL_FUNC) &_nubrek_cpp_sort_orders, 6},

@@ -3,15 +3,16 @@
 #include <cstdio>
 #include <cstring>
 #include "coding.h"
+#include "delimited.h"
 #include "lazy_text.h"
 
 using nubrek::TextView;
 
-// Whether any text holds doubled quotes, bytes beyond ASCII, or a blank at its edge: three looks that need no copy.
+// Whether any text holds bytes beyond ASCII, or a blank at its edge: two looks that need no copy.
 // [[Rcpp::export(rng = false)]]
 Rcpp::LogicalVector cpp_text_flags(SEXP texts) {
   const TextView text(texts);
-  bool doubled = false, wide = false, edge = false;
+  bool wide = false, edge = false;
   const char* before = nullptr;
   auto blank = [](char c) { return c == ' ' || (c >= '\t' && c <= '\r'); };
   for (std::size_t i = 0; i < text.size(); ++i) {
@@ -20,11 +21,10 @@ Rcpp::LogicalVector cpp_text_flags(SEXP texts) {
     if (s.data() == before || s.empty()) continue;      // runs of one value are looked at once
     before = s.data();
     if (!wide) for (const char c : s) if (static_cast<unsigned char>(c) > 127) { wide = true; break; }
-    if (!doubled) doubled = s.find("\"\"") != std::string_view::npos;
     if (!edge) edge = blank(s.front()) || blank(s.back()) || static_cast<unsigned char>(s.front()) == 0xC2 || static_cast<unsigned char>(s.back()) == 0xA0;
-    if (doubled && wide && edge) break;
+    if (wide && edge) break;
   }
-  return Rcpp::LogicalVector::create(Rcpp::_["doubled"] = doubled, Rcpp::_["wide"] = wide, Rcpp::_["edge"] = edge);
+  return Rcpp::LogicalVector::create(Rcpp::_["wide"] = wide, Rcpp::_["edge"] = edge);
 }
 
 // True where a text is missing, empty or blanks only.
@@ -122,4 +122,58 @@ SEXP cpp_read_lines(std::string path) {
   if (!rest.empty()) Rcpp::stop("%s is cut short", path);
   store->trim_room();
   return nubrek::text_vector({store, {}});
+}
+
+// The columns of a delimited file as text, named by its header, or of its header alone; `mark`: whether a mark at its end
+// was left out. `fault` and `row` where it is no table.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_read_delimited(std::string path, std::string separator, bool header_only) {
+  std::FILE* file = std::fopen(path.c_str(), "rb");
+  if (!file) Rcpp::stop("cannot open %s", path);
+  std::string bytes;
+  std::vector<char> buffer(1u << 20);
+  for (std::size_t got; (got = std::fread(buffer.data(), 1, buffer.size(), file)) > 0;) {
+    bytes.append(buffer.data(), got);
+    if (header_only && bytes.size() >= (1u << 20)) break;
+  }
+  std::fclose(file);
+  std::string_view text(bytes);
+  if (text.substr(0, 3) == "\xEF\xBB\xBF") text.remove_prefix(3);
+  // a last line of a single ^Z is the end of a file on old systems
+  const bool mark = text.size() > 1 && text.back() == '\x1a' && (text[text.size() - 2] == '\n' || text[text.size() - 2] == '\r');
+  if (mark) text.remove_suffix(1);
+
+  struct Cells { std::string bytes; std::vector<std::size_t> ends; };
+  std::vector<std::string> names;
+  std::vector<Cells> columns;
+  std::size_t k = 0, rows = 0;
+  const nubrek::Fault fault = nubrek::read_records(text, separator[0], [&](std::string_view cell) {
+    if (rows == 0) { names.emplace_back(cell); return; }
+    if (k < columns.size()) { columns[k].bytes.append(cell); columns[k].ends.push_back(columns[k].bytes.size()); }
+    ++k;
+  }, [&](std::size_t) -> const char* {
+    if (rows++ == 0) { columns.resize(names.size()); return header_only ? "" : nullptr; }
+    const bool whole = k == names.size();
+    k = 0;
+    return whole ? nullptr : "it has another number of cells than the header";
+  });
+  if (fault.what) return Rcpp::List::create(Rcpp::_["fault"] = fault.what, Rcpp::_["row"] = static_cast<double>(fault.row));
+  if (rows > 2147483647u) Rcpp::stop("too many rows");
+  const auto text_of = [](const char* at, std::size_t size) {
+    if (size > 2147483647u) Rcpp::stop("a cell is too long");
+    return Rf_mkCharLenCE(at, static_cast<int>(size), CE_UTF8);
+  };
+  Rcpp::CharacterVector header(static_cast<R_xlen_t>(names.size()));
+  for (std::size_t i = 0; i < names.size(); ++i) SET_STRING_ELT(header, static_cast<R_xlen_t>(i), text_of(names[i].data(), names[i].size()));
+  Rcpp::List table(static_cast<R_xlen_t>(columns.size()));
+  for (std::size_t i = 0; i < columns.size(); ++i) {
+    Rcpp::CharacterVector out(static_cast<R_xlen_t>(columns[i].ends.size()));
+    for (std::size_t j = 0, from = 0; j < columns[i].ends.size(); from = columns[i].ends[j++]) {
+      SET_STRING_ELT(out, static_cast<R_xlen_t>(j), text_of(columns[i].bytes.data() + from, columns[i].ends[j] - from));
+    }
+    table[static_cast<R_xlen_t>(i)] = out;
+    columns[i] = Cells();
+  }
+  table.names() = header;
+  return Rcpp::List::create(Rcpp::_["table"] = table, Rcpp::_["mark"] = mark);
 }

@@ -42,6 +42,30 @@ test_that("random files read the same by both readers, in chunks of any size, by
   for (threads in 2:5) expect_equal(open(threads)[names(one) != "source"], one[names(one) != "source"], ignore_attr = c(".internal.selfref", "index"), label = paste(threads, "threads"))
 })
 
+test_that("whatever a quoted cell holds comes back as it was: separators, quotes, CR, LF, ^Z (RFC 4180)", {
+  quoted <- \(cell) paste0("\"", gsub("\"", "\"\"", cell, fixed = TRUE), "\"")
+  for (seed in 1:60) {
+    withr::local_seed(seed)
+    n <- sample(1:20, 1L)
+    cell <- \() vapply(seq_len(n), \(i) paste(sample(c("a", "7", " ", ",", ";", "\"", "\r", "\n", "\r\n", "\032", "\u20ac"), sample(0:6, 1L), TRUE), collapse = ""), "")
+    table <- data.frame(id = sprintf("%03d", seq_len(n)), x = cell(), y = cell())
+    needed <- \(cell) ifelse(grepl("[\",;\r\n]", cell) | runif(n) < 0.2, quoted(cell), cell)
+    line_end <- c("\n", "\r\n", "\r")[[1L + seed %% 3L]]
+    lines <- c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, needed), sep = ",")))
+    path <- file_of_text(paste0(paste(lines, collapse = line_end), if (seed %% 2L) line_end))
+    expect_identical(as_text(read_cells(path, file_format(separator = ","), NULL)), table, label = paste("seed", seed))
+  }
+  ended <- read_cells(file_of_text("id,x\n1,a\n2,b\032\n\032"), file_format(), NULL)
+  expect_identical(as_text(ended), data.frame(id = c("1", "2"), x = c("a", "b\032")))
+  expect_match(ended$remarks$remark, "(^Z) in the last line is left out", fixed = TRUE)
+  for (bad in list(list("id,x\n1,a\n2,\"b\n3,c\n", 2, "never closed"), list("id,x\n1,\"a\"b\n", 1, "follows a closed quote"), list("id,x\n1,a\n\n2\n", 2, "another number of cells"),
+                   list("id,\"x\n1,a\n", 0, "never closed"))) {
+    error <- expect_error(read_cells(file_of_text(bad[[1L]]), file_format(), NULL), class = "nubrek_error_file")
+    expect_identical(error$row, bad[[2L]])
+    expect_match(conditionMessage(error), bad[[3L]])
+  }
+})
+
 test_that("many different texts stay bytes, and behave as text", {
   ids <- sprintf("K%06d", sample(30000L))
   cells <- read_cells(file_of_text(paste0("id,n\n", paste0(ids, ",1\n", collapse = ""))), file_format(), NULL)$table
