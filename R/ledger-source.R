@@ -104,36 +104,49 @@ column_as_text <- function(x) {
 
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
-  refuse_long_numbers(path, call)
-  list(table = data.table::setDT(parquet_part(path, NULL, call)), said = "Parquet")
+  try_parquet(path, TRUE, call)
+  list(table = data.table::setDT(parquet_part(path, NULL)), said = "Parquet")
 }
 
-# What the library says of a broken file, as ours.
-parquet_or_stop <- function(path, code, call) {
-  tryCatch(code, error = \(e) abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-}
+parquet_part <- function(path, columns) if (is.null(columns)) nanoparquet::read_parquet(path) else nanoparquet::read_parquet(path, col_select = columns)
 
-parquet_part <- function(path, columns, call) {
-  parquet_or_stop(path, if (is.null(columns)) nanoparquet::read_parquet(path) else nanoparquet::read_parquet(path, col_select = columns), call)
-}
-
-# Whole numbers beyond 2^53 cannot be told apart as doubles: as ids they would merge.
-refuse_long_numbers <- function(path, call) {
-  rows <- parquet_or_stop(path, nanoparquet::read_parquet_info(path)$num_rows, call)
+# What the library makes of these files, and in which columns whole numbers lie at 2^53 or beyond, where doubles cannot tell them
+# apart: as ids they would merge.
+look_at_parquet <- function(path, texts_too) {
+  rows <- nanoparquet::read_parquet_info(path)$num_rows
   if (rows > .Machine$integer.max || rows > 1e4 * file.size(path)) {
-    abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "It says to hold {format(rows, scientific = FALSE)} rows in {file.size(path)} bytes."), "file", path = path, call = call)
+    stop("It says to hold ", format(rows, scientific = FALSE), " rows in ", file.size(path), " bytes.")
   }
-  schema <- parquet_or_stop(path, nanoparquet::read_parquet_schema(path), call)
-  long <- schema$name[!is.na(schema$type) & schema$type == "INT64"]
-  if (length(long) == 0L) return(invisible())
-  table <- parquet_part(path, long, call)
-  for (name in names(table)) {
-    x <- table[[name]]
-    if (!is.numeric(x) || inherits(x, c("POSIXt", "difftime", "Date", "hms"))) next
-    far <- which(abs(as.double(x)) >= 2^53)
-    if (length(far) > 0L) {
-      abort_nubrek(c("{.field {name}} in {.file {path}} holds numbers too long to be told apart.", "x" = "Row {far[[1]]}, {length(far)} in all, at 2^53 or beyond.",
-                     "i" = "Export the column as text."), "file", path = path, rows = far, call = call)
+  schema <- nanoparquet::read_parquet_schema(path)
+  columns <- schema$name[!is.na(schema$type) & (texts_too | schema$type != "BYTE_ARRAY")]
+  table <- if (length(columns) > 0L) parquet_part(path, columns)
+  plain <- \(x) is.numeric(x) && !inherits(x, c("POSIXt", "difftime", "Date", "hms"))
+  far <- lapply(table[intersect(schema$name[schema$type %in% "INT64"], Filter(\(name) plain(table[[name]]), names(table)))], \(x) which(abs(as.double(x)) >= 2^53))
+  Filter(length, far)
+}
+
+# The library is tried on the files in a process of its own, for a file can be made so that it takes the process down. Gives back how
+# to wait for what that finds; meanwhile our own reader may be at work.
+try_parquet_apart <- function(paths, texts_too, look = look_at_parquet) {
+  look_at_all <- \() lapply(paths, \(path) tryCatch(look(path, texts_too), error = conditionMessage))
+  if (.Platform$OS.type != "unix") return(look_at_all)
+  child <- parallel::mcparallel(look_at_all(), silent = TRUE)
+  patience <- 60 + sum(file.size(paths)) / 1e6
+  function() {
+    on.exit({ tools::pskill(child$pid, tools::SIGKILL); suppressWarnings(parallel::mccollect(child)) })
+    suppressWarnings(parallel::mccollect(child, wait = FALSE, timeout = patience))[[1L]]
+  }
+}
+
+try_parquet <- function(paths, texts_too, call, wait = try_parquet_apart(paths, texts_too)) {
+  found <- wait()
+  for (i in seq_along(paths)) {
+    path <- paths[[i]]
+    said <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
+    if (is.character(said)) abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "{said}"), "file", path = path, call = call)
+    if (length(said) > 0L) {
+      abort_nubrek(c("{.field {names(said)[[1]]}} in {.file {path}} holds numbers too long to be told apart.", "x" = "Row {said[[1]][[1]]}, {length(said[[1]])} in all, at 2^53 or beyond.",
+                     "i" = "Export the column as text."), "file", path = path, rows = said[[1L]], call = call)
     }
   }
 }
@@ -144,11 +157,12 @@ read_parquet_files <- function(paths, call) {
   if (!all(tolower(tools::file_ext(paths)) == "parquet") || !all(file.exists(paths))) return(NULL)
   need_package("nanoparquet", paths[[1L]], call)
   signal_progress("reading orders")
-  for (path in paths) refuse_long_numbers(path, call)
+  wait <- try_parquet_apart(paths, FALSE)
   read <- tryCatch(cpp_parquet_texts(paths, reading_threads()), error = \(e) list())
+  try_parquet(paths, FALSE, call, wait)
   if (length(read$texts) == 0L || anyDuplicated(read$columns)) return(NULL)
   others <- setdiff(read$columns, names(read$texts))
-  rest <- lapply(paths, parquet_part, columns = others, call = call)
+  rest <- lapply(paths, parquet_part, columns = others)
   if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
   table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))

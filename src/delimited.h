@@ -34,7 +34,7 @@ Fault read_records(std::string_view text, char separator, const Cell& cell, cons
   for (std::size_t number = 0; p < end;) {
     const char* first = p;
     while (first < end && *first == ' ') ++first;
-    if (at_line_end(first)) { p = first + 1; continue; }
+    if (at_line_end(first)) { p = first == end ? end : first + 1; continue; }
     for (;;) {
       if (p < end && *p == '"') {
         undoubled.clear();

@@ -143,6 +143,29 @@ test_that("bytes that are not text are refused with the row, others read, and lo
   expect_error(open_ledger(ids, map), class = "nubrek_error_file")
 })
 
+test_that("broken Parquet is an error, also where the library that reads it breaks down", {
+  skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
+  map <- column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+  path <- withr::local_tempfile(fileext = ".parquet")
+  withr::local_seed(1)
+  orders <- data.frame(customer = sample(50L, 400L, TRUE) + 0, receipt = 1:400, day = as.Date("2024-01-01") + sort(sample(300L, 400L, TRUE)), amount = round(runif(400L, 1, 50), 2), shop = sample(c("a", "b"), 400L, TRUE))
+  nanoparquet::write_parquet(orders, path)
+  expect_identical(n_customers(open_ledger(path, map)), length(unique(orders$customer)))
+  whole <- readBin(path, "raw", 1e6)
+  for (case in 1:40) {
+    broken <- whole
+    at <- if (case %% 2L) sample(length(whole), 3L) else length(whole) - sample(0:600, 3L)
+    broken[at] <- as.raw(sample(0:255, 3L))
+    writeBin(broken, path)
+    got <- tryCatch(all(prove_totals(open_ledger(path, map))$exact), nubrek_error = \(e) TRUE)
+    expect_true(got, label = paste("case", case))
+  }
+  writeBin(whole, path)
+  skip_if_not(.Platform$OS.type == "unix", "needs processes")
+  gone <- try_parquet_apart(path, TRUE, look = \(...) tools::pskill(Sys.getpid(), tools::SIGKILL))
+  expect_error(try_parquet(path, TRUE, NULL, gone), "broke down", class = "nubrek_error_file")
+})
+
 test_that("days far apart in one ledger work", {
   ledger <- small_ledger("customer,receipt,day,amount\nA,1,1900-01-01,5\nA,2,2199-12-31,6\nB,3,2024-01-01,7")
   expect_true(all(prove_totals(ledger, "year")$exact))
