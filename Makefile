@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage fuzz sanitize faults lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -53,6 +53,21 @@ recovery:
 coverage:
 	@tools/setup.sh demo
 	@Rscript bench/coverage.R $(WORLDS)
+
+# How it stays safe: damaged inputs, kernels under sanitizers, kills and full disks (SECURITY.md).
+CASES ?= 10000
+fuzz:
+	@tools/setup.sh test
+	@Rscript tools/fuzz.R $(CASES)
+
+sanitize:
+	@tools/setup.sh test
+	@tools/sanitize.sh
+
+KILLS ?= 50
+faults:
+	@tools/setup.sh test
+	@Rscript tools/faults.R $(KILLS)
 
 screenshots: demo
 	@tools/screenshots.sh

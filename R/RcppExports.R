@@ -61,6 +61,10 @@ cpp_shortest_text <- function(x) {
     .Call(`_nubrek_cpp_shortest_text`, x)
 }
 
+cpp_die_quietly <- function() {
+    invisible(.Call(`_nubrek_cpp_die_quietly`))
+}
+
 cpp_purchase_models <- function() {
     .Call(`_nubrek_cpp_purchase_models`)
 }

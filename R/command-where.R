@@ -1,6 +1,7 @@
 # Rows of a table by what their columns say: "tier=cashmere,merino; sales>=100". Read here, never evaluated as code.
 
 filter_where <- function(x, where) {
+  if (!validUTF8(where)) abort_usage("{.val {iconv(where, 'UTF-8', 'UTF-8', sub = 'byte')}} is no text.", "list")
   conditions <- trimws(strsplit(where, ";", fixed = TRUE)[[1L]])
   for (one in conditions[nzchar(conditions)]) x <- x[where_rows(x, one), , drop = FALSE]
   if (nrow(x) == 0L) abort_nubrek(c("No row fulfils {.val {where}}.", "i" = "Each condition is possible, but not all together."), "value", call = NULL)

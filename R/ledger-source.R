@@ -104,42 +104,41 @@ column_as_text <- function(x) {
 
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
-  try_parquet(path, TRUE, call)
+  try_parquet(path, character(), call)
   list(table = data.table::setDT(parquet_part(path, NULL)), said = "Parquet")
 }
 
-parquet_part <- function(path, columns) if (is.null(columns)) nanoparquet::read_parquet(path) else nanoparquet::read_parquet(path, col_select = columns)
+parquet_part <- function(path, columns) {
+  tryCatch(if (is.null(columns)) nanoparquet::read_parquet(path) else nanoparquet::read_parquet(path, col_select = columns),
+           error = \(e) abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = NULL))
+}
 
-# What the library makes of these files, and in which columns whole numbers lie at 2^53 or beyond, where doubles cannot tell them
+# What the library makes of a file but for some columns, and in which columns whole numbers lie at 2^53 or beyond, where doubles cannot tell them
 # apart: as ids they would merge.
-look_at_parquet <- function(path, texts_too) {
+look_at_parquet <- function(path, but_for) {
   rows <- nanoparquet::read_parquet_info(path)$num_rows
   if (rows > .Machine$integer.max || rows > 1e4 * file.size(path)) {
     stop("It says to hold ", format(rows, scientific = FALSE), " rows in ", file.size(path), " bytes.")
   }
   schema <- nanoparquet::read_parquet_schema(path)
-  columns <- schema$name[!is.na(schema$type) & (texts_too | schema$type != "BYTE_ARRAY")]
-  table <- if (length(columns) > 0L) parquet_part(path, columns)
+  columns <- setdiff(schema$name[!is.na(schema$type)], but_for)
+  table <- if (length(columns) > 0L) nanoparquet::read_parquet(path, col_select = columns)
   plain <- \(x) is.numeric(x) && !inherits(x, c("POSIXt", "difftime", "Date", "hms"))
   far <- lapply(table[intersect(schema$name[schema$type %in% "INT64"], Filter(\(name) plain(table[[name]]), names(table)))], \(x) which(abs(as.double(x)) >= 2^53))
   Filter(length, far)
 }
 
-# The library is tried on the files in a process of its own, for a file can be made so that it takes the process down. Gives back how
-# to wait for what that finds; meanwhile our own reader may be at work.
-try_parquet_apart <- function(paths, texts_too, look = look_at_parquet) {
-  look_at_all <- \() lapply(paths, \(path) tryCatch(look(path, texts_too), error = conditionMessage))
-  if (.Platform$OS.type != "unix") return(look_at_all)
-  child <- parallel::mcparallel(look_at_all(), silent = TRUE)
-  patience <- 60 + sum(file.size(paths)) / 1e6
-  function() {
-    on.exit({ tools::pskill(child$pid, tools::SIGKILL); suppressWarnings(parallel::mccollect(child)) })
-    suppressWarnings(parallel::mccollect(child, wait = FALSE, timeout = patience))[[1L]]
-  }
+# The library is tried on the files in a process of its own, for a file can be made so that it takes the process down. Columns that
+# our own reader takes need no trial.
+look_apart <- function(paths, but_for, look = look_at_parquet) {
+  look_at_all <- \() lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage))
+  if (.Platform$OS.type != "unix") return(look_at_all())
+  child <- parallel::mcparallel({ cpp_die_quietly(); look_at_all() }, silent = TRUE)
+  on.exit({ tools::pskill(child$pid, tools::SIGKILL); suppressWarnings(parallel::mccollect(child)) })
+  suppressWarnings(parallel::mccollect(child, wait = FALSE, timeout = 60 + sum(file.size(paths)) / 1e6))[[1L]]
 }
 
-try_parquet <- function(paths, texts_too, call, wait = try_parquet_apart(paths, texts_too)) {
-  found <- wait()
+try_parquet <- function(paths, but_for, call, found = look_apart(paths, but_for)) {
   for (i in seq_along(paths)) {
     path <- paths[[i]]
     said <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
@@ -157,11 +156,10 @@ read_parquet_files <- function(paths, call) {
   if (!all(tolower(tools::file_ext(paths)) == "parquet") || !all(file.exists(paths))) return(NULL)
   need_package("nanoparquet", paths[[1L]], call)
   signal_progress("reading orders")
-  wait <- try_parquet_apart(paths, FALSE)
   read <- tryCatch(cpp_parquet_texts(paths, reading_threads()), error = \(e) list())
-  try_parquet(paths, FALSE, call, wait)
   if (length(read$texts) == 0L || anyDuplicated(read$columns)) return(NULL)
   others <- setdiff(read$columns, names(read$texts))
+  try_parquet(paths, names(read$texts), call)
   rest <- lapply(paths, parquet_part, columns = others)
   if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)

@@ -162,8 +162,11 @@ test_that("broken Parquet is an error, also where the library that reads it brea
   }
   writeBin(whole, path)
   skip_if_not(.Platform$OS.type == "unix", "needs processes")
-  gone <- try_parquet_apart(path, TRUE, look = \(...) tools::pskill(Sys.getpid(), tools::SIGKILL))
-  expect_error(try_parquet(path, TRUE, NULL, gone), "broke down", class = "nubrek_error_file")
+  gone <- look_apart(path, NULL, look = \(...) tools::pskill(Sys.getpid(), tools::SIGKILL))
+  expect_error(try_parquet(path, NULL, NULL, gone), "broke down", class = "nubrek_error_file")
+  wild <- look_apart(path, NULL, look = \(...) tools::pskill(Sys.getpid(), 11L))      # as a wild pointer does
+  expect_error(try_parquet(path, NULL, NULL, wild), "broke down", class = "nubrek_error_file")
+  expect_true(dir.exists(tempdir()))
 })
 
 test_that("days far apart in one ledger work", {
