@@ -37,8 +37,9 @@ check_results <- function(study, folder) {
                  "results", path = paths[[hit[[1L]]]], call = NULL)
   }
   for (i in which(file.exists(paths) | dir.exists(paths))) {
-    if (!is.null(known[[names[[i]]]]) && same_file(paths[[i]], known[[names[[i]]]])) next
-    why <- if (dir.exists(paths[[i]])) "is a folder" else if (is.null(known[[names[[i]]]])) "was not written by an earlier run" else "has been changed since an earlier run wrote it"
+    if (was_ours(paths[[i]], known)) next
+    written <- names[[i]] %in% vapply(known, `[[`, "", "name")
+    why <- if (dir.exists(paths[[i]])) "is a folder" else if (written) "has been changed since an earlier run wrote it" else "was not written by an earlier run"
     abort_nubrek(c("{.file {paths[[i]]}} stands in the way.", "x" = "It {why}, and the results would replace it.", "i" = "Move it away, or name another {.code folder}."),
                  "results", path = paths[[i]], call = NULL)
   }
@@ -50,11 +51,19 @@ study_inputs <- function(study) {
   unlist(lapply(study_files(study, files), expand_glob))
 }
 
+# The manifest: name, size and hash of every file that a run wrote here; of one name there may be two while files take their places.
 read_manifest <- function(folder) {
   path <- file.path(folder, results_manifest)
   if (!file.exists(path)) return(list())
-  tryCatch(jsonlite::fromJSON(path, simplifyVector = FALSE)$files, error = \(e) list())
+  known <- tryCatch(jsonlite::fromJSON(path, simplifyVector = FALSE)$files, error = \(e) list())
+  Filter(\(mark) checkmate::test_string(mark$name) && checkmate::test_string(mark$hash), known)
 }
+
+write_manifest <- function(folder, marks) {
+  write_text(jsonlite::toJSON(list(files = unname(marks)), auto_unbox = TRUE, digits = NA), file.path(folder, results_manifest))
+}
+
+was_ours <- function(path, known) any(vapply(known, \(mark) mark$name == basename(path) && same_file(path, mark), NA))
 
 # One run at a time in a folder. A lock whose process is gone is stale.
 lock_results <- function(folder) {
@@ -92,11 +101,11 @@ write_results <- function(run, folder) {
   }
   files <- c(if (wants_report(run$study)) "report.html", names(lists))
   earlier <- read_manifest(folder)
-  marks <- lapply(stats::setNames(file.path(draft, files), files), file_mark)
+  marks <- lapply(files, \(name) c(list(name = name), file_mark(file.path(draft, name))))
   # the manifest knows old and new while files move, so that a killed run leaves nothing that the next one would not know
-  write_text(jsonlite::toJSON(list(files = utils::modifyList(earlier, marks)), auto_unbox = TRUE, digits = NA), file.path(folder, results_manifest))
+  write_manifest(folder, c(earlier, marks))
   for (name in files) move_file(file.path(draft, name), file.path(folder, name))
-  for (name in setdiff(names(earlier), files)) if (same_file(file.path(folder, name), earlier[[name]])) unlink(file.path(folder, name))
-  write_text(jsonlite::toJSON(list(files = marks), auto_unbox = TRUE, digits = NA), file.path(folder, results_manifest))
+  for (name in setdiff(vapply(earlier, `[[`, "", "name"), files)) if (was_ours(file.path(folder, name), earlier)) unlink(file.path(folder, name))
+  write_manifest(folder, marks)
   file.path(folder, files)
 }

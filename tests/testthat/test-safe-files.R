@@ -31,6 +31,26 @@ test_that("results replace and sweep only what an earlier run wrote", {
   expect_identical(readLines(file.path(out, "value.csv")), "mine")
 })
 
+test_that("a run that dies while files take their places leaves whole files, and the next one goes on", {
+  folder <- withr::local_tempdir()
+  path <- small_run(folder, "outputs: {folder: out, report: no}")
+  out <- file.path(folder, "out")
+  run_study(path)
+  old <- file.size(file.path(out, "tiers.csv"))
+  writeLines(c(readLines(file.path(folder, "orders.csv")), "9;4;01.05.2024;3,00"), file.path(folder, "orders.csv"))
+  moves <- 0L
+  dying <- function(to) if (dirname(to) == out) { moves <<- moves + 1L; if (moves > 4L) stop("the machine is gone") }      # after the manifest and three lists
+  suppressMessages(trace("move_file", bquote(.(dying)(to)), where = asNamespace("nubrek"), print = FALSE))
+  expect_error(run_study(path), "the machine is gone")
+  suppressMessages(untrace("move_file", where = asNamespace("nubrek")))
+  expect_identical(moves, 5L)
+  expect_gt(file.size(file.path(out, "tiers.csv")), old)                     # moved already, others not
+  run_study(path)
+  expect_identical(nrow(utils::read.csv(file.path(out, "customers.csv"), fileEncoding = "UTF-8-BOM")), 3L)
+  writeLines("changed by hand", file.path(out, "customers.csv"))
+  expect_error(run_study(path), "has been changed", class = "nubrek_error_results")
+})
+
 test_that("inputs are never outputs, a folder in the way stops the run, an absolute folder is absolute", {
   folder <- withr::local_tempdir()
   path <- small_run(folder, "outputs: {folder: .}")
