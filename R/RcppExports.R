@@ -61,8 +61,8 @@ cpp_shortest_text <- function(x) {
     .Call(`_nubrek_cpp_shortest_text`, x)
 }
 
-cpp_die_quietly <- function() {
-    invisible(.Call(`_nubrek_cpp_die_quietly`))
+cpp_risk_process <- function(room) {
+    invisible(.Call(`_nubrek_cpp_risk_process`, room))
 }
 
 cpp_purchase_models <- function() {

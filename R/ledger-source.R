@@ -133,7 +133,8 @@ look_at_parquet <- function(path, but_for) {
 look_apart <- function(paths, but_for, look = look_at_parquet) {
   look_at_all <- \() lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage))
   if (.Platform$OS.type != "unix") return(look_at_all())
-  child <- parallel::mcparallel({ cpp_die_quietly(); look_at_all() }, silent = TRUE)
+  room <- max(2^30, 200 * max(file.size(paths)))                        # a file can be made to ask for all memory
+  child <- parallel::mcparallel({ cpp_risk_process(room); look_at_all() }, silent = TRUE)
   on.exit({ tools::pskill(child$pid, tools::SIGKILL); suppressWarnings(parallel::mccollect(child)) })
   suppressWarnings(parallel::mccollect(child, wait = FALSE, timeout = 60 + sum(file.size(paths)) / 1e6))[[1L]]
 }

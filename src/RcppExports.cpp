@@ -189,11 +189,12 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_die_quietly
-void cpp_die_quietly();
-RcppExport SEXP _nubrek_cpp_die_quietly() {
+// cpp_risk_process
+void cpp_risk_process(double room);
+RcppExport SEXP _nubrek_cpp_risk_process(SEXP roomSEXP) {
 BEGIN_RCPP
-    cpp_die_quietly();
+    Rcpp::traits::input_parameter< double >::type room(roomSEXP);
+    cpp_risk_process(room);
     return R_NilValue;
 END_RCPP
 }
@@ -827,7 +828,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 7},
     {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
-    {"_nubrek_cpp_die_quietly", (DL_FUNC) &_nubrek_cpp_die_quietly, 0},
+    {"_nubrek_cpp_risk_process", (DL_FUNC) &_nubrek_cpp_risk_process, 1},
     {"_nubrek_cpp_purchase_models", (DL_FUNC) &_nubrek_cpp_purchase_models, 0},
     {"_nubrek_cpp_purchase_starts", (DL_FUNC) &_nubrek_cpp_purchase_starts, 3},
     {"_nubrek_cpp_shift_parameters", (DL_FUNC) &_nubrek_cpp_shift_parameters, 3},

@@ -187,6 +187,8 @@ test_that("broken Parquet is an error, also where the library that reads it brea
   wild <- look_apart(path, NULL, look = \(...) tools::pskill(Sys.getpid(), 11L))      # as a wild pointer does
   expect_error(try_parquet(path, NULL, NULL, wild), "broke down", class = "nubrek_error_file")
   expect_true(dir.exists(tempdir()))
+  greedy <- look_apart(path, NULL, look = \(...) length(raw(3e9)))
+  expect_error(try_parquet(path, NULL, NULL, greedy), "allocate", class = "nubrek_error_file")
 })
 
 test_that("days far apart in one ledger work", {
