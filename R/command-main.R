@@ -146,7 +146,7 @@ figure_height <- function(x) {
 command_draw <- function(job) {
   result <- study_part(job)$result
   more <- c(if (isTRUE(job$curves)) list(shape = "curves"), if (inherits(result, "nubrek_waits") && !is.null(job$measure)) list(measure = job$measure))
-  plot <- do.call(autoplot, c(list(result), more))
+  plot <- do.call(ggplot2::autoplot, c(list(result), more))
   write_figure(plot, job$file, height = figure_height(result))
   \() writeLines(paste("Figure:", job$file))
 }

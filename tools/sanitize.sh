@@ -14,9 +14,9 @@ R_MAKEVARS_USER="$work/makevars" R CMD INSTALL --no-docs --no-test-load -l "$wor
 export LD_PRELOAD="$(gcc -print-file-name=libasan.so):$(gcc -print-file-name=libubsan.so):$(gcc -print-file-name=libstdc++.so)"
 # memory that R itself never gives back is no finding
 export ASAN_OPTIONS="detect_leaks=0:log_path=$work/asan:allocator_may_return_null=1" UBSAN_OPTIONS="print_stacktrace=1:log_path=$work/ubsan"
-export R_LIBS="$work/library:$PWD/.library" NUBREK_LIBRARY="$work/library"
+export R_LIBS="$work/library:$PWD/.library"
 status=0
-Rscript tools/run-tests.R "${1:-^(models|fit|ledger-cells|ledger-proof|ledger-values|ledger-save|parts|rank|repeat|safe-files|cohort)$}" || status=1
+Rscript tools/run-tests.R "${1:-^(models|fit|ledger-cells|ledger-proof|ledger-values|ledger-save|parts|rank|repeat|cohort)$}" || status=1
 Rscript tools/extreme.R || status=1
 Rscript -e 'e <- new.env(parent = asNamespace("nubrek")); sys.source("tools/fuzz-cases.R", e)
   for (kind in c("csv", "gz", "parquet", "kept")) for (i in 1:80) if (identical(c(e$fuzz_case(kind, i)), "defect")) stop(kind, " ", i)' || status=1
