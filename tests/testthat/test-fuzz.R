@@ -14,7 +14,9 @@ test_that("damaged input of every kind ends as something sound or as an error of
       expect_true(got %in% c("sound", "refused"), label = paste(kind, number, attr(got, "why")))
     }
   }
-  for (path in list.files(test_path("corpus"), full.names = TRUE)) {
+  corpus <- list.files(test_path("corpus"), full.names = TRUE)
+  expect_gt(length(corpus), 0L)
+  for (path in corpus) {
     fuzz$fuzz_kinds$one <- \(folder) fuzz$sound_ledger(open_ledger(path, fuzz$fuzz_map()))
     expect_true(fuzz$fuzz_case("one", 1) %in% c("sound", "refused"), label = basename(path))
   }
