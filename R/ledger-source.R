@@ -105,7 +105,9 @@ column_as_text <- function(x) {
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
   try_parquet(path, character(), call)
-  list(table = data.table::setDT(parquet_part(path, NULL)), said = "Parquet")
+  table <- data.table::setDT(parquet_part(path, NULL))
+  refuse_bad_text(table, path, call)
+  list(table = table, said = "Parquet")
 }
 
 parquet_part <- function(path, columns) {
@@ -128,18 +130,9 @@ look_at_parquet <- function(path, but_for) {
   Filter(length, far)
 }
 
-# The library is tried on the files in a process of its own, for a file can be made so that it takes the process down. Columns that
-# our own reader takes need no trial.
-look_apart <- function(paths, but_for, look = look_at_parquet) {
-  look_at_all <- \() lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage))
-  if (.Platform$OS.type != "unix") return(look_at_all())
-  room <- max(2^30, 200 * max(file.size(paths)))                        # a file can be made to ask for all memory
-  child <- parallel::mcparallel({ cpp_risk_process(room); look_at_all() }, silent = TRUE)
-  on.exit({ tools::pskill(child$pid, tools::SIGKILL); suppressWarnings(parallel::mccollect(child)) })
-  suppressWarnings(parallel::mccollect(child, wait = FALSE, timeout = 60 + sum(file.size(paths)) / 1e6))[[1L]]
-}
-
-try_parquet <- function(paths, but_for, call, found = look_apart(paths, but_for)) {
+# The library is tried on the files apart. Columns that our own reader takes need no trial.
+try_parquet <- function(paths, but_for, call, look = look_at_parquet) {
+  found <- apart(lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage)), max(file.size(paths)))
   for (i in seq_along(paths)) {
     path <- paths[[i]]
     said <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
@@ -164,8 +157,19 @@ read_parquet_files <- function(paths, call) {
   rest <- lapply(paths, parquet_part, columns = others)
   if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
+  refuse_bad_text(c(lapply(read$texts, levels), rest), paths, call)
   table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))
   list(table = table[read$columns], n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet"))))
+}
+
+# Text in Parquet and XLSX is UTF-8 by definition.
+refuse_bad_text <- function(columns, paths, call) {
+  for (name in names(columns)) {
+    text <- columns[[name]]
+    if (!is.character(text) || !cpp_text_flags(text)[["wide"]] || all(validUTF8(text))) next
+    abort_nubrek(c("{.file {paths}} holds text that is no text.", "x" = "A cell of the column {.field {name}} is not UTF-8."), "file", path = paths[[1L]], call = call)
+  }
+  if (!all(validUTF8(names(columns)))) abort_nubrek("A column of {.file {paths}} has a name that is no text.", "file", path = paths[[1L]], call = call)
 }
 
 # Every cell comes as what it is: text stays text, days become days, numbers the shortest text that is the same number.
@@ -173,9 +177,15 @@ read_sheet <- function(path, sheet, call) {
   need_package("readxl", path, call)
   parts <- tryCatch(suppressWarnings(utils::unzip(path, list = TRUE)), error = \(e) NULL)
   if (!is.null(parts)) refuse_bomb(path, sum(parts$Length), call)
-  table <- tryCatch(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "list", .name_repair = "minimal")),
-                    error = \(e) abort_nubrek(c("The file {.file {path}} cannot be read as XLSX.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call))
-  list(table = as.data.table(lapply(table, sheet_text)), said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))
+  # by the library, apart, for a broken workbook can bring it down
+  table <- apart(tryCatch(lapply(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "list", .name_repair = "minimal")), sheet_text), error = conditionMessage),
+                 file.size(path))
+  if (!is.list(table)) {
+    said <- table %||% "The library that reads it broke down."
+    abort_nubrek(c("The file {.file {path}} cannot be read as XLSX.", "x" = "{said}"), "file", path = path, call = call)
+  }
+  refuse_bad_text(table, path, call)
+  list(table = as.data.table(table), said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))
 }
 
 # The text of a column of cells. A day without a time of day is written as a day.

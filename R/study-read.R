@@ -17,8 +17,8 @@ read_study <- function(path) {
   as_text <- c("int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#inf", "float#neginf", "float#nan", "float#base60",
                "bool#yes", "bool#no", "null", "timestamp", "timestamp#iso8601", "timestamp#spaced", "timestamp#ymd")
   keep <- stats::setNames(rep(list(\(x) x), length(as_text)), as_text)
-  parsed <- tryCatch(yaml::yaml.load(paste(text, collapse = "\n"), eval.expr = FALSE, handlers = keep),
-                     error = \(e) abort_nubrek(c("The study file {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), "study", path = path, call = NULL))
+  refuse <- \(e) abort_nubrek(c("The study file {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), "study", path = path, call = NULL)
+  parsed <- tryCatch(yaml::yaml.load(paste(text, collapse = "\n"), eval.expr = FALSE, handlers = keep), error = refuse, warning = refuse)
   source <- list(path = path, text = text)
   if (!is.list(parsed)) abort_nubrek(c("The study file {.file {path}} is empty.", "i" = "{.code nubrek demo} writes one to start from."), "study", path = path)
   checked <- check_study(parsed, study_schema(), source)

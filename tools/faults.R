@@ -70,7 +70,7 @@ for (i in seq_len(kills)) {
 }
 cat(sprintf("%d kills; %d between two moves, with old and new files side by side, each whole\n", kills, mixed))
 
-give("old")
+invisible(give("old"))
 invisible(finish(begin("run", study)))
 for (i in 1:5) {
   give(c("new", "old")[[1L + i %% 2L]])
@@ -92,7 +92,7 @@ for (i in 1:5) {
   here <- contents(folder)
   claim("an input taken away left neither old nor new", status %in% 0:1 && any(vapply(c(known, list(before)), function(one) identical(one, here[names(one)]), NA)))
 }
-give("new")
+invisible(give("new"))
 
 on_disk <- function(options, what, prepare) {
   disk <- tempfile("disk-")

@@ -182,13 +182,10 @@ test_that("broken Parquet is an error, also where the library that reads it brea
   }
   writeBin(whole, path)
   skip_if_not(.Platform$OS.type == "unix", "needs processes")
-  gone <- look_apart(path, NULL, look = \(...) tools::pskill(Sys.getpid(), tools::SIGKILL))
-  expect_error(try_parquet(path, NULL, NULL, gone), "broke down", class = "nubrek_error_file")
-  wild <- look_apart(path, NULL, look = \(...) tools::pskill(Sys.getpid(), 11L))      # as a wild pointer does
-  expect_error(try_parquet(path, NULL, NULL, wild), "broke down", class = "nubrek_error_file")
+  expect_error(try_parquet(path, NULL, NULL, look = \(...) tools::pskill(Sys.getpid(), tools::SIGKILL)), "broke down", class = "nubrek_error_file")
+  expect_error(try_parquet(path, NULL, NULL, look = \(...) tools::pskill(Sys.getpid(), 11L)), "broke down", class = "nubrek_error_file")      # as a wild pointer does
   expect_true(dir.exists(tempdir()))
-  greedy <- look_apart(path, NULL, look = \(...) length(raw(3e9)))
-  expect_error(try_parquet(path, NULL, NULL, greedy), "allocate", class = "nubrek_error_file")
+  expect_error(try_parquet(path, NULL, NULL, look = \(...) length(raw(3e9))), "allocate", class = "nubrek_error_file")
 })
 
 test_that("days far apart in one ledger work", {
