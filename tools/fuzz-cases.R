@@ -60,7 +60,8 @@ fuzz_kinds <- list(
     if (runif(1) < 0.6) {                          # damage inside the archive, which its checksum hides otherwise
       mangled_file(sample(grep("sheet1.xml$|sharedStrings|styles|workbook", parts, value = TRUE), 1L))
       unlink(path)
-      withr::with_dir(file.path(folder, "parts"), utils::zip(path, list.files(".", recursive = TRUE, all.files = TRUE), flags = "-qr9X"))
+      inside <- file.path(folder, "parts")
+      zip::zip(path, list.files(inside, recursive = TRUE, all.files = TRUE), root = inside)
     } else mangled_file(path)
     sound_ledger(open_ledger(path, fuzz_map()))
   },
