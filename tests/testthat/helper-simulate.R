@@ -43,7 +43,7 @@ demo_run <- local({
 pellmere <- function() demo_run()$run
 
 make_demo_run <- function(folder) {
-  command_main(c("demo", "--folder", folder))
+  capture.output(command_main(c("demo", "--folder", folder)))
   study <- file.path(folder, "study.yaml")
   text <- readLines(study, encoding = "UTF-8")
   writeLines(sub("# keep: ledger ", "keep: ledger ", text, fixed = TRUE), study, useBytes = TRUE)      # read once, opened from there by all that follow
