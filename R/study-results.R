@@ -38,7 +38,7 @@ check_results <- function(study, folder) {
   }
   for (i in which(file.exists(paths) | dir.exists(paths))) {
     if (was_ours(paths[[i]], known)) next
-    written <- names[[i]] %in% vapply(known, `[[`, "", "name")
+    written <- names[[i]] %in% marked_names(known)
     why <- if (dir.exists(paths[[i]])) "is a folder" else if (written) "has been changed since an earlier run wrote it" else "was not written by an earlier run"
     abort_nubrek(c("{.file {paths[[i]]}} stands in the way.", "x" = "It {why}, and the results would replace it.", "i" = "Move it away, or name another {.code folder}."),
                  "results", path = paths[[i]], call = NULL)
@@ -62,6 +62,8 @@ read_manifest <- function(folder) {
 write_manifest <- function(folder, marks) {
   write_text(jsonlite::toJSON(list(files = unname(marks)), auto_unbox = TRUE, digits = NA), file.path(folder, results_manifest))
 }
+
+marked_names <- function(marks) vapply(marks, `[[`, "", "name")
 
 was_ours <- function(path, known) any(vapply(known, \(mark) mark$name == basename(path) && same_file(path, mark), NA))
 
@@ -95,17 +97,17 @@ write_results <- function(run, folder) {
   signal_progress("writing lists")
   lists <- study_lists(run)
   for (name in names(lists)) write_list(lists[[name]], file.path(draft, name))
-  if (wants_report(run$study)) {
+  files <- c(if (wants_report(run$study)) "report.html", names(lists))
+  if ("report.html" %in% files) {
     signal_progress("writing the report")
     render_report(run, file.path(draft, "report.html"))
   }
-  files <- c(if (wants_report(run$study)) "report.html", names(lists))
   earlier <- read_manifest(folder)
   marks <- lapply(files, \(name) c(list(name = name), file_mark(file.path(draft, name))))
   # the manifest knows old and new while files move, so that a killed run leaves nothing that the next one would not know
   write_manifest(folder, c(earlier, marks))
   for (name in files) move_file(file.path(draft, name), file.path(folder, name))
-  for (name in setdiff(vapply(earlier, `[[`, "", "name"), files)) if (was_ours(file.path(folder, name), earlier)) unlink(file.path(folder, name))
+  for (name in setdiff(marked_names(earlier), files)) if (was_ours(file.path(folder, name), earlier)) unlink(file.path(folder, name))
   write_manifest(folder, marks)
   file.path(folder, files)
 }

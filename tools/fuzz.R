@@ -18,7 +18,6 @@ if (length(args) == 4L) {
   quit(status = 0L)
 }
 
-kinds <- c("csv", "gz", "parquet", "xlsx", "study", "kept", "where", "arguments")
 cases <- if (length(args) > 0L) as.integer(args[[1L]]) else 10000L
 seed <- if (length(args) > 1L) as.integer(args[[2L]]) else 1L
 share <- c(csv = 0.3, gz = 0.1, parquet = 0.12, xlsx = 0.08, study = 0.15, kept = 0.1, where = 0.1, arguments = 0.05)
@@ -44,7 +43,7 @@ run_kind <- function(kind) {
   data.frame(kind = rep(kind, length(said)), said)
 }
 
-found <- do.call(rbind, parallel::mclapply(kinds, run_kind, mc.cores = 2L, mc.preschedule = FALSE))
+found <- do.call(rbind, parallel::mclapply(names(share), run_kind, mc.cores = 2L, mc.preschedule = FALSE))
 defects <- found[startsWith(found$said, "defect"), ]
 for (i in seq_len(min(40L, nrow(defects)))) cat(defects$kind[[i]], sub("^defect ", "", defects$said[[i]]), "\n")
 cat(sprintf("%d inputs, %d defects\n", nrow(found), nrow(defects)))

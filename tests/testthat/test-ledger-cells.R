@@ -1,9 +1,9 @@
 as_text <- function(read) as.data.frame(lapply(read$table, as.character), optional = TRUE)
-by_library <- function(paths) { read <- read_source(paths); list(table = as.list(read$table), rows = read$rows, remarks = read$remarks, files = read$files) }
+by_general_reader <- function(paths) { read <- read_source(paths); list(table = as.list(read$table), rows = read$rows, remarks = read$remarks, files = read$files) }
 file_of_text <- function(text) { path <- tempfile(fileext = ".csv"); writeBin(if (is.raw(text)) text else charToRaw(enc2utf8(text)), path); path }
 head_line <- "id,day,text\n"
 
-test_that("regular files are read into the cells that the library's reader sees; what is unusual is left to it", {
+test_that("regular files are read into the cells that the general reader sees; what is unusual is left to it", {
   regular <- list(c(head_line, "1,2024-01-01,a\n2,2024-01-02,b\n"), c(head_line, "1,2024-01-01,a\r\n2,2024-01-02,b"), c(head_line, "\"1\",\"2024-01-01\",\"a, b\"\n2,,\"\"\n"),
                   c("\ufeff", head_line, "1,x,\u00e9\u20ac\n\n\n2,y, z \n"), c("\"id\",\"day, late\",text\n", "3,x,1\n1,x,2\n2,x,3\n3,x,1\n"), c("id;a|b;text\n", "1;2,5;x\n1;2,5;y\n"),
                   c(head_line, paste0(1:500, ",x,", 500:1, "\n")))
@@ -12,8 +12,8 @@ test_that("regular files are read into the cells that the library's reader sees;
   fast <- function(path) read_regular_files(path, file_format(), NULL)
   for (text in regular) {
     path <- file_of_text(paste(text, collapse = ""))
-    expect_equal(as_text(fast(path)), as.data.frame(by_library(path)$table, optional = TRUE), label = paste(text, collapse = ""))
-    expect_identical(fast(path)[c("rows", "remarks", "files")], by_library(path)[c("rows", "remarks", "files")])
+    expect_equal(as_text(fast(path)), as.data.frame(by_general_reader(path)$table, optional = TRUE), label = paste(text, collapse = ""))
+    expect_identical(fast(path)[c("rows", "remarks", "files")], by_general_reader(path)[c("rows", "remarks", "files")])
   }
   for (text in unusual) {
     path <- file_of_text(if (any(grepl("\xe9", text, useBytes = TRUE))) as.raw(unlist(lapply(text, charToRaw))) else paste(text, collapse = ""))
@@ -31,7 +31,7 @@ test_that("random files read the same by both readers, in chunks of any size, by
     path <- file_of_text("")
     data.table::fwrite(table, path, quote = if (seed %% 4L == 0L) TRUE else "auto", eol = if (seed %% 5L == 0L) "\r\n" else "\n")
     read <- read_cells(path, file_format(), NULL)
-    expect_equal(as_text(read), as.data.frame(by_library(path)$table), label = paste("seed", seed))
+    expect_equal(as_text(read), as.data.frame(by_general_reader(path)$table), label = paste("seed", seed))
     for (threads in c(1L, 3L)) for (chunk in c(1L, 7L, 64L)) {
       again <- cpp_read_coded(path, file.size(path), ",", 3L, threads, \(share) NULL, chunk)
       if (!is.null(again)) expect_equal(lapply(again$columns, as.character), unname(lapply(read$table, as.character)), label = paste(seed, threads, chunk))
@@ -97,8 +97,8 @@ test_that("Parquet files read the same by both readers, and broken ones are left
     fast <- cpp_parquet_texts(path, 2L)
     expect_identical(names(fast$texts), if (compression %in% c("snappy", "uncompressed")) c("id", "word", "gone", "level") else NULL)
     read <- read_cells(c(path, path), file_format(), NULL)
-    expect_equal(as_text(read), as.data.frame(by_library(c(path, path))$table, optional = TRUE), label = basename(path))
-    expect_identical(read[c("rows", "files", "remarks")], by_library(c(path, path))[c("rows", "files", "remarks")])
+    expect_equal(as_text(read), as.data.frame(by_general_reader(c(path, path))$table, optional = TRUE), label = basename(path))
+    expect_identical(read[c("rows", "files", "remarks")], by_general_reader(c(path, path))[c("rows", "files", "remarks")])
   }
   whole <- readBin(file.path(folder, "snappy7001.parquet"), "raw", 1e7)
   for (i in 1:300) {
