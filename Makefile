@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage fuzz sanitize faults lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage fuzz sanitize faults format lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -14,18 +14,24 @@ test:
 	@tools/setup.sh test
 	@Rscript tools/run-tests.R
 
-# For developers: these need roxygen2, lintr and pandoc beside the rest.
+# For developers; `document` needs roxygen2 beside the rest.
 document:
 	@Rscript -e 'Rcpp::compileAttributes(".")'
 	@tools/setup.sh test
 	@Rscript -e 'roxygen2::roxygenise()'
 	@tools/setup.sh test
 
+# The layout of C++, by .clang-format.
+format:
+	@clang-format -i $$(ls src/*.cpp src/*.h | grep -v RcppExports)
+
 lint:
-	@Rscript -e 'found <- lintr::lint_package(); print(found); if (length(found) > 0) quit(status = 1)'
+	@tools/setup.sh lint
+	@Rscript tools/lint.R
 
 check:
-	@cd "$$(mktemp -d)" && R CMD build "$(CURDIR)" && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual nubrek_*.tar.gz
+	@tools/setup.sh test
+	@tools/check.sh
 
 data:
 	@Rscript data-raw/demo-world.R

@@ -1,52 +1,95 @@
 #' What winning a customer cost
 #'
-#' Per customer, or as spend by period (and channel), which is divided by the customers who were new there and then.
+#' Per customer, or as spend by period (and channel), which is divided by the customers who were new
+#' there and then.
 #'
-#' @param per_customer `[numeric]` Cost of one acquired customer in major units: a number for all, or one for each value of `by`.
-#' @param by For costs per customer `[character(1)]`: a group of the grid, or `"cohort"` with periods such as `2024-03` as names. For spend `[character]`: columns of the table that are
-#'   groups of the grid, `c("group of the grid" = "column of the table")`; default none, so that the spend of a period is that of all its new customers.
+#' @param per_customer `[numeric]` Cost of one acquired customer in major units: a number for all,
+#'   or one for each value of `by`.
+#' @param by For costs per customer `[character(1)]`: a group of the grid, or `"cohort"` with
+#'   periods such as `2024-03` as names. For spend `[character]`: columns of the table that are
+#'   groups of the grid, `c("group of the grid" = "column of the table")`; default none, so that the
+#'   spend of a period is that of all its new customers.
 #' @return A `nubrek_cost`, for [cohort_payback()].
 #' @examples
 #' acquisition_cost(12.50)
 #' acquisition_cost(c(Web = 15, Mill = 8), by = "first_channel")
-#' acquisition_spend(data.frame(month = "2024-01", channel = "Web", spend = 1200), period = "month", amount = "spend", by = c(first_channel = "channel"))
+#' acquisition_spend(data.frame(
+#'   month = "2024-01", channel = "Web", spend = 1200
+#' ), period = "month", amount = "spend", by = c(first_channel = "channel"))
 #' @export
 acquisition_cost <- function(per_customer, by = NULL) {
   check_text(by, null = TRUE)
-  throw_unless(checkmate::check_numeric(per_customer, 0, any.missing = FALSE, finite = TRUE, min.len = 1L, max.len = if (is.null(by)) 1L, names = if (!is.null(by)) "unique"), "per_customer",
-               rlang::current_env())
+  throw_unless(
+    checkmate::check_numeric(
+      per_customer,
+      0,
+      any.missing = FALSE,
+      finite = TRUE,
+      min.len = 1L,
+      max.len = if (is.null(by)) 1L,
+      names = if (!is.null(by)) "unique"
+    ),
+    "per_customer",
+    rlang::current_env()
+  )
   structure(list(per_customer = per_customer, by = by), class = "nubrek_cost")
 }
 
 #' @param table `[data.frame | character]` The spend, or the path of a file with it.
-#' @param period,amount `[character(1)]` Columns: the period (a day in it, or `2024-03`, `2024 Q2`, `2024-W05`, `2024`), and the money in the home currency. Periods finer than the cohorts add up.
-#' @param carry_over `[logical(1)]` Give spend of a period without new customers to the next cohort of its channel? Default `FALSE`: it is shown apart.
+#' @param period,amount `[character(1)]` Columns: the period (a day in it, or `2024-03`, `2024 Q2`,
+#'   `2024-W05`, `2024`), and the money in the home currency. Periods finer than the cohorts add up.
+#' @param carry_over `[logical(1)]` Give spend of a period without new customers to the next cohort
+#'   of its channel? Default `FALSE`: it is shown apart.
 #' @rdname acquisition_cost
 #' @export
-acquisition_spend <- function(table, period = "period", amount = "spend", by = NULL, carry_over = FALSE) {
-  throw_unless(checkmate::check_character(by, any.missing = FALSE, null.ok = TRUE), "by", rlang::current_env())
+acquisition_spend <- function(
+  table, period = "period", amount = "spend", by = NULL, carry_over = FALSE
+) {
+  throw_unless(
+    checkmate::check_character(by, any.missing = FALSE, null.ok = TRUE), "by", rlang::current_env()
+  )
   throw_unless(checkmate::check_flag(carry_over), "carry_over", rlang::current_env())
   read <- read_source(table)
   check_columns_exist(c(period, amount, unname(by)), names(read$table), read$files[[1L]])
   groups <- read$table[, unname(by), with = FALSE]
   data.table::setnames(groups, if (is.null(names(by))) as.character(by) else names(by))
-  structure(list(period = read$table[[period]], amount = read$table[[amount]], groups = lapply(groups, \(x) ifelse(is_blank(x), "(missing)", trim_text(x))), carry_over = carry_over,
-                 named = c(period, amount)), class = "nubrek_cost")
+  structure(list(
+    period = read$table[[period]],
+    amount = read$table[[amount]],
+    groups = lapply(groups, \(x) ifelse(is_blank(x), "(missing)", trim_text(x))),
+    carry_over = carry_over,
+    named = c(period, amount)
+  ), class = "nubrek_cost")
 }
 
-# The cost of each cohort of the grid in minor units with `digits` further decimals, and the spend that no cohort got.
+# The cost of each cohort of the grid in minor units with `digits` further decimals, and the spend
+# that no cohort got.
 cohort_costs <- function(cohorts, cost, basis, call = rlang::caller_env()) {
   if (checkmate::test_number(cost, lower = 0, finite = TRUE)) cost <- acquisition_cost(cost)
   if (!inherits(cost, "nubrek_cost")) {
-    abort_nubrek(c("{.arg cost} must be a cost per customer, 0 or more, or come from {.fn acquisition_cost} or {.fn acquisition_spend}.", "x" = "It is {.val {cost}}."), "argument", call = call)
+    abort_nubrek(c(paste0(
+      "{.arg cost} must be a cost per customer, 0 or more, or come from {.fn acquisition_cost} ",
+      "or {.fn acquisition_spend}."
+    ), "x" = "It is {.val {cost}}."), "argument", call = call)
   }
   if (is.null(cost$per_customer)) return(spread_spend(cohorts, cost, basis, call))
   decimals <- basis$decimals
-  if (is.null(cost$by)) each <- rep(cost$per_customer, nrow(cohorts)) else {
-    key <- if (cost$by == "cohort") period_label(cohorts$cohort, basis$clock) else group_in_grid(cohorts, cost$by, basis, call)
+  if (is.null(cost$by)) {
+    each <- rep(cost$per_customer, nrow(cohorts))
+  } else {
+    key <- if (cost$by == "cohort") {
+      period_label(cohorts$cohort, basis$clock)
+    } else {
+      group_in_grid(cohorts, cost$by, basis, call)
+    }
     each <- unname(cost$per_customer[match(key, names(cost$per_customer))])
     unknown <- setdiff(names(cost$per_customer), key)
-    if (length(unknown) > 0L) abort_nubrek(c("A cost is given for {.val {unknown[[1]]}}, which is not in the grid.", nearest_hint(unknown[[1L]], unique(key))), "cost", values = unknown, call = call)
+    if (length(unknown) > 0L) {
+      abort_nubrek(c(
+        "A cost is given for {.val {unknown[[1]]}}, which is not in the grid.",
+        nearest_hint(unknown[[1L]], unique(key))
+      ), "cost", values = unknown, call = call)
+    }
   }
   whole <- whole_rates(each[!is.na(each)] * 10^decimals)
   total <- rep(NA_real_, nrow(cohorts))
@@ -56,24 +99,36 @@ cohort_costs <- function(cohorts, cost, basis, call = rlang::caller_env()) {
 
 group_in_grid <- function(cohorts, name, basis, call) {
   if (!name %in% basis$by) {
-    abort_nubrek(c("The cost is by {.field {name}}, but the grid is not.", "i" = "Build it with {.code by = \"{name}\"}; {.code together = TRUE} adds its groups up afterwards."), "cost", call = call)
+    abort_nubrek(c(
+      "The cost is by {.field {name}}, but the grid is not.",
+      "i" = paste0(
+        "Build it with {.code by = \"{name}\"}; {.code together = TRUE} adds its groups up ",
+        "afterwards."
+      )
+    ), "cost", call = call)
   }
   cohorts[[name]]
 }
 
 spread_spend <- function(cohorts, cost, basis, call) {
   meaning <- meanings()
-  spend <- data.table::setDT(c(cost$groups, list(cohort = ready_periods(cost$period, cost$named[[1L]], basis$clock, meaning, call), amount = ready_money(cost$amount, cost$named[[2L]],
-      basis$decimals, meaning, call))))
+  spend <- data.table::setDT(c(cost$groups, list(
+    cohort = ready_periods(cost$period, cost$named[[1L]], basis$clock, meaning, call),
+    amount = ready_money(cost$amount, cost$named[[2L]], basis$decimals, meaning, call)
+  )))
   ready_fault(spend$amount < 0, cost$named[[2L]], cost$amount, "0 or more", call)
   keys <- c(names(cost$groups), "cohort")
-  for (name in names(cost$groups)) group_in_grid(cohorts, name, basis, call)
+  for (name in names(cost$groups)) {
+    group_in_grid(cohorts, name, basis, call)
+  }
   spend <- spend[, .(amount = sum(amount)), keyby = keys]
   cells <- as.data.table(cohorts)[, .(new = sum(size)), keyby = keys]
   spend[, new := cells[spend, on = keys, x.new]]
   if (cost$carry_over) spend <- carry_spend(spend, cells, keys)
   row <- spend[as.data.table(cohorts), on = keys]
-  list(total = row$amount * row$size / row$new, digits = 0L, unused = as.data.frame(spend[is.na(new) & amount > 0, c(keys, "amount"), with = FALSE]))
+  list(total = row$amount * row$size / row$new, digits = 0L, unused = as.data.frame(
+    spend[is.na(new) & amount > 0, c(keys, "amount"), with = FALSE]
+  ))
 }
 
 # Spend without new customers goes to the next cohort of its channel; what nobody follows stays.

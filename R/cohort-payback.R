@@ -1,18 +1,29 @@
 #' When has the money spent on winning customers come back?
 #'
-#' Payback is the first age at which the cumulative margin of a cohort reaches its acquisition cost, compared in whole decimal numbers. It may be reached in a
-#' period that is observed in part. Where the grid knows no margin, sales are shown and called sales, and there is no payback: sales are not value.
+#' Payback is the first age at which the cumulative margin of a cohort reaches its acquisition cost,
+#' compared in whole decimal numbers. It may be reached in a period that is observed in part. Where
+#' the grid knows no margin, sales are shown and called sales, and there is no payback: sales are
+#' not value.
 #'
 #' @param grid `[nubrek_grid]` With margin, see [cohort_grid()]; by channel where the cost is.
-#' @param cost `[numeric(1) | nubrek_cost]` Cost per customer, or [acquisition_cost()] or [acquisition_spend()].
-#' @param together `[logical(1)]` Add up the grid's groups, so that a row is a whole cohort? Default `FALSE`.
-#' @param within `[integer(1)]` The highest cost is told that pays back by this age; default a year of periods.
-#' @param yearly_discount `[numeric(1)]` Yearly rate; money at age 0 is not discounted, money at age a by \eqn{(1 + d)^a} with \eqn{d = (1 + D)^{1/n} - 1} for n periods a year. Default 0.
-#' @return A `nubrek_payback`, one row per cohort (and group) that is observed from age 0 on: `cohort`; `size`; `cost` per acquired customer; `margin` of the cohort so far, in major units
-#'   (discounted if asked); `value_to_date`, the same per acquired customer; `payback_age`; `value_to_cost` so far; `status`: `"paid back"`; `"not yet"`, when the mean margin per acquired
-#'   customer of its last 3 complete ages would reach the cost within 5 more years, with that age as `expected_age`; `"out of reach"`; `"no cost"`; `"margin unknown"`, then with `sales`,
-#'   `sales_per_customer` and `sales_to_cost` in place of margin; `highest_cost`, the most that a customer of the cohort could have cost to be paid back by age `within` (rounded down;
-#'   missing before that age is complete); `older`. [payback_course()] gives every age, [payback_summary()] the groups, [unused_spend()] spend without new customers.
+#' @param cost `[numeric(1) | nubrek_cost]` Cost per customer, or [acquisition_cost()] or
+#'   [acquisition_spend()].
+#' @param together `[logical(1)]` Add up the grid's groups, so that a row is a whole cohort? Default
+#'   `FALSE`.
+#' @param within `[integer(1)]` The highest cost is told that pays back by this age; default a year
+#'   of periods.
+#' @param yearly_discount `[numeric(1)]` Yearly rate; money at age 0 is not discounted, money at age
+#'   a by \eqn{(1 + d)^a} with \eqn{d = (1 + D)^{1/n} - 1} for n periods a year. Default 0.
+#' @return A `nubrek_payback`, one row per cohort (and group) that is observed from age 0 on:
+#'   `cohort`; `size`; `cost` per acquired customer; `margin` of the cohort so far, in major units
+#'   (discounted if asked); `value_to_date`, the same per acquired customer; `payback_age`;
+#'   `value_to_cost` so far; `status`: `"paid back"`; `"not yet"`, when the mean margin per acquired
+#'   customer of its last 3 complete ages would reach the cost within 5 more years, with that age as
+#'   `expected_age`; `"out of reach"`; `"no cost"`; `"margin unknown"`, then with `sales`,
+#'   `sales_per_customer` and `sales_to_cost` in place of margin; `highest_cost`, the most that a
+#'   customer of the cohort could have cost to be paid back by age `within` (rounded down; missing
+#'   before that age is complete); `older`. [payback_course()] gives every age, [payback_summary()]
+#'   the groups, [unused_spend()] spend without new customers.
 #' @examples
 #' grid <- cohort_grid(example_ledger(), "quarter", margin = 0.45)
 #' cohort_payback(grid, cost = 12)
@@ -26,175 +37,221 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   within <- within %||% as.integer(floor(periods_a_year[[basis$clock]]))
   money <- if (is.null(grid$margin)) "sales" else "margin"
   cells <- payback_cells(grid, money)
-  if (nrow(cells) == 0L) abort_nubrek("No cohort is observed from its first purchase on.", "no_purchases")
+  if (nrow(cells) == 0L) {
+    abort_nubrek("No cohort is observed from its first purchase on.", "no_purchases")
+  }
   cohorts <- unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE])
   costs <- cohort_costs(as.data.frame(cohorts), cost, basis)
   cohorts[, total := costs$total]
   by <- if (together) character() else basis$by
   own_digits <- if (money == "margin") basis$margin_digits %||% 0L else 0L
   unknown <- if (together) sum(cohorts$size[is.na(cohorts$total)]) else 0L
-  if (together) { cells <- add_groups(cells); cohorts <- cohorts[, .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))), keyby = cohort] }
+  if (together) {
+    cells <- add_groups(cells)
+    cohorts <- cohorts[,
+      .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))),
+      keyby = cohort
+    ]
+  }
   digits <- max(costs$digits, own_digits)
   cells <- cells[cohorts[, c(by, "cohort", "total"), with = FALSE], on = c(by, "cohort")]
   scale <- 10^(basis$decimals + digits)
-  cells[, `:=`(units = units * 10^(digits - own_digits), total = total * 10^(digits - costs$digits))]
+  cells[,
+    `:=`(units = units * 10^(digits - own_digits), total = total * 10^(digits - costs$digits))
+  ]
   d <- (1 + yearly_discount)^(1 / periods_a_year[[basis$clock]]) - 1
   keys <- c(by, "cohort")
   cells[, `:=`(.so_far = cumsum(units / (1 + d)^age), whole = cumsum(!complete) == 0L), by = keys]
-  each <- cells[, one_payback(age, .so_far, units, complete, total[[1L]], size[[1L]], d, floor(5 * periods_a_year[[basis$clock]]), within, 10^digits), by = keys]
+  each <- cells[,
+    one_payback(
+      age,
+      .so_far,
+      units,
+      complete,
+      total[[1L]],
+      size[[1L]],
+      d,
+      floor(5 * periods_a_year[[basis$clock]]),
+      within,
+      10^digits
+    ),
+    by = keys
+  ]
   out <- cohorts[each, on = keys]
   known <- money == "margin"
   value <- out$reached / scale
-  per_cost <- ifelse(out$total > 0, out$reached / (out$total * 10^(digits - costs$digits)), NA_real_)
+  per_cost <- ifelse(
+    out$total > 0, out$reached / (out$total * 10^(digits - costs$digits)), NA_real_
+  )
   none <- rep(NA_real_, nrow(out))
-  columns <- c(as.list(out)[keys], list(size = out$size, cost = out$total / 10^(basis$decimals + costs$digits) / out$size, margin = if (known) value else none,
-    value_to_date = if (known) value / out$size else none, payback_age = if (known) out$payback_age else rep(NA_integer_, nrow(out)),
-    value_to_cost = if (known) per_cost else none, status = ifelse(out$status == "no cost" | known, out$status, "margin unknown"), expected_age = if (known) out$expected_age else rep(NA_integer_,
-        nrow(out))),
-    if (!known) list(sales = value, sales_per_customer = value / out$size, sales_to_cost = per_cost),
-    list(highest_cost = if (known) out$highest / 10^basis$decimals else none, older = out$older))
+  columns <- c(
+    as.list(out)[keys],
+    list(
+      size = out$size,
+      cost = out$total / 10^(basis$decimals + costs$digits) / out$size,
+      margin = if (known) value else none,
+      value_to_date = if (known) value / out$size else none,
+      payback_age = if (known) out$payback_age else rep(NA_integer_, nrow(out)),
+      value_to_cost = if (known) per_cost else none,
+      status = ifelse(out$status == "no cost" | known, out$status, "margin unknown"),
+      expected_age = if (known) out$expected_age else rep(NA_integer_, nrow(out))
+    ),
+    if (!known) {
+      list(sales = value, sales_per_customer = value / out$size, sales_to_cost = per_cost)
+    },
+    list(highest_cost = if (known) out$highest / 10^basis$decimals else none, older = out$older)
+  )
   course <- course_of(cells, keys, scale)
-  said <- rbind(remarks(grid), payback_remarks(cohorts, costs, basis, money, yearly_discount, d),
-    if (unknown > 0L) remark_table("cost unknown", sprintf("%s of groups without a known cost count in their cohorts as if they had cost nothing.", n_of(unknown, "customer"))))
-  new_result(columns, "payback", remarks = said, basis = c(utils::modifyList(basis, list(by = by)), list(money = money, within = within, yearly_discount = yearly_discount)),
-             course = course, unused = costs$unused, scale = scale)
+  said <- rbind(
+    remarks(grid),
+    payback_remarks(cohorts, costs, basis, money, yearly_discount, d),
+    if (unknown > 0L) {
+      remark_table("cost unknown", sprintf(
+        "%s of groups without a known cost count in their cohorts as if they had cost nothing.",
+        n_of(unknown, "customer")
+      ))
+    }
+  )
+  new_result(
+    columns,
+    "payback",
+    remarks = said,
+    basis = c(with_fields(basis, list(by = by)), list(
+      money = money, within = within, yearly_discount = yearly_discount
+    )),
+    course = course,
+    unused = costs$unused,
+    scale = scale
+  )
 }
 
-# Money of each cell in whole units, of the cohorts seen from age 0 on, with the squares of the customers' running sums.
+# Money of each cell in whole units, of the cohorts seen from age 0 on, with the squares of the
+# customers' running sums.
 payback_cells <- function(grid, money) {
   by <- basis_of(grid, "by")
   wide <- widen_grid(grid, money)
   digits <- if (money == "margin") basis_of(grid, "margin_digits") %||% 0L else 0L
   wide[, units := round(wide[[money]] * 10^(basis_of(grid, "decimals") + digits))]
-  data.table::set(wide, NULL, "squares", scatter_for(grid, wide)[[if (money == "margin") "margin_running" else "running"]] %||% NA_real_)
+  data.table::set(
+    wide,
+    NULL,
+    "squares",
+    scatter_for(grid, wide)[[if (money == "margin") "margin_running" else "running"]] %||% NA_real_
+  )
   wide[, seen := all(.so_far), by = c(by, "cohort")]
-  in_group_order(wide[(seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE][order(cohort, age)], by, plain_table(grid))
+  in_group_order(
+    wide[
+      (seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE
+    ][order(cohort, age)],
+    by,
+    plain_table(grid)
+  )
 }
 
 add_groups <- function(cells) {
-  cells[, .(size = sum(size), units = sum(units), squares = sum(squares), complete = all(complete), older = any(older)), keyby = .(cohort, age)]
+  cells[,
+    .(
+      size = sum(size),
+      units = sum(units),
+      squares = sum(squares),
+      complete = all(complete),
+      older = any(older)
+    ),
+    keyby = .(cohort, age)
+  ]
 }
 
-# One cohort: `reached` is what has come back at each age, `total` the cost, both in whole units. The projection starts from the
-# last complete age, with the mean of the last three of them (definition 31); an age 0 seen in part does not stand in its way.
-one_payback <- function(age, reached, units, complete, total, size, discount, horizon, within, unit) {
+# One cohort: `reached` is what has come back at each age, `total` the cost, both in whole units.
+# The projection starts from the last complete age, with the mean of the last three of them
+# (definition 31); an age 0 seen in part does not stand in its way.
+one_payback <- function(
+  age, reached, units, complete, total, size, discount, horizon, within, unit
+) {
   paid <- if (!is.na(total) && total > 0) which(reached >= total) else integer()
   known <- which(complete)
   last <- if (length(known) > 0L) known[[length(known)]] else 0L
   recent <- mean(units[utils::tail(known, 3L)])
-  ahead <- if (last > 0L && length(paid) == 0L) reached[[last]] + cumsum(recent / (1 + discount)^(age[[last]] + seq_len(horizon)))
+  ahead <- if (last > 0L && length(paid) == 0L) {
+    reached[[last]] + cumsum(recent / (1 + discount)^(age[[last]] + seq_len(horizon)))
+  }
   soon <- if (!is.na(total)) which(ahead >= total)
-  status <- if (is.na(total) || total == 0) "no cost"
-    else if (length(paid) > 0L) "paid back"
-    else if (last == 0L || length(soon) > 0L) "not yet"
-    else "out of reach"
-  list(reached = reached[[length(reached)]], payback_age = if (length(paid) > 0L) age[[paid[[1L]]]] else NA_integer_, status = status,
-       expected_age = if (status == "not yet" && length(soon) > 0L) age[[last]] + soon[[1L]] else NA_integer_,
-       highest = if (sum(cumprod(complete)) > within) max(0, floor(max(reached[age <= within]) / size / unit + 1e-9)) else NA_real_)
+  status <- if (is.na(total) || total == 0) {
+    "no cost"
+  } else if (length(paid) > 0L) {
+    "paid back"
+  } else if (last == 0L || length(soon) > 0L) {
+    "not yet"
+  } else {
+    "out of reach"
+  }
+  list(
+    reached = reached[[length(reached)]],
+    payback_age = if (length(paid) > 0L) age[[paid[[1L]]]] else NA_integer_,
+    status = status,
+    expected_age = if (status == "not yet" && length(soon) > 0L) {
+      age[[last]] + soon[[1L]]
+    } else {
+      NA_integer_
+    },
+    highest = if (sum(cumprod(complete)) > within) {
+      max(0, floor(max(reached[age <= within]) / size / unit + 1e-9))
+    } else {
+      NA_real_
+    }
+  )
 }
 
-# Every age of every cohort, in major units per acquired customer, with the interval that the scatter among its customers gives.
+# Every age of every cohort, in major units per acquired customer, with the interval that the
+# scatter among its customers gives.
 course_of <- function(cells, keys, scale) {
   value <- cells$.so_far / scale / cells$size
   between <- mean_interval(value, cells$squares, cells$size)
   cost <- cells$total / scale / cells$size
-  as.data.frame(c(as.list(cells)[c(keys, "age", "size", "older")], list(value = value, lower = between$lower, upper = between$upper, cost = cost,
-    value_to_cost = ifelse(cost > 0, value / cost, NA_real_), complete = cells$whole, squares = cells$squares)), optional = TRUE)
+  as.data.frame(c(
+    as.list(cells)[c(keys, "age", "size", "older")],
+    list(
+      value = value,
+      lower = between$lower,
+      upper = between$upper,
+      cost = cost,
+      value_to_cost = ifelse(cost > 0, value / cost, NA_real_),
+      complete = cells$whole,
+      squares = cells$squares
+    )
+  ), optional = TRUE)
 }
 
 payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
   scale <- 10^(basis$decimals + costs$digits)
-  text <- \(x) paste(formatC(x, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency)
+  text <- \(x) paste(
+    formatC(x, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency
+  )
   unused <- sum(costs$unused$amount)
   rbind(
-    if (money == "sales") remark_table("margin", "No margin is known: sales are shown and called sales, and payback is not told."),
-    if (unused > 0) remark_table("unused spend", sprintf("%s of spend fell into periods without new customers of their channel (or outside the grid) and is in no cohort's cost.",
-        text(unused / scale))),
-    if (any(cohorts$older)) remark_table("older cohorts", "Older cohorts hold customers that this spend did not win: their cost per customer is too low, and pooled lines leave them out."),
-    if (yearly > 0) remark_table("discount", sprintf("Discounted at %s %% a year, %s %% a %s; age 0 is not.", number_text(100 * yearly), format(signif(100 * d, 4)), basis$clock)))
-}
-
-#' The course of a payback, the groups together, and spend that nobody got
-#'
-#' @param payback `[nubrek_payback]` From [cohort_payback()].
-#' @return `payback_course()`: a data frame with a row per cohort and age: `value`, cumulative margin per acquired customer (sales where no margin is known), with a 95 % interval (`lower`,
-#'   `upper`) from
-#'   the scatter among its customers, missing for ready tables; `cost` per acquired customer; `value_to_cost`; `complete`.
-#'
-#'   `payback_summary()`: a data frame with a row per group (one without groups), over all cohorts without older customers and with a cost: `cohorts`, `size`, `cost` per acquired customer;
-#'   `payback_age`, the first age at which the margin of all cohorts that are complete there has reached the cost of the same cohorts, with `cohorts_there` behind it; `value_to_cost` at
-#'   age `within`, of the cohorts complete there, with `value_to_cost_lower` and `value_to_cost_upper` (95 %); `highest_cost` that pays back by then.
-#'
-#'   `payback_pool()`: the pooled course behind it, by group and age.
-#'
-#'   `unused_spend()`: a data frame with spend by channel and period that had no new customers.
-#' @examples
-#' payback <- cohort_payback(cohort_grid(example_ledger(), "quarter", margin = 0.45, older_within = 1L), cost = 12)
-#' payback_course(payback)
-#' payback_summary(payback)
-#' unused_spend(payback)
-#' @export
-payback_course <- function(payback) {
-  throw_unless(checkmate::check_class(payback, "nubrek_payback"), "payback", rlang::current_env())
-  course <- attr(payback, "course")
-  side_table(course[setdiff(names(course), "squares")], "payback_course", payback, per_customer_kinds)
-}
-
-#' @rdname payback_course
-#' @export
-payback_pool <- function(payback) {
-  throw_unless(checkmate::check_class(payback, "nubrek_payback"), "payback", rlang::current_env())
-  by <- basis_of(payback, "by")
-  course <- as.data.table(attr(payback, "course"))[complete & !older & !is.na(cost) & cost > 0]
-  out <- course[, .(reached = sum(value * size), spent = sum(cost * size), squares = sum(squares), cohorts = .N, size = sum(size)), keyby = c(by, "age")]
-  out[, `:=`(value = reached / size, cost = spent / size)]
-  out[, c("lower", "upper") := mean_interval(value, squares, size)]
-  out[, value_to_cost := value / cost]
-  shown <- c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")
-  side_table(as.data.frame(in_group_order(out, by, course))[shown], "payback_pool", payback, per_customer_kinds)
-}
-
-# A table beside a result, with its base.
-side_table <- function(table, class, of, kinds = NULL) {
-  new_result(as.list(table), class, remarks = remarks(of)[remarks(of)$about %in% c("slice", "as of"), ],
-             basis = utils::modifyList(attr(of, "basis"), list(kinds = kinds)))
-}
-
-per_customer_kinds <- c(value = "money", lower = "money", upper = "money", cost = "money", value_to_cost = "decimal")
-
-#' @rdname payback_course
-#' @export
-payback_summary <- function(payback) {
-  pool <- as.data.table(payback_pool(payback))
-  by <- basis_of(payback, "by")
-  within <- basis_of(payback, "within")
-  unit <- 10^basis_of(payback, "decimals")
-  course <- as.data.table(payback_course(payback))[older == FALSE & !is.na(cost) & cost > 0]
-  all <- course[age == 0L, .(cohorts = .N, size = sum(size), cost = sum(cost * size) / sum(size)), keyby = by]
-  # the same comparison as for a cohort, in whole units
-  scale <- attr(payback, "scale")
-  found <- pool[, { hit <- which(round(value * size * scale) >= round(cost * size * scale)); there <- which(age == within)
-    list(payback_age = if (length(hit) > 0L) age[[hit[[1L]]]] else NA_integer_, cohorts_there = if (length(hit) > 0L) cohorts[[hit[[1L]]]] else NA_integer_,
-         value_to_cost = at_or_na(value_to_cost, there), value_to_cost_lower = at_or_na(lower / cost, there), value_to_cost_upper = at_or_na(upper / cost, there)) }, by = by]
-  if (basis_of(payback, "money") == "sales") found[, payback_age := NA_integer_]
-  # the highest cost: of the cohorts complete at that age, at their best age up to it
-  through <- as.data.table(attr(payback, "course"))[older == FALSE]
-  through[, long := any(age == within & complete), by = c(by, "cohort")]
-  best <- through[long & age <= within, .(value = sum(value * size) / sum(size)), by = c(by, "age")][, .(highest_cost = if (.N > 0L) floor(max(value) * unit + 1e-9) / unit else NA_real_), by = by]
-  out <- if (length(by) > 0L) best[found[all, on = by], on = by] else cbind(all, found, if (nrow(best) > 0L) best else data.table(highest_cost = NA_real_))
-  if (basis_of(payback, "money") == "sales") out[, highest_cost := NA_real_]
-  shown <- c(by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost", "value_to_cost_lower", "value_to_cost_upper", "cohorts_there")
-  side_table(as.data.frame(in_group_order(out, by, course))[shown], "payback_summary", payback)
-}
-
-at_or_na <- function(x, at) if (length(at) > 0L) x[[at[[1L]]]] else NA_real_
-
-#' @rdname payback_course
-#' @export
-unused_spend <- function(payback) {
-  throw_unless(checkmate::check_class(payback, "nubrek_payback"), "payback", rlang::current_env())
-  unused <- attr(payback, "unused")
-  if (is.null(unused)) unused <- data.frame(cohort = as.Date(character()), amount = numeric())
-  unused$amount <- unused$amount / 10^basis_of(payback, "decimals")
-  side_table(unused, "unused_spend", payback)
+    if (money == "sales") {
+      remark_table(
+        "margin", "No margin is known: sales are shown and called sales, and payback is not told."
+      )
+    },
+    if (unused > 0) {
+      remark_table("unused spend", sprintf(paste0(
+        "%s of spend fell into periods without new customers of their channel (or outside the ",
+        "grid) and is in no cohort's cost."
+      ), text(unused / scale)))
+    },
+    if (any(cohorts$older)) {
+      remark_table("older cohorts", paste0(
+        "Older cohorts hold customers that this spend did not win: their cost per customer is ",
+        "too low, and pooled lines leave them out."
+      ))
+    },
+    if (yearly > 0) {
+      remark_table("discount", sprintf(
+        "Discounted at %s %% a year, %s %% a %s; age 0 is not.",
+        number_text(100 * yearly),
+        format(signif(100 * d, 4)),
+        basis$clock
+      ))
+    }
+  )
 }

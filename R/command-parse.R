@@ -1,59 +1,148 @@
 # Arguments of the command. Data go to standard output, messages to standard error.
 
 command_verbs <- list(
-  new = list(says = "look at export files and write a study file with a guess for each column, to be corrected", use = "nubrek new FILE... [--file STUDY]", arguments = NA),
-  demo = list(says = "write the demo world (data and a study file) into a folder", use = "nubrek demo [--folder FOLDER]", arguments = 0L),
-  check = list(says = "read a study and its data, print the audit, check all that a study says, compute nothing", use = "nubrek check STUDY", arguments = 1L),
-  run = list(says = "run a study: report and lists", use = "nubrek run STUDY [--folder FOLDER]", arguments = 1L),
-  show = list(says = "print one part of a study as a table, CSV or JSON",
-              use = "nubrek show PART STUDY [--where CONDITIONS] [--format table|csv|json] [--rows N] [--measure NAME] [--view age|calendar]", arguments = 2L),
-  list = list(says = "write a part as a list: CSV, XLSX or Parquet, with contact columns, one sheet or file for each group",
-              use = "nubrek list PART STUDY --file FILE [--where CONDITIONS] [--from TIERS] [--to TIERS] [--columns A,B] [--apart COLUMN] [--contact A,B]", arguments = 2L),
-  draw = list(says = "draw the figure of a part into a PNG or SVG file", use = "nubrek draw PART STUDY --file FILE [--measure NAME] [--view age|calendar] [--curves]", arguments = 2L),
-  keys = list(says = "every section and key of a study file, with type, default and example", use = "nubrek keys [SECTION]", arguments = 0:1))
-
-figure_parts <- c("audit", "counts", "gaps", "waits", "curve", "new", "sales", "cohorts", "cohorts_by", "usual", "payback", "payback_by", "rfm", "map", "tiers", "moves", "outlook",
-  "forecast", "shares", "coming", "continued", "worth",
-    "worth_by", "value_by", "backtest",
-    "tracking",
-  "expected_counts", "spread", "expected_spend", "calibration", "captured", "season", "spend_frequency")
-
-# What is read off cohorts and waits.
-measures_of <- function(part) {
-  if (part %in% c("cohorts", "cohorts_by")) return(names(grid_measures))
-  if (part == "waits") return(names(wait_measures))
-}
+  new = list(
+    says = "look at export files and write a study file with a guess for each column",
+    use = "nubrek new FILE... [--file STUDY]",
+    arguments = NA
+  ),
+  demo = list(
+    says = "write the demo world (data and a study file) into a folder",
+    use = "nubrek demo [--folder FOLDER]",
+    arguments = 0L
+  ),
+  check = list(
+    says = "read a study and its data, print the audit, check all that a study says",
+    use = "nubrek check STUDY",
+    arguments = 1L
+  ),
+  run = list(
+    says = "run a study: report and lists",
+    use = "nubrek run STUDY [--folder FOLDER]",
+    arguments = 1L
+  ),
+  show = list(
+    says = "print one part of a study as a table, CSV or JSON",
+    use = paste0(
+      "nubrek show PART STUDY [--where CONDITIONS] [--format table|csv|json] [--rows N] ",
+      "[--measure NAME] [--view age|calendar]"
+    ),
+    arguments = 2L
+  ),
+  list = list(
+    says = paste0(
+      "write a part as a list: CSV, XLSX or Parquet, with contact columns, one sheet or file for ",
+      "each group"
+    ),
+    use = paste0(
+      "nubrek list PART STUDY --file FILE [--where CONDITIONS] [--from TIERS] [--to TIERS] ",
+      "[--columns A,B] [--apart COLUMN] [--contact A,B]"
+    ),
+    arguments = 2L
+  ),
+  draw = list(
+    says = "draw the figure of a part into a PNG or SVG file",
+    use = "nubrek draw PART STUDY --file FILE [--measure NAME] [--view age|calendar] [--curves]",
+    arguments = 2L
+  ),
+  keys = list(
+    says = "every section and key of a study file, with type, default and example",
+    use = "nubrek keys [SECTION]",
+    arguments = 0:1
+  ),
+  parts = list(
+    says = "every part of a study, in groups, with a line of what it tells",
+    use = "nubrek parts [GROUP]",
+    arguments = 0:1
+  )
+)
 
 command_options <- function(verb) {
-  text <- \(flag, help, metavar, default = NULL) optparse::make_option(flag, type = "character", default = default, metavar = metavar, help = help)
-  flag <- \(flag, help) optparse::make_option(flag, action = "store_true", default = FALSE, help = help)
+  text <- \(flag, help, metavar, default = NULL) optparse::make_option(
+    flag, type = "character", default = default, metavar = metavar, help = help
+  )
+  flag <- \(flag, help) optparse::make_option(
+    flag, action = "store_true", default = FALSE, help = help
+  )
   by <- text("--by", "of value_by: the customer attribute [the study's]", "ATTRIBUTE")
-  where <- text("--where", "only rows like these, such as \"tier=cashmere,merino; sales>=100\"", "CONDITIONS")
-  measure <- text("--measure", paste0("of cohorts: ", paste(names(grid_measures), collapse = ", "), "; of waits: ", paste(names(wait_measures), collapse = ", ")), "NAME")
+  where <- text(
+    "--where", "only rows like these, such as \"tier=cashmere,merino; sales>=100\"", "CONDITIONS"
+  )
+  measure <- text(
+    "--measure",
+    paste0(
+      "of cohorts: ",
+      paste(names(grid_measures), collapse = ", "),
+      "; of waits: ",
+      paste(names(wait_measures), collapse = ", ")
+    ),
+    "NAME"
+  )
   view <- text("--view", "of cohorts: age or calendar [age]", "VIEW")
   own <- switch(verb,
-    demo = list(text("--folder", "folder to write to [pellmere]", "FOLDER"), text("--to", "the same", "FOLDER")),
-    new = list(text("--file", "study file to write [study.yaml]", "STUDY"), text("--to", "the same", "STUDY")),
+    demo = list(
+      text("--folder", "folder to write to [pellmere]", "FOLDER"),
+      text("--to", "the same", "FOLDER")
+    ),
+    new = list(
+      text("--file", "study file to write [study.yaml]", "STUDY"), text("--to", "the same", "STUDY")
+    ),
     run = list(text("--folder", "where to write [the study's own folder]", "FOLDER")),
-    show = list(measure, view, by, where, text("--format", "table, csv or json [%default]", "FORMAT", "table"),
-                optparse::make_option("--rows", type = "integer", default = NULL, metavar = "N", help = "rows of a table [20, or all that were asked for]")),
-    list = list(by, where, text("--file", "a .csv, .xlsx or .parquet file", "FILE"), text("--from", "of moves: the tiers left", "TIERS"),
-                text("--to", "of moves: the tiers reached, or absent", "TIERS"), text("--columns", "only these columns", "A,B"),
-                text("--apart", "one sheet or file for each value of this column", "COLUMN"),
-                text("--contact", "customer attributes to carry along, such as name,email", "A,B")),
-    draw = list(measure, view, flag("--curves", "draw cohorts as curves, the newest emphasised"), by, text("--file", "a .png or .svg file", "FILE"), text("--to", "the same", "FILE")))
+    show = list(
+      measure,
+      view,
+      by,
+      where,
+      text("--format", "table, csv or json [%default]", "FORMAT", "table"),
+      optparse::make_option(
+        "--rows",
+        type = "integer",
+        default = NULL,
+        metavar = "N",
+        help = "rows of a table [20, or all that were asked for]"
+      )
+    ),
+    list = list(
+      by,
+      where,
+      text("--file", "a .csv, .xlsx or .parquet file", "FILE"),
+      text("--from", "of moves: the tiers left", "TIERS"),
+      text("--to", "of moves: the tiers reached, or absent", "TIERS"),
+      text("--columns", "only these columns", "A,B"),
+      text("--apart", "one sheet or file for each value of this column", "COLUMN"),
+      text("--contact", "customer attributes to carry along, such as name,email", "A,B")
+    ),
+    draw = list(
+      measure,
+      view,
+      flag("--curves", "draw cohorts as curves, the newest emphasised"),
+      by,
+      text("--file", "a .png or .svg file", "FILE"),
+      text("--to", "the same", "FILE")
+    )
+  )
   c(own, list(flag("--quiet", "no progress")))
 }
 
 abort_usage <- function(message, verb = NULL) {
-  hint <- if (is.null(verb)) "{.code nubrek --help} lists the commands." else paste0("Usage: {.code ", command_verbs[[verb]]$use, "}")
+  hint <- if (is.null(verb)) {
+    "{.code nubrek --help} lists the commands."
+  } else {
+    paste0("Usage: {.code ", command_verbs[[verb]]$use, "}")
+  }
   abort_nubrek(c(message, "i" = hint), "usage", call = NULL, .envir = rlang::caller_env())
 }
 
 # A word that is not known, with the nearest that is.
 abort_word <- function(what, found, known, verb = NULL) {
-  shown <- if (length(known) > 24L) "{.code nubrek --help} lists what is." else "Known: {.val {known}}."
-  abort_usage(c(paste0("There is no ", what, " {.val {found}}."), nearest_hint(found, known), "x" = shown), verb)
+  shown <- if (length(known) > 24L) {
+    "{.code nubrek parts} lists what is."
+  } else {
+    "Known: {.val {known}}."
+  }
+  abort_usage(c(
+    paste0("There is no ", what, " {.val {found}}."), nearest_hint(found, known), "x" = shown
+  ), verb)
 }
 
 command_parse <- function(args) {
@@ -61,10 +150,20 @@ command_parse <- function(args) {
   if (args[[1L]] %in% c("--version", "version")) return(list(verb = "version"))
   verb <- args[[1L]]
   if (!verb %in% names(command_verbs)) abort_word("command", verb, names(command_verbs))
-  parser <- optparse::OptionParser(usage = command_verbs[[verb]]$use, option_list = command_options(verb), prog = "nubrek", add_help_option = FALSE)
-  if (any(c("--help", "-h") %in% args[-1L])) return(list(verb = "help-verb", text = utils::capture.output(optparse::print_help(parser))))
-  parsed <- tryCatch(optparse::parse_args2(parser, args[-1L]), error = \(e) abort_usage("{conditionMessage(e)}", verb),
-                     warning = \(w) abort_usage("{conditionMessage(w)}", verb))
+  parser <- optparse::OptionParser(
+    usage = command_verbs[[verb]]$use,
+    option_list = command_options(verb),
+    prog = "nubrek",
+    add_help_option = FALSE
+  )
+  if (any(c("--help", "-h") %in% args[-1L])) {
+    return(list(verb = "help-verb", text = utils::capture.output(optparse::print_help(parser))))
+  }
+  parsed <- tryCatch(
+    optparse::parse_args2(parser, args[-1L]),
+    error = \(e) abort_usage("{conditionMessage(e)}", verb),
+    warning = \(w) abort_usage("{conditionMessage(w)}", verb)
+  )
   job <- c(list(verb = verb), parsed$options)
   job <- settle_target(job)
   given <- parsed$args
@@ -73,9 +172,16 @@ command_parse <- function(args) {
     return(c(job, list(files = given)))
   }
   wanted <- command_verbs[[verb]]$arguments
-  if (!length(given) %in% wanted) abort_usage("{.code nubrek {verb}} takes {wanted[[1]]} argument{?s}, not {length(given)}.", verb)
-  if (verb == "keys") return(c(job, list(section = check_section(given))))
-  if (verb %in% c("show", "draw", "list")) job <- check_part_options(c(list(part = given[[1L]]), job))
+  if (!length(given) %in% wanted) {
+    abort_usage(
+      "{.code nubrek {verb}} takes {wanted[[1]]} argument{?s}, not {length(given)}.", verb
+    )
+  }
+  if (verb == "keys") return(c(job, list(section = check_word(given, names(study_schema()), verb))))
+  if (verb == "parts") return(c(job, list(group = check_word(given, names(report_sections), verb))))
+  if (verb %in% c("show", "draw", "list")) {
+    job <- check_part_options(c(list(part = given[[1L]]), job))
+  }
   if (verb != "demo") job$study <- given[[length(given)]]
   job
 }
@@ -85,37 +191,64 @@ settle_target <- function(job) {
   verb <- job$verb
   if (verb == "demo") job$folder <- job$folder %||% job$to %||% "pellmere"
   if (verb == "new") job$file <- job$file %||% job$to %||% "study.yaml"
-  if (verb == "draw") job$file <- job$file %||% job$to
-  if (verb == "list" && is.null(job$file) && !is.null(job$to) && tolower(tools::file_ext(job$to)) %in% names(list_writers)) {
+  if (verb == "draw") {
+    job$file <- job$file %||% job$to
+    job$to <- NULL
+  }
+  if (
+    verb == "list" &&
+      is.null(job$file) &&
+      !is.null(job$to) &&
+      tolower(tools::file_ext(job$to)) %in% names(list_writers)
+  ) {
     job$file <- job$to
     job$to <- NULL
   }
-  if (verb == "draw" && is.null(job$file)) abort_usage("Say where to draw: {.code --file FILE.png}.", verb)
-  if (verb == "list" && is.null(job$file)) abort_usage("Say where to write: {.code --file FILE.csv}.", verb)
+  if (verb == "draw" && is.null(job$file)) {
+    abort_usage("Say where to draw: {.code --file FILE.png}.", verb)
+  }
+  if (verb == "list" && is.null(job$file)) {
+    abort_usage("Say where to write: {.code --file FILE.csv}.", verb)
+  }
   job
 }
 
-check_section <- function(given) {
+# At most one word, of those that are known.
+check_word <- function(given, known, verb) {
   if (length(given) == 0L) return(NULL)
-  known <- names(study_schema())
-  if (!given[[1L]] %in% known) abort_word("section", given[[1L]], known, "keys")
+  if (!given[[1L]] %in% known) {
+    abort_word(if (verb == "keys") "section" else "group", given[[1L]], known, verb)
+  }
   given[[1L]]
 }
 
 check_part_options <- function(job) {
   verb <- job$verb
-  known <- if (verb == "draw") figure_parts else names(study_parts)
-  if (!job$part %in% known) abort_word(if (verb == "draw") "figure" else "part", job$part, known, verb)
-  measures <- measures_of(job$part)
-  if (!is.null(job$measure)) {
-    if (is.null(measures)) abort_usage("{.code --measure} is for {.val cohorts} and {.val waits}.", verb)
-    if (!job$measure %in% measures) abort_word(paste("measure of", job$part), job$measure, measures, verb)
+  known <- if (verb == "draw") figure_parts() else shown_parts()
+  if (!job$part %in% known) {
+    abort_word(if (verb == "draw") "figure" else "part", job$part, known, verb)
   }
-  cohorts <- job$part %in% c("cohorts", "cohorts_by")
-  if ((!is.null(job$view) || isTRUE(job$curves)) && !cohorts) abort_usage("{.code --view} and {.code --curves} are for {.val cohorts}.", verb)
-  if (!is.null(job$view) && !job$view %in% c("age", "calendar")) abort_word("view", job$view, c("age", "calendar"), verb)
-  if (!is.null(job$by) && job$part != "value_by") abort_usage("{.code --by} is for {.val value_by}.", verb)
-  if ((!is.null(job$from) || !is.null(job$to)) && verb == "list" && job$part != "moves") abort_usage("{.code --from} and {.code --to} are for {.val moves}.", verb)
-  if (verb == "show" && !job$format %in% c("table", "csv", "json")) abort_word("format", job$format, c("table", "csv", "json"), verb)
+  part <- part_record(job$part)
+  check_own_options(job, part)
+  if (!is.null(job$measure) && !job$measure %in% part$measures()) {
+    abort_word(paste("measure of", job$part), job$measure, part$measures(), verb)
+  }
+  if (!is.null(job$view) && !job$view %in% c("age", "calendar")) {
+    abort_word("view", job$view, c("age", "calendar"), verb)
+  }
+  if (verb == "show" && !job$format %in% c("table", "csv", "json")) {
+    abort_word("format", job$format, c("table", "csv", "json"), verb)
+  }
   job
+}
+
+# Options that only some parts understand.
+check_own_options <- function(job, part) {
+  for (option in unique(unlist(lapply(part_records(), `[[`, "options")))) {
+    given <- !is.null(job[[option]]) && !isFALSE(job[[option]])
+    if (given && !option %in% part$options) {
+      parts <- parts_with(\(part) option %in% part$options)
+      abort_usage("{.code --{option}} is for {.val {parts}}.", job$verb)
+    }
+  }
 }

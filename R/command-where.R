@@ -1,18 +1,32 @@
-# Rows of a table by what their columns say: "tier=cashmere,merino; sales>=100". Read here, never evaluated as code.
+# Rows of a table by what their columns say: "tier=cashmere,merino; sales>=100". Read here, never
+# evaluated as code.
 
 filter_where <- function(x, where) {
-  if (!validUTF8(where)) abort_usage("{.val {iconv(where, 'UTF-8', 'UTF-8', sub = 'byte')}} is no text.", "list")
+  if (!validUTF8(where)) {
+    abort_usage("{.val {iconv(where, 'UTF-8', 'UTF-8', sub = 'byte')}} is no text.", "list")
+  }
   conditions <- trimws(strsplit(where, ";", fixed = TRUE)[[1L]])
-  for (one in conditions[nzchar(conditions)]) x <- x[where_rows(x, one), , drop = FALSE]
-  if (nrow(x) == 0L) abort_nubrek(c("No row fulfils {.val {where}}.", "i" = "Each condition is possible, but not all together."), "value", call = NULL)
+  for (one in conditions[nzchar(conditions)]) {
+    x <- x[where_rows(x, one), , drop = FALSE]
+  }
+  if (nrow(x) == 0L) {
+    abort_nubrek(c(
+      "No row fulfils {.val {where}}.", "i" = "Each condition is possible, but not all together."
+    ), "value", call = NULL)
+  }
   attr(x, "whole") <- nrow(x)
   x
 }
 
 where_rows <- function(x, condition) {
-  parts <- regmatches(condition, regexec("^([^=<>!]+?)\\s*(>=|<=|!=|=|>|<)\\s*(.+)$", condition, perl = TRUE))[[1L]]
+  parts <- regmatches(
+    condition, regexec("^([^=<>!]+?)\\s*(>=|<=|!=|=|>|<)\\s*(.+)$", condition, perl = TRUE)
+  )[[1L]]
   if (length(parts) == 0L) {
-    abort_usage(c("{.val {condition}} is no condition.", "i" = "Such as {.code tier=cashmere,merino} or {.code sales>=100}; several are divided by {.code ;}."), "list")
+    abort_usage(c("{.val {condition}} is no condition.", "i" = paste0(
+      "Such as {.code tier=cashmere,merino} or {.code sales>=100}; several are divided by ",
+      "{.code ;}."
+    )), "list")
   }
   name <- trimws(parts[[2L]])
   check_columns_exist(name, names(x), "the table", NULL)
@@ -33,15 +47,38 @@ among <- function(x, name, wanted) {
   column <- x[[name]]
   empty <- "(missing)" %in% wanted
   wanted <- setdiff(wanted, "(missing)")
-  hit <- if (length(wanted) == 0L) rep(FALSE, length(column))
-    else picked_by(x, name, if (is.numeric(column)) where_limit(column, wanted, name) else if (is.logical(column)) tolower(wanted) %in% c("yes", "true") else wanted, NULL)
+  hit <- if (length(wanted) == 0L) {
+    rep(FALSE, length(column))
+  } else {
+    picked_by(
+      x,
+      name,
+      if (is.numeric(column)) {
+        where_limit(column, wanted, name)
+      } else if (is.logical(column)) {
+        tolower(wanted) %in% c("yes", "true")
+      } else {
+        wanted
+      },
+      NULL
+    )
+  }
   hit & !is.na(column) | (empty & is.na(column))
 }
 
 where_limit <- function(column, wanted, name) {
-  limit <- if (inherits(column, "Date")) as.Date(wanted, optional = TRUE) else if (is.numeric(column)) suppressWarnings(as.numeric(wanted)) else NA
+  limit <- if (inherits(column, "Date")) {
+    as.Date(wanted, optional = TRUE)
+  } else if (is.numeric(column)) {
+    suppressWarnings(as.numeric(wanted))
+  } else {
+    NA
+  }
   if (anyNA(limit)) {
-    abort_nubrek(c("{.val {wanted}} cannot be compared with {.field {name}}.", "x" = "{.field {name}} holds {.cls {class(column)}}."), "value", call = NULL)
+    abort_nubrek(c(
+      "{.val {wanted}} cannot be compared with {.field {name}}.",
+      "x" = "{.field {name}} holds {.cls {class(column)}}."
+    ), "value", call = NULL)
   }
   limit
 }

@@ -5,19 +5,45 @@ autoplot.nubrek_backtest <- function(object, ...) {
   rlang::check_dots_empty()
   weeks <- attr(object, "weeks")
   cut <- basis_of(object, "cut")
-  data <- rbind(data.frame(day = cut + weeks$week * 7, purchases = weeks$actual, what = "came"),
-                data.frame(day = cut + weeks$week * 7, purchases = weeks$expected, what = "expected"))
+  data <- rbind(
+    data.frame(day = cut + weeks$week * 7, purchases = weeks$actual, what = "came"),
+    data.frame(day = cut + weeks$week * 7, purchases = weeks$expected, what = "expected")
+  )
   data <- rbind(data.frame(day = cut, purchases = 0, what = c("came", "expected")), data)
   last <- data[data$day == max(data$day), ]
   last$lift <- ifelse(seq_along(last$purchases) == which.max(last$purchases), -0.3, 1.3)
-  ggplot2::ggplot(data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)) +
+  ggplot2::ggplot(
+    data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)
+  ) +
     ggplot2::geom_line(linewidth = 0.9) +
-    ggplot2::geom_text(data = last, ggplot2::aes(label = paste0(.data$what, " ", format_count(round(.data$purchases))), vjust = .data$lift), hjust = -0.06, size = 4) +
+    ggplot2::geom_text(
+      data = last,
+      ggplot2::aes(
+        label = paste0(.data$what, " ", format_count(round(.data$purchases))), vjust = .data$lift
+      ),
+      hjust = -0.06,
+      size = 4
+    ) +
     ggplot2::scale_colour_manual(values = c(came = palette_of[["ink"]], expected = "#4f9aa3")) +
     ggplot2::scale_linetype_manual(values = c(came = "solid", expected = "42")) +
     ggplot2::scale_x_date(date_labels = "%b %Y", expand = ggplot2::expansion(c(0.01, 0.19))) +
-    ggplot2::scale_y_continuous(limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.12))) +
-    figure_words(object, paste0("Purchase days after ", format_day(cut), ", cumulated: what came, and what the model fitted up to then expected"),
-                 caption = paste0("n = ", format_count(basis_of(object, "customers")), " customers known at ", format_day(cut), ".")) +
+    ggplot2::scale_y_continuous(
+      limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.12))
+    ) +
+    figure_words(
+      object,
+      paste0(
+        "Purchase days after ",
+        format_day(cut),
+        ", cumulated: what came, and what the model fitted up to then expected"
+      ),
+      caption = paste0(
+        "n = ",
+        format_count(basis_of(object, "customers")),
+        " customers known at ",
+        format_day(cut),
+        "."
+      )
+    ) +
     theme_nubrek()
 }

@@ -5,32 +5,103 @@
 #' @exportS3Method ggplot2::autoplot nubrek_tracking
 autoplot.nubrek_tracking <- function(object, ...) {
   rlang::check_dots_empty()
+  drawn <- tracking_lines(object)
+  ggplot2::ggplot(
+    drawn$data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)
+  ) +
+    ggplot2::geom_line(linewidth = 0.7) +
+    (
+      if (any(object$part == "after it")) {
+        ggplot2::geom_vline(
+          xintercept = drawn$until, colour = palette_of[["brick"]], linetype = "13", linewidth = 0.7
+        )
+      }
+    ) +
+    (
+      if (any(object$part == "after it")) {
+        ggplot2::geom_text(
+          data = data.frame(day = drawn$until, panel = "in each week"),
+          ggplot2::aes(
+            .data$day, Inf, label = paste0("the fit saw up to ", format_day(drawn$until), "  ")
+          ),
+          inherit.aes = FALSE,
+          hjust = 1,
+          vjust = 1.4,
+          size = 3.8,
+          colour = palette_of[["brick"]]
+        )
+      }
+    ) +
+    ggplot2::geom_text(
+      data = drawn$last,
+      ggplot2::aes(
+        label = paste0(" ", .data$what, " ", format_count(round(.data$purchases))),
+        vjust = .data$lift
+      ),
+      hjust = 0,
+      size = 4
+    ) +
+    ggplot2::facet_wrap(~panel, ncol = 1L, scales = "free_y") +
+    ggplot2::scale_colour_manual(values = model_colours) +
+    ggplot2::scale_linetype_manual(values = c(came = "solid", expected = "42")) +
+    ggplot2::scale_x_date(date_labels = "%b %Y", expand = ggplot2::expansion(c(0.01, 0.16))) +
+    ggplot2::scale_y_continuous(
+      limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.12))
+    ) +
+    figure_words(
+      object,
+      paste0(
+        "Purchase days after the first one of each customer; expected of customers acquired when ",
+        "these were, without looking at what they bought later"
+      ),
+      caption = paste0(
+        "n = ",
+        format_count(basis_of(object, "customers")),
+        " customers that ",
+        basis_of(object, "model"),
+        " was fitted to."
+      )
+    ) +
+    theme_nubrek() +
+    panel_titles()
+}
+
+# What is drawn: expected and counted, week by week and added up.
+tracking_lines <- function(object) {
   until <- basis_of(object, "until")
-  n <- nrow(object)
-  data <- rbind(data.frame(day = object$week_end, purchases = object$actual, what = "came", panel = "in each week"),
-                data.frame(day = object$week_end, purchases = object$expected, what = "expected", panel = "in each week"),
-                data.frame(day = object$week_end, purchases = object$actual_so_far, what = "came", panel = "since the first customer"),
-                data.frame(day = object$week_end, purchases = object$expected_so_far, what = "expected", panel = "since the first customer"))
+  data <- rbind(
+    data.frame(
+      day = object$week_end, purchases = object$actual, what = "came", panel = "in each week"
+    ),
+    data.frame(
+      day = object$week_end, purchases = object$expected, what = "expected", panel = "in each week"
+    ),
+    data.frame(
+      day = object$week_end,
+      purchases = object$actual_so_far,
+      what = "came",
+      panel = "since the first customer"
+    ),
+    data.frame(
+      day = object$week_end,
+      purchases = object$expected_so_far,
+      what = "expected",
+      panel = "since the first customer"
+    )
+  )
   last <- data[data$day == max(data$day) & data$panel == "since the first customer", ]
   high <- which.max(last$purchases)
   last$lift <- replace(rep(1.3, 2L), high, -0.3)
-  ggplot2::ggplot(data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)) +
-    ggplot2::geom_line(linewidth = 0.7) +
-    (if (any(object$part == "after it")) ggplot2::geom_vline(xintercept = until, colour = palette_of[["brick"]], linetype = "13", linewidth = 0.7)) +
-    (if (any(object$part == "after it")) ggplot2::geom_text(data = data.frame(day = until, panel = "in each week"), ggplot2::aes(.data$day, Inf, label = paste0("the fit saw up to ",
-        format_day(until), "  ")),
-                                                             inherit.aes = FALSE, hjust = 1, vjust = 1.4, size = 3.8, colour = palette_of[["brick"]])) +
-    ggplot2::geom_text(data = last, ggplot2::aes(label = paste0(" ", .data$what, " ", format_count(round(.data$purchases))), vjust = .data$lift), hjust = 0, size = 4) +
-    ggplot2::facet_wrap(~panel, ncol = 1L, scales = "free_y") +
-    ggplot2::scale_colour_manual(values = model_colours) + ggplot2::scale_linetype_manual(values = c(came = "solid", expected = "42")) +
-    ggplot2::scale_x_date(date_labels = "%b %Y", expand = ggplot2::expansion(c(0.01, 0.16))) +
-    ggplot2::scale_y_continuous(limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.12))) +
-    figure_words(object, "Purchase days after the first one of each customer; expected of customers acquired when these were, without looking at what they bought later",
-                 caption = paste0("n = ", format_count(basis_of(object, "customers")), " customers that ", basis_of(object, "model"), " was fitted to.")) +
-    theme_nubrek() + panel_titles()
+  list(until = until, data = data, last = last)
 }
 
-panel_titles <- function() ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold", size = ggplot2::rel(0.95), colour = palette_of[["ink"]]))
+panel_titles <- function() {
+  ggplot2::theme(
+    strip.text = ggplot2::element_text(
+      hjust = 0, face = "bold", size = ggplot2::rel(0.95), colour = palette_of[["ink"]]
+    )
+  )
+}
 
 # Bars of what was seen, a dash across each for the model, both numbers above.
 bars_and_model <- function(data, object, shows, caption, bar = "bar: customers seen") {
@@ -38,14 +109,50 @@ bars_and_model <- function(data, object, shows, caption, bar = "bar: customers s
   high <- max(data$top)
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$observed)) +
     ggplot2::geom_col(fill = palette_of[["rule"]], width = 0.7) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data$place - 0.42, xend = .data$place + 0.42, y = .data$expected, yend = .data$expected), colour = model_colours[["expected"]], linewidth = 1.3) +
-    ggplot2::geom_text(ggplot2::aes(y = .data$top, label = format_count(.data$observed)), vjust = -0.5, size = 3.7, colour = palette_of[["ink"]]) +
-    ggplot2::geom_text(ggplot2::aes(y = .data$top, label = format_count(round(.data$expected))), vjust = -1.9, size = 3.7, colour = model_colours[["expected"]]) +
-    ggplot2::annotate("text", x = nrow(data) + 0.4, y = high, label = bar, hjust = 1, size = 4, colour = palette_of[["ink"]]) +
-    ggplot2::annotate("text", x = nrow(data) + 0.4, y = 0.94 * high, label = "dash: expected by the model", hjust = 1, size = 4, colour = model_colours[["expected"]]) +
-    ggplot2::scale_x_continuous(breaks = data$place, labels = data$label, expand = ggplot2::expansion(c(0.02, 0.02))) +
+    ggplot2::geom_segment(
+      ggplot2::aes(
+        x = .data$place - 0.42, xend = .data$place + 0.42, y = .data$expected, yend = .data$expected
+      ),
+      colour = model_colours[["expected"]],
+      linewidth = 1.3
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(y = .data$top, label = format_count(.data$observed)),
+      vjust = -0.5,
+      size = 3.7,
+      colour = palette_of[["ink"]]
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(y = .data$top, label = format_count(round(.data$expected))),
+      vjust = -1.9,
+      size = 3.7,
+      colour = model_colours[["expected"]]
+    ) +
+    ggplot2::annotate(
+      "text",
+      x = nrow(data) + 0.4,
+      y = high,
+      label = bar,
+      hjust = 1,
+      size = 4,
+      colour = palette_of[["ink"]]
+    ) +
+    ggplot2::annotate(
+      "text",
+      x = nrow(data) + 0.4,
+      y = 0.94 * high,
+      label = "dash: expected by the model",
+      hjust = 1,
+      size = 4,
+      colour = model_colours[["expected"]]
+    ) +
+    ggplot2::scale_x_continuous(
+      breaks = data$place, labels = data$label, expand = ggplot2::expansion(c(0.02, 0.02))
+    ) +
     ggplot2::scale_y_continuous(labels = format_count, expand = ggplot2::expansion(c(0, 0.2))) +
-    figure_words(object, shows, caption = caption) + theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
+    figure_words(object, shows, caption = caption) +
+    theme_nubrek() +
+    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
 }
 
 #' @rdname autoplot.nubrek
@@ -53,22 +160,27 @@ bars_and_model <- function(data, object, shows, caption, bar = "bar: customers s
 #' @exportS3Method ggplot2::autoplot nubrek_expected
 autoplot.nubrek_expected <- function(object, ...) {
   rlang::check_dots_empty()
-  data <- data.frame(place = seq_len(nrow(object)), label = sub(" or more", "+", object$repeats), observed = object$observed, expected = object$expected)
-  bars_and_model(data, object, "Customers by the number of purchase days after their first", sprintf("n = %s customers. Chi-squared %.1f on %d degrees of freedom%s.",
+  data <- data.frame(
+    place = seq_len(nrow(object)),
+    label = sub(" or more", "+", object$repeats),
+    observed = object$observed,
+    expected = object$expected
+  )
+  bars_and_model(
+    data,
+    object,
+    "Customers by the number of purchase days after their first",
+    sprintf(
+      "n = %s customers. Chi-squared %.1f on %d degrees of freedom%s.",
       format_count(sum(object$observed)),
-    basis_of(object, "chi_squared"), as.integer(basis_of(object, "freedom")), { p <- basis_of(object, "p"); if (is.na(p)) "" else if (p < 0.001) ", p < 0.001" else sprintf(", p = %.3f", p) }))
-}
-
-#' @rdname autoplot.nubrek
-#' @method autoplot nubrek_spend_check
-#' @exportS3Method ggplot2::autoplot nubrek_spend_check
-autoplot.nubrek_spend_check <- function(object, ...) {
-  rlang::check_dots_empty()
-  label <- ifelse(is.finite(object$to), format(object$from, trim = TRUE), paste0(format(object$from, trim = TRUE), "+"))
-  data <- data.frame(place = seq_len(nrow(object)), label = label, observed = object$observed, expected = object$expected)
-  bars_and_model(data, object, "Customers by the mean amount of their repeat purchases; each band starts at the number below it",
-                 sprintf("n = %s customers with a repeat purchase; their mean is %.2f, by the model %.2f.", format_count(basis_of(object, "customers")), basis_of(object, "mean_observed"),
-                     basis_of(object, "mean_expected")))
+      basis_of(object, "chi_squared"),
+      as.integer(basis_of(object, "freedom")),
+      {
+        p <- basis_of(object, "p")
+        if (is.na(p)) "" else if (p < 0.001) ", p < 0.001" else sprintf(", p = %.3f", p)
+      }
+    )
+  )
 }
 
 #' @rdname autoplot.nubrek
@@ -77,108 +189,50 @@ autoplot.nubrek_spend_check <- function(object, ...) {
 autoplot.nubrek_spread <- function(object, ...) {
   rlang::check_dots_empty()
   bands <- attr(object, "bands")
-  words <- c(purchases_a_year = "purchases a year while they stay", buying_chance = "chance of buying at an occasion", stay_years = "years they stay on average",
-             leaving_chance = if (basis_of(object, "model") == "bg-bb") "chance of leaving before an occasion" else "chance of leaving after a purchase")
+  words <- c(
+    purchases_a_year = "purchases a year while they stay",
+    buying_chance = "chance of buying at an occasion",
+    stay_years = "years they stay on average",
+    leaving_chance = if (basis_of(object, "model") == "bg-bb") {
+      "chance of leaving before an occasion"
+    } else {
+      "chance of leaving after a purchase"
+    }
+  )
   chance <- grepl("chance", bands$of)
   write <- \(x, share) ifelse(share, paste0(100 * x, "\u00a0%"), format_short(x))
-  bands$label <- ifelse(is.infinite(bands$to), paste(write(bands$from, chance), "or more"), ifelse(bands$from == 0, paste("below", write(bands$to, chance)), paste(write(bands$from, chance), "to",
-      write(bands$to, chance))))
+  bands$label <- ifelse(is.infinite(bands$to), paste(write(bands$from, chance), "or more"), ifelse(
+    bands$from == 0,
+    paste("below", write(bands$to, chance)),
+    paste(write(bands$from, chance), "to", write(bands$to, chance))
+  ))
   bands$place <- stats::ave(seq_along(bands$of), bands$of, FUN = seq_along)
   bands$panel <- factor(words[bands$of], words)
-  ggplot2::ggplot(bands, ggplot2::aes(.data$share, stats::reorder(paste(.data$of, .data$place, .data$label, sep = "|"), -.data$place))) +
+  ggplot2::ggplot(bands, ggplot2::aes(
+    .data$share, stats::reorder(paste(.data$of, .data$place, .data$label, sep = "|"), -.data$place)
+  )) +
     ggplot2::geom_col(fill = palette_of[["petrol"]], width = 0.75) +
-    ggplot2::geom_text(ggplot2::aes(label = present_share(.data$share)), hjust = -0.15, size = 3.8, colour = palette_of[["ink"]]) +
+    ggplot2::geom_text(
+      ggplot2::aes(label = present_share(.data$share)),
+      hjust = -0.15,
+      size = 3.8,
+      colour = palette_of[["ink"]]
+    ) +
     ggplot2::facet_wrap(~panel, scales = "free_y") +
     ggplot2::scale_y_discrete(labels = \(x) sub(".*[|]", "", x)) +
     ggplot2::scale_x_continuous(labels = NULL, expand = ggplot2::expansion(c(0, 0.18))) +
-    figure_words(object, "Share of customers, by the fitted model", caption = paste0("By ", basis_of(object, "model"), if (isTRUE(basis_of(object, "base"))) ", of the base group",
-        ". The two are independent in the model.")) +
-    theme_nubrek() + panel_titles() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
+    figure_words(object, "Share of customers, by the fitted model", caption = paste0(
+      "By ",
+      basis_of(object, "model"),
+      if (isTRUE(basis_of(object, "base"))) ", of the base group",
+      ". The two are independent in the model."
+    )) +
+    theme_nubrek() +
+    panel_titles() +
+    ggplot2::theme(panel.grid.major = ggplot2::element_blank())
 }
 
-format_short <- function(x) format(x, trim = TRUE, drop0trailing = TRUE, digits = 3L, scientific = FALSE) |> vapply(identity, "")
-
-#' @rdname autoplot.nubrek
-#' @method autoplot nubrek_spend_frequency
-#' @exportS3Method ggplot2::autoplot nubrek_spend_frequency
-autoplot.nubrek_spend_frequency <- function(object, ...) {
-  rlang::check_dots_empty()
-  currency <- basis_of(object, "currency") %||% ""
-  data <- data.frame(place = seq_len(nrow(object)), mean = object$mean_spend, lower = pmax(0, object$lower), upper = object$upper, n = object$customers)
-  ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$mean)) +
-    ggplot2::geom_hline(yintercept = sum(data$mean * data$n) / sum(data$n), colour = "#5d6a74", linetype = "42") +
-    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), colour = palette_of[["petrol"]], linewidth = 1.6, alpha = 0.45, na.rm = TRUE) +
-    ggplot2::geom_point(colour = palette_of[["petrol"]], size = 3) +
-    ggplot2::geom_text(ggplot2::aes(y = ifelse(is.na(.data$lower), .data$mean, .data$lower), label = format_money(.data$mean, currency, 2L)), vjust = 2, size = 3.8, colour = palette_of[["ink"]]) +
-    ggplot2::scale_x_continuous(breaks = data$place, labels = paste0(object$repeats, "\n", format_count(data$n), "\u00a0customers"), expand = ggplot2::expansion(c(0.06, 0.12))) +
-    ggplot2::scale_y_continuous(limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.1))) +
-    figure_words(object, paste0("Mean amount of a repeat purchase by the number of repeat purchases, with ", present_share(basis_of(object, "level")), " interval; dashed: all customers"),
-                 caption = paste0("n = ", format_count(basis_of(object, "customers")), " customers with a repeat purchase.")) +
-    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
-}
-
-#' @rdname autoplot.nubrek
-#' @method autoplot nubrek_calibration
-#' @exportS3Method ggplot2::autoplot nubrek_calibration
-autoplot.nubrek_calibration <- function(object, ...) {
-  rlang::check_dots_empty()
-  n <- nrow(object)
-  data <- data.frame(place = object$group, label = paste0(object$group, ifelse(object$group == 1L, "\nmost expected", ifelse(object$group == n, "\nleast", ""))), observed = object$actual,
-                     expected = object$expected)
-  bars_and_model(data, object, sprintf("Purchases in the %s after %s, of customers in %d groups of equal size by what was expected of them", n_of(round(basis_of(object, "weeks")), "week"),
-    format_day(basis_of(object, "cut")), n), sprintf("n = %s customers known then.", format_count(sum(object$customers))), "bar: purchases that came")
-}
-
-#' @rdname autoplot.nubrek
-#' @method autoplot nubrek_captured
-#' @exportS3Method ggplot2::autoplot nubrek_captured
-autoplot.nubrek_captured <- function(object, ...) {
-  rlang::check_dots_empty()
-  model <- basis_of(object, "model")
-  methods <- setdiff(names(object), "share_of_customers")
-  long <- do.call(rbind, lapply(methods, \(m) data.frame(customers = c(0, object$share_of_customers), sales = c(0, pmin(1, object[[m]])), method = m)))
-  colours <- stats::setNames(rep("#8a949b", length(methods)), methods)
-  colours[[model]] <- palette_of[["petrol"]]
-  colours[["best"]] <- palette_of[["moss"]]
-  words <- c(best = "what could have been found")
-  lines <- stats::setNames(rep_len(c("42", "12", "4212"), length(methods)), methods)
-  lines[c(model, "best")] <- "solid"
-  at <- object$share_of_customers[which.min(abs(object$share_of_customers - 0.1))]
-  # a key in the corner that no curve enters
-  key <- data.frame(method = methods, sales = vapply(methods, \(m) object[[m]][object$share_of_customers == at], 0))
-  key <- key[order(-key$sales), ]
-  key$y <- 0.4 - 0.06 * seq_len(nrow(key))
-  key$label <- paste(ifelse(key$method %in% names(words), words[key$method], key$method), present_share(key$sales))
-  ggplot2::ggplot(long, ggplot2::aes(.data$customers, .data$sales, colour = .data$method, linetype = .data$method)) +
-    ggplot2::geom_vline(xintercept = at, colour = palette_of[["rule"]]) +
-    ggplot2::geom_line(ggplot2::aes(linewidth = .data$method == model)) +
-    ggplot2::annotate("text", x = 0.55, y = 0.4, label = paste("at", present_share(at), "of customers:"), hjust = 0, size = 4, colour = palette_of[["ink"]]) +
-    ggplot2::geom_segment(data = key, ggplot2::aes(x = 0.55, xend = 0.6, y = .data$y, yend = .data$y, linewidth = .data$method == model)) +
-    ggplot2::geom_text(data = key, ggplot2::aes(x = 0.61, y = .data$y, label = .data$label), hjust = 0, size = 4, colour = ifelse(key$method == model, palette_of[["petrol"]], palette_of[["ink"]]),
-                       fontface = ifelse(key$method == model, "bold", "plain")) +
-    ggplot2::scale_colour_manual(values = colours) + ggplot2::scale_linetype_manual(values = lines) + ggplot2::scale_linewidth_manual(values = c(`FALSE` = 0.7, `TRUE` = 1.3)) +
-    ggplot2::scale_x_continuous(labels = present_share, expand = ggplot2::expansion(c(0, 0.02))) +
-    ggplot2::scale_y_continuous(labels = present_share, limits = c(0, 1), expand = ggplot2::expansion(c(0, 0.02))) +
-    figure_words(object, sprintf("Share of customers, those first whom a method puts first, against their share of the sales in the %s after %s",
-      n_of(round(basis_of(object, "weeks")), "week"), format_day(basis_of(object, "cut")))) +
-    theme_nubrek()
-}
-
-#' @rdname autoplot.nubrek
-#' @method autoplot nubrek_season
-#' @exportS3Method ggplot2::autoplot nubrek_season
-autoplot.nubrek_season <- function(object, ...) {
-  rlang::check_dots_empty()
-  data <- data.frame(place = 1:12, index = object$index, lower = object$lower, upper = object$upper)
-  ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$index)) +
-    ggplot2::geom_hline(yintercept = 1, colour = "#5d6a74", linetype = "42") +
-    ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 0.5) +
-    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$lower, ymax = .data$upper), colour = palette_of[["petrol"]], linewidth = 1.8, alpha = 0.4) +
-    ggplot2::geom_point(colour = palette_of[["petrol"]], size = 3) +
-    ggplot2::geom_text(ggplot2::aes(y = ifelse(.data$index >= 1, .data$upper, .data$lower), label = sprintf("%.2f", .data$index)), vjust = ifelse(data$index >= 1, -0.8, 1.8), size = 4,
-        colour = palette_of[["ink"]]) +
-    ggplot2::scale_x_continuous(breaks = 1:12, labels = substr(object$month, 1L, 3L)) +
-    ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.1))) +
-    figure_words(object, "Repeat purchases by month of the year, 1 is an average month, with 95 % interval; trend and growth of the customer base taken off") +
-    theme_nubrek() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
+format_short <- function(x) {
+  format(x, trim = TRUE, drop0trailing = TRUE, digits = 3L, scientific = FALSE) |>
+    vapply(identity, "")
 }

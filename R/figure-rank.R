@@ -5,30 +5,75 @@
 #' @exportS3Method ggplot2::autoplot nubrek_rfm
 autoplot.nubrek_rfm <- function(object, ...) {
   rlang::check_dots_empty()
+  drawn <- rfm_tiles(object)
+  ggplot2::ggplot(as.data.frame(drawn$cell), ggplot2::aes(.data$x, .data$r)) +
+    ggplot2::geom_tile(
+      ggplot2::aes(x = .data$f),
+      width = 0.98,
+      height = 0.98,
+      fill = NA,
+      colour = palette_of[["rule"]],
+      linewidth = 0.3
+    ) +
+    ggplot2::geom_tile(ggplot2::aes(fill = .data$fill, width = .data$side, height = .data$side)) +
+    ggplot2::geom_text(
+      ggplot2::aes(
+        x = .data$text_x,
+        label = .data$text,
+        colour = .data$ink,
+        hjust = ifelse(.data$side > 0.62, 0.5, 0)
+      ),
+      size = drawn$size,
+      lineheight = 0.95
+    ) +
+    ggplot2::scale_fill_identity() +
+    ggplot2::scale_colour_identity() +
+    ggplot2::scale_x_continuous(
+      breaks = seq_len(drawn$k[["frequency"]]),
+      labels = band_words(drawn$cuts$frequency, drawn$k[["frequency"]], "purchases"),
+      limits = c(0.5, drawn$k[["frequency"]] + 0.5),
+      expand = ggplot2::expansion(0.005)
+    ) +
+    ggplot2::scale_y_continuous(
+      breaks = seq_len(drawn$k[["recency"]]),
+      labels = recency_words(drawn$cuts$recency, drawn$k[["recency"]]),
+      limits = c(0.5, drawn$k[["recency"]] + 0.5),
+      expand = ggplot2::expansion(0.005)
+    ) +
+    figure_words(
+      object,
+      paste0(
+        "Bands of recency (upwards) and frequency (to the right): area and first number are the ",
+        "share of customers, shade and second number that of sales"
+      ),
+      caption = paste0(
+        "n = ",
+        format_count(nrow(object)),
+        " customers with a purchase. Empty: nobody. Equal customers share the lower band."
+      )
+    ) +
+    theme_nubrek() +
+    ggplot2::theme(panel.grid.major = ggplot2::element_blank())
+}
+
+# What is drawn: tiles of bands with their customers.
+rfm_tiles <- function(object) {
   k <- basis_of(object, "bands")
   cuts <- basis_of(object, "cuts")
-  cell <- data.table(r = object$recency_band, f = object$frequency_band, sales = object$sales)[, .(n = .N, sales = sum(sales)), by = .(r, f)]
+  cell <- data.table(r = object$recency_band, f = object$frequency_band, sales = object$sales)[,
+    .(n = .N, sales = sum(sales)), by = .(r, f)
+  ]
   cell[, `:=`(share = n / sum(n), of_sales = sales / sum(sales))]
-  cell$side <- 0.94 * sqrt(cell$share / max(cell$share))                 # area says how many
+  cell$side <- 0.94 * sqrt(cell$share / max(cell$share)) # area says how many
   cell$fill <- grid_fill(pmax(0, cell$of_sales) / max(cell$of_sales))
   cell$text <- sprintf("%s\n%s", present_share(cell$share), present_share(cell$of_sales))
   inside <- cell$side > 0.62
   cell$ink <- ifelse(inside, ink_on(cell$fill), palette_of[["ink"]])
-  cell$x <- cell$f - 0.47 + cell$side / 2                                # squares stand left, where they are small their text beside them
+  # squares stand left, where they are small their text beside them
+  cell$x <- cell$f - 0.47 + cell$side / 2
   cell$text_x <- ifelse(inside, cell$x, cell$x + cell$side / 2 + 0.04)
   size <- if (max(k) > 6L) 2.9 else 3.7
-  ggplot2::ggplot(as.data.frame(cell), ggplot2::aes(.data$x, .data$r)) +
-    ggplot2::geom_tile(ggplot2::aes(x = .data$f), width = 0.98, height = 0.98, fill = NA, colour = palette_of[["rule"]], linewidth = 0.3) +
-    ggplot2::geom_tile(ggplot2::aes(fill = .data$fill, width = .data$side, height = .data$side)) +
-    ggplot2::geom_text(ggplot2::aes(x = .data$text_x, label = .data$text, colour = .data$ink, hjust = ifelse(.data$side > 0.62, 0.5, 0)), size = size, lineheight = 0.95) +
-    ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(breaks = seq_len(k[["frequency"]]), labels = band_words(cuts$frequency, k[["frequency"]], "purchases"),
-                                limits = c(0.5, k[["frequency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
-    ggplot2::scale_y_continuous(breaks = seq_len(k[["recency"]]), labels = recency_words(cuts$recency, k[["recency"]]),
-                                limits = c(0.5, k[["recency"]] + 0.5), expand = ggplot2::expansion(0.005)) +
-    figure_words(object, "Bands of recency (upwards) and frequency (to the right): area and first number are the share of customers, shade and second number that of sales",
-                 caption = paste0("n = ", format_count(nrow(object)), " customers with a purchase. Empty: nobody. Equal customers share the lower band.")) +
-    theme_nubrek() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
+  list(k = k, cuts = cuts, cell = cell, size = size)
 }
 
 # What a band holds, in words: the best band on top or to the right.
@@ -36,18 +81,28 @@ band_words <- function(limits, k, noun) {
   from <- c(NA, limits)
   to <- c(limits, NA)
   number <- \(x) format(x, trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
-  words <- ifelse(is.na(from), paste("below", number(to)), ifelse(is.na(to), paste(number(from), "and more"), ifelse(to - from == 1, number(from), paste(number(from), "to", number(to - 1)))))
-  if (k > 1L && length(limits) > 0L && all(is.finite(limits)) && limits[[1L]] == 2) words[[1L]] <- "1"
-  words <- ifelse(is.finite(c(-1, limits)) & (is.na(from) | is.na(to) | from < to), words, "(nobody)")
+  words <- ifelse(is.na(from), paste("below", number(to)), ifelse(
+    is.na(to),
+    paste(number(from), "and more"),
+    ifelse(to - from == 1, number(from), paste(number(from), "to", number(to - 1)))
+  ))
+  if (k > 1L && length(limits) > 0L && all(is.finite(limits)) && limits[[1L]] == 2) {
+    words[[1L]] <- "1"
+  }
+  words <- ifelse(
+    is.finite(c(-1, limits)) & (is.na(from) | is.na(to) | from < to), words, "(nobody)"
+  )
   words[[length(words)]] <- paste0(words[[length(words)]], "\n", noun)
   words
 }
 
 recency_words <- function(limits, k) {
-  limits <- rev(limits)                                            # the worst band is the lowest: more days
+  limits <- rev(limits) # the worst band is the lowest: more days
   upper <- c(NA, limits)
   lower <- c(limits, NA)
-  words <- ifelse(is.na(upper), paste("over", lower, "days"), ifelse(is.na(lower), paste("up to", upper, "days"), paste(lower + 1, "to", upper)))
+  words <- ifelse(is.na(upper), paste("over", lower, "days"), ifelse(
+    is.na(lower), paste("up to", upper, "days"), paste(lower + 1, "to", upper)
+  ))
   ifelse(is.finite(c(0, limits)) & (is.na(upper) | is.na(lower) | lower < upper), words, "(nobody)")
 }
 
@@ -56,15 +111,110 @@ recency_words <- function(limits, k) {
 #' @exportS3Method ggplot2::autoplot nubrek_map
 autoplot.nubrek_map <- function(object, ...) {
   rlang::check_dots_empty()
+  drawn <- map_points(object)
+  ggplot2::ggplot() +
+    ggplot2::geom_rect(data = as.data.frame(drawn$bins), ggplot2::aes(
+      xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill
+    )) +
+    ggplot2::scale_fill_identity() +
+    ggplot2::geom_vline(
+      xintercept = drawn$cut_at[["x"]], colour = palette_of[["ink"]], linetype = "22"
+    ) +
+    ggplot2::geom_hline(
+      yintercept = drawn$cut_at[["y"]], colour = palette_of[["ink"]], linetype = "22"
+    ) +
+    ggplot2::geom_label(
+      data = drawn$best,
+      ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$rank),
+      size = 3.2,
+      label.size = 0.2,
+      label.padding = ggplot2::unit(1.6, "pt"),
+      colour = palette_of[["ink"]],
+      fill = palette_of[["paper"]]
+    ) +
+    ggplot2::geom_text(
+      data = drawn$margin$top,
+      ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust),
+      vjust = 0,
+      lineheight = 0.95,
+      size = 3.8,
+      colour = palette_of[["ink"]]
+    ) +
+    ggplot2::geom_text(
+      data = drawn$margin$side,
+      ggplot2::aes(.data$x, .data$y, label = .data$text),
+      hjust = 0,
+      lineheight = 0.95,
+      size = 3.8,
+      colour = palette_of[["ink"]]
+    ) +
+    ggplot2::scale_x_log10(
+      breaks = drawn$breaks[drawn$breaks <= drawn$most], expand = ggplot2::expansion(0.005)
+    ) +
+    ggplot2::scale_y_log10(
+      labels = \(v) format(
+        v, trim = TRUE, big.mark = "\u202f", scientific = FALSE, drop0trailing = TRUE
+      ),
+      expand = ggplot2::expansion(0.005)
+    ) +
+    ggplot2::coord_cartesian(xlim = drawn$ends$x, ylim = drawn$ends$y, clip = "off") +
+    figure_words(
+      object,
+      sprintf(paste0(
+        "Mean order sales against purchases (both scales logarithmic); darker: more customers; ",
+        "numbers: the %s with the highest sales, by rank"
+      ), n_of(nrow(drawn$best), "customer")),
+      caption = paste0(
+        sprintf(
+          "Cut at %s and %s; reaching it is often, or large. ",
+          n_of(round(drawn$cut[["purchases"]], 2), "purchase"),
+          format_money(drawn$cut[["mean_sales"]], basis_of(object, "currency"))
+        ),
+        "n = ",
+        format_count(nrow(object)),
+        " customers.",
+        if (nrow(drawn$shown) < nrow(object)) {
+          sprintf(
+            " %s with mean sales of 0 or less are not drawn.",
+            n_of(nrow(object) - nrow(drawn$shown), "customer")
+          )
+        }
+      )
+    ) +
+    theme_nubrek() +
+    ggplot2::theme(
+      axis.title.x = ggplot2::element_text(size = 12),
+      plot.margin = ggplot2::margin(14, 128, 10, 14),
+      plot.subtitle = ggplot2::element_text(margin = ggplot2::margin(b = 34))
+    ) +
+    ggplot2::xlab("purchases")
+}
+
+# What is drawn: points, the cuts, and what is said of the regions.
+map_points <- function(object) {
   cut <- basis_of(object, "cut")
   shown <- plain_table(object)[object$mean_sales > 0, ]
-  nothing_to_draw(nrow(shown) == 0L, object)
+  nothing_to_draw(nrow(shown) == 0L, object, rlang::caller_env())
   most <- max(shown$purchases)
-  x_edge <- unique(c(0.5 + 0:min(9, most), if (most > 10L) exp(seq(log(10.5), log(most + 0.5), length.out = 14L))[-1L]))
+  x_edge <- unique(c(
+    0.5 + 0:min(9, most),
+    if (most > 10L) exp(seq(log(10.5), log(most + 0.5), length.out = 14L))[-1L]
+  ))
   floor <- max(min(shown$mean_sales), stats::quantile(shown$mean_sales, 0.0005, names = FALSE))
   y_edge <- exp(seq(log(floor), log(max(shown$mean_sales, floor * 1.2) * 1.001), length.out = 33L))
-  bins <- data.table(x = findInterval(shown$purchases, x_edge, all.inside = TRUE), y = findInterval(shown$mean_sales, y_edge, all.inside = TRUE))[, .(n = .N), by = .(x, y)]
-  bins[, `:=`(x0 = x_edge[x], x1 = x_edge[x + 1L], y0 = y_edge[y], y1 = y_edge[y + 1L], fill = grid_fill(log1p(n) / log1p(max(n))))]
+  bins <- data.table(
+    x = findInterval(shown$purchases, x_edge, all.inside = TRUE),
+    y = findInterval(shown$mean_sales, y_edge, all.inside = TRUE)
+  )[, .(n = .N), by = .(x, y)]
+  bins[,
+    `:=`(
+      x0 = x_edge[x],
+      x1 = x_edge[x + 1L],
+      y0 = y_edge[y],
+      y1 = y_edge[y + 1L],
+      fill = grid_fill(log1p(n) / log1p(max(n)))
+    )
+  ]
   best <- shown[shown$top, ]
   best$mean_sales <- pmax(best$mean_sales, floor)
   best <- best[order(-best$sales), ]
@@ -73,26 +223,10 @@ autoplot.nubrek_map <- function(object, ...) {
   cut_at <- c(x = max(cut[["purchases"]] - 0.5, 0.5), y = max(cut[["mean_sales"]], floor))
   margin <- map_margins(object, cut_at, ends)
   breaks <- c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)
-  ggplot2::ggplot() +
-    ggplot2::geom_rect(data = as.data.frame(bins), ggplot2::aes(xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill)) +
-    ggplot2::scale_fill_identity() +
-    ggplot2::geom_vline(xintercept = cut_at[["x"]], colour = palette_of[["ink"]], linetype = "22") +
-    ggplot2::geom_hline(yintercept = cut_at[["y"]], colour = palette_of[["ink"]], linetype = "22") +
-    ggplot2::geom_label(data = best, ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$rank), size = 3.2, label.size = 0.2,
-                        label.padding = ggplot2::unit(1.6, "pt"), colour = palette_of[["ink"]], fill = palette_of[["paper"]]) +
-    ggplot2::geom_text(data = margin$top, ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust), vjust = 0, lineheight = 0.95, size = 3.8,
-                       colour = palette_of[["ink"]]) +
-    ggplot2::geom_text(data = margin$side, ggplot2::aes(.data$x, .data$y, label = .data$text), hjust = 0, lineheight = 0.95, size = 3.8, colour = palette_of[["ink"]]) +
-    ggplot2::scale_x_log10(breaks = breaks[breaks <= most], expand = ggplot2::expansion(0.005)) +
-    ggplot2::scale_y_log10(labels = \(v) format(v, trim = TRUE, big.mark = "\u202f", scientific = FALSE, drop0trailing = TRUE), expand = ggplot2::expansion(0.005)) +
-    ggplot2::coord_cartesian(xlim = ends$x, ylim = ends$y, clip = "off") +
-    figure_words(object, sprintf("Mean order sales against purchases (both scales logarithmic); darker: more customers; numbers: the %s with the highest sales, by rank",
-                                 n_of(nrow(best), "customer")),
-                 caption = paste0(sprintf("Cut at %s and %s; reaching it is often, or large. ", n_of(round(cut[["purchases"]], 2), "purchase"),
-                                          format_money(cut[["mean_sales"]], basis_of(object, "currency"))), "n = ", format_count(nrow(object)), " customers.",
-                                  if (nrow(shown) < nrow(object)) sprintf(" %s with mean sales of 0 or less are not drawn.", n_of(nrow(object) - nrow(shown), "customer")))) +
-    theme_nubrek() + ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12), plot.margin = ggplot2::margin(14, 128, 10, 14),
-                                    plot.subtitle = ggplot2::element_text(margin = ggplot2::margin(b = 34))) + ggplot2::xlab("purchases")
+  list(
+    cut = cut, shown = shown, most = most, bins = bins, best = best, ends = ends, cut_at = cut_at,
+    margin = margin, breaks = breaks
+  )
 }
 
 # Customers and sales of both sides of each cut, on the outer margins.
@@ -100,61 +234,25 @@ map_margins <- function(object, cut, ends) {
   region <- strsplit(object$region, " & ", fixed = TRUE)
   words <- function(place, name) {
     here <- vapply(region, `[[`, "", place) == name
-    sprintf("%s\n%s of customers\n%s of sales", name, present_share(mean(here)), present_share(sum(object$sales[here]) / sum(object$sales)))
+    sprintf(
+      "%s\n%s of customers\n%s of sales",
+      name,
+      present_share(mean(here)),
+      present_share(sum(object$sales[here]) / sum(object$sales))
+    )
   }
   flat <- \(text) sub("\n", ": ", sub("\n([^\n]*)$", ", \\1", text))
   middle <- \(from, to) sqrt(from * to)
-  top <- data.frame(x = c(ends$x[[1L]], ends$x[[2L]]), y = ends$y[[2L]] * (ends$y[[2L]] / ends$y[[1L]])^0.03, hjust = c(0, 1),
-                    text = flat(c(words(1L, "seldom"), words(1L, "often"))))
-  side <- data.frame(x = ends$x[[2L]] * (ends$x[[2L]] / ends$x[[1L]])^0.02, y = c(middle(cut[["y"]], ends$y[[2L]]), middle(ends$y[[1L]], cut[["y"]])),
-                     text = c(words(2L, "large"), words(2L, "small")))
+  top <- data.frame(
+    x = c(ends$x[[1L]], ends$x[[2L]]),
+    y = ends$y[[2L]] * (ends$y[[2L]] / ends$y[[1L]])^0.03,
+    hjust = c(0, 1),
+    text = flat(c(words(1L, "seldom"), words(1L, "often")))
+  )
+  side <- data.frame(
+    x = ends$x[[2L]] * (ends$x[[2L]] / ends$x[[1L]])^0.02,
+    y = c(middle(cut[["y"]], ends$y[[2L]]), middle(ends$y[[1L]], cut[["y"]])),
+    text = c(words(2L, "large"), words(2L, "small"))
+  )
   list(top = top[c(cut[["x"]] > ends$x[[1L]], TRUE), ], side = side)
-}
-
-#' @method autoplot nubrek_moves
-#' @exportS3Method ggplot2::autoplot nubrek_moves
-autoplot.nubrek_moves <- function(object, ..., step = NULL, noise = NULL) {
-  rlang::check_dots_empty()
-  steps <- basis_of(object, "steps")
-  step <- step %||% steps[[length(steps)]]
-  check_choice(step, steps)
-  data <- plain_table(object)[object$step == step, ]
-  places <- move_places(basis_of(object, "labels"))
-  row_total <- tapply(data$customers, factor(data$from, places$from), sum)
-  column_total <- tapply(data$customers, factor(data$to, places$to), sum)
-  data$x <- match(data$to, places$to) + 0.35 * (data$to == "absent")
-  data$y <- match(data$from, places$from) + 0.35 * (match(data$from, places$from) > length(basis_of(object, "labels")))
-  data$fill <- ifelse(data$customers > 0L, grid_fill(data$share_of_from / max(data$share_of_from, 1e-9, na.rm = TRUE)), "#efe9dd")
-  mark <- if (!is.null(noise)) noise$verdict[match(paste(data$from, data$to), paste(noise$from, noise$to))]
-  sign <- if (is.null(mark)) "" else ifelse(mark %in% "more", " \u25b2", ifelse(mark %in% "fewer", " \u25bc", ""))
-  money <- ifelse(data$change >= 0, "+", "\u2212")
-  data$text <- ifelse(data$customers == 0L, "0", paste0(format_count(data$customers), sign, "  (", present_share(data$share_of_from), ")\n", money, formatC(abs(round(data$change)), format = "d",
-      big.mark = "\u202f")))
-  stays <- data[data$from == data$to, ]
-  ggplot2::ggplot(data, ggplot2::aes(.data$x, .data$y)) + ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.97, height = 0.94) +
-    ggplot2::geom_tile(data = stays, fill = NA, colour = palette_of[["ink"]], linewidth = 0.7, width = 0.95, height = 0.9) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = 4, lineheight = 1) + ggplot2::scale_fill_identity() + ggplot2::scale_colour_identity() +
-    ggplot2::scale_x_continuous(position = "top", breaks = sort(unique(data$x)), labels = paste0(places$to, "\n", format_count(as.integer(column_total))), expand = ggplot2::expansion(0.01)) +
-    ggplot2::scale_y_reverse(breaks = sort(unique(data$y)), labels = paste0(places$from, "\n", format_count(as.integer(row_total))), expand = ggplot2::expansion(0.01)) +
-    figure_words(object, sprintf("From (rows) to (columns), %s: customers, percent of the row, change of their sales in %s", step, basis_of(object, "currency")),
-                 title = if (is.null(noise)) describe(object)$finding else describe(noise)$finding,
-                 caption = paste0("Framed: stayed. ", if (!is.null(noise)) "\u25b2 more, \u25bc fewer than by chance. ")) +
-    theme_nubrek() + ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text = ggplot2::element_text(size = 12))
-}
-
-#' @rdname autoplot.nubrek
-#' @method autoplot nubrek_outlook
-#' @exportS3Method ggplot2::autoplot nubrek_outlook
-autoplot.nubrek_outlook <- function(object, ...) {
-  rlang::check_dots_empty()
-  total <- attr(object, "total")
-  data <- rbind(data.frame(tier = total$tier, what = "now", n = total$now), data.frame(tier = total$tier, what = "expected", n = total$expected))
-  data$tier <- factor(data$tier, rev(total$tier))
-  data$what <- factor(data$what, c("expected", "now"))
-  ggplot2::ggplot(data, ggplot2::aes(.data$n, .data$tier, fill = .data$what)) + ggplot2::geom_col(position = ggplot2::position_dodge(0.75), width = 0.68) +
-    ggplot2::geom_text(ggplot2::aes(label = paste(format_count(round(.data$n)), .data$what)), position = ggplot2::position_dodge(0.75), hjust = -0.05, size = 4, colour = palette_of[["ink"]]) +
-    ggplot2::scale_fill_manual(values = c(now = palette_of[["petrol"]], expected = "#9cc0c2")) +
-    ggplot2::scale_x_continuous(labels = format_count, limits = c(0, max(data$n) * 1.2), expand = ggplot2::expansion(0)) +
-    figure_words(object, sprintf("Customers by tier now, and expected over the next %s at the same limits", n_of(round(basis_of(object, "years"), 2), "year"))) +
-    theme_nubrek() + ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(size = 13))
 }

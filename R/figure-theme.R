@@ -1,40 +1,93 @@
 # One theme, one palette, one way of saying things. A concept keeps its colour everywhere.
 
-palette_of <- c(ink = "#22313f", petrol = "#1f6f78", ochre = "#c98a1b", brick = "#b4472f", moss = "#6b8e3d", mauve = "#7d5a86",
-                paper = "#faf7f2", rule = "#d9d2c5")
+palette_of <- c(
+  ink = "#22313f", petrol = "#1f6f78", ochre = "#c98a1b", brick = "#b4472f", moss = "#6b8e3d",
+  mauve = "#7d5a86", paper = "#faf7f2", rule = "#d9d2c5"
+)
 
-new_colours <- c(new = palette_of[["ochre"]], returning = palette_of[["petrol"]], reactivated = palette_of[["mauve"]])
+new_colours <- c(
+  new = palette_of[["ochre"]],
+  returning = palette_of[["petrol"]],
+  reactivated = palette_of[["mauve"]]
+)
 
 # What was seen, and what a model says.
 model_colours <- c(came = palette_of[["ink"]], expected = "#2e8a94")
 
 theme_nubrek <- function(base = 13) {
   ink <- palette_of[["ink"]]
-  ggplot2::theme_minimal(base_size = base) + ggplot2::theme(
-    text = ggplot2::element_text(colour = ink), axis.text = ggplot2::element_text(colour = ink, size = ggplot2::rel(0.85)),
-    plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.25), margin = ggplot2::margin(b = 4)), plot.title.position = "plot",
-    plot.subtitle = ggplot2::element_text(colour = ink, size = ggplot2::rel(0.9), margin = ggplot2::margin(b = 10)),
-    plot.caption = ggplot2::element_text(hjust = 0, size = ggplot2::rel(0.8), colour = "#5d6a74", margin = ggplot2::margin(t = 10)), plot.caption.position = "plot",
-    plot.background = ggplot2::element_rect(fill = palette_of[["paper"]], colour = NA), plot.margin = ggplot2::margin(14, 18, 10, 14),
-    panel.grid.minor = ggplot2::element_blank(), panel.grid.major = ggplot2::element_line(colour = palette_of[["rule"]], linewidth = 0.3),
-    legend.position = "none")
+  ggplot2::theme_minimal(base_size = base) +
+    ggplot2::theme(
+      text = ggplot2::element_text(colour = ink),
+      axis.text = ggplot2::element_text(colour = ink, size = ggplot2::rel(0.85)),
+      plot.title = ggplot2::element_text(
+        face = "bold", size = ggplot2::rel(1.25), margin = ggplot2::margin(b = 4)
+      ),
+      plot.title.position = "plot",
+      plot.subtitle = ggplot2::element_text(
+        colour = ink, size = ggplot2::rel(0.9), margin = ggplot2::margin(b = 10)
+      ),
+      plot.caption = ggplot2::element_text(
+        hjust = 0, size = ggplot2::rel(0.8), colour = "#5d6a74", margin = ggplot2::margin(t = 10)
+      ),
+      plot.caption.position = "plot",
+      plot.background = ggplot2::element_rect(fill = palette_of[["paper"]], colour = NA),
+      plot.margin = ggplot2::margin(14, 18, 10, 14),
+      panel.grid.minor = ggplot2::element_blank(),
+      panel.grid.major = ggplot2::element_line(colour = palette_of[["rule"]], linewidth = 0.3),
+      legend.position = "none"
+    )
 }
 
 # Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
-figure_words <- function(x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL) {
+figure_words <- function(
+  x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL
+) {
   said <- remarks(x)$remark
   if (is_part(x)) title <- describe(x)$heading
-  ggplot2::labs(title = wrap_words(title, 76), subtitle = wrap_words(paste0(paste(c(shows, if (nzchar(basis_line(x))) basis_line(x)), collapse = "; "), "."), 122),
-                caption = wrap_words(paste(c(caption, said), collapse = " "), 138), x = NULL, y = NULL)
+  ggplot2::labs(
+    title = wrap_words(title, 76),
+    subtitle = wrap_words(
+      paste0(paste(c(shows, if (nzchar(basis_line(x))) basis_line(x)), collapse = "; "), "."), 122
+    ),
+    caption = wrap_words(paste(c(caption, said), collapse = " "), 138),
+    x = NULL,
+    y = NULL
+  )
 }
 
-wrap_words <- function(text, width) if (is.null(text) || !nzchar(text)) NULL else paste(strwrap(text, width), collapse = "\n")
+wrap_words <- function(text, width) {
+  if (is.null(text) || !nzchar(text)) {
+    NULL
+  } else {
+    paste(strwrap(text, width), collapse = "\n")
+  }
+}
 
 # The one-hue ramp of grids, for values from 0 to 1; nothing is the palest.
 grid_fill <- function(place) {
   place <- pmin(1, pmax(0, place))^0.8
   hue <- grDevices::colorRamp(c("#e9efe9", "#8fb8b5", palette_of[["petrol"]], "#123f46"))
   grDevices::rgb(hue(ifelse(is.na(place), 0, place)), maxColorValue = 255)
+}
+
+# Cells of a table with their text; a dashed frame stands around those observed in part.
+cell_layers <- function(partial, size, width, height) {
+  list(
+    ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.92),
+    ggplot2::geom_tile(
+      data = partial,
+      fill = NA,
+      colour = palette_of[["brick"]],
+      linetype = "22",
+      linewidth = 0.4,
+      width = width,
+      height = height
+    ),
+    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = size),
+    ggplot2::scale_fill_identity(),
+    ggplot2::scale_colour_identity()
+  )
 }
 
 # Black or white, whichever is read better on a colour.
@@ -45,13 +98,10 @@ ink_on <- function(fill) {
 
 #' Draw a result
 #'
-#' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in the caption.
+#' Every figure says its finding in the title, what is shown in the subtitle, and what to mind in
+#' the caption.
 #'
-#' @param object A result: `nubrek_counts`, `nubrek_gaps`, `nubrek_waits`, `nubrek_curve`, `nubrek_new`, `nubrek_sales`, `nubrek_grid` or `nubrek_measure`, `nubrek_usual`, `nubrek_payback`,
-#'   `nubrek_rfm`, `nubrek_map`,
-#'   `nubrek_tiers`, `nubrek_moves`, `nubrek_outlook`, `nubrek_backtest`, `nubrek_tracking`, `nubrek_expected`,
-#'   `nubrek_spread`, `nubrek_spend_check`, `nubrek_spend_frequency`, `nubrek_calibration`, `nubrek_captured`,
-#'   `nubrek_season`.
+#' @eval figure_page_object()
 #' @param ... Not used (grid: passed on to the measure).
 #' @param fold_from `[integer(1)]` Customers with this many purchases or more share the last bar.
 #' @return A ggplot.
@@ -60,6 +110,12 @@ ink_on <- function(fill) {
 #' ggplot2::autoplot(cohort_grid(example_ledger(), "quarter"))
 #' @name autoplot.nubrek
 NULL
+
+# What the help page says of the results that have a figure.
+figure_page_object <- function() {
+  classes <- sub("^autoplot[.]", "", ls(topenv(), pattern = "^autoplot[.]nubrek_"))
+  paste0("@param object A result: ", paste0("`", classes, "`", collapse = ", "), ".")
+}
 
 #' Write a figure to a file
 #'
@@ -75,8 +131,23 @@ write_figure <- function(x, path, width = 11, height = 6.5) {
   plot <- if (inherits(x, "ggplot")) x else ggplot2::autoplot(x)
   ending <- tolower(tools::file_ext(path))
   check_choice(ending, c("png", "svg"), arg = "path")
-  write_whole(path, \(to) {
-    if (ending == "svg") grDevices::svg(to, width, height, bg = "transparent") else grDevices::png(to, width, height, "in", res = 120, type = "cairo")
-    tryCatch(print(plot), finally = grDevices::dev.off())
-  }, \(to) { end <- utils::tail(readBin(to, "raw", file.size(to)), 16L); if (!grepl(if (ending == "svg") "</svg>" else "IEND", rawToChar(end[end > 0L]), useBytes = TRUE)) "only a part of the picture could be written" })
+  write_whole(
+    path,
+    \(to) {
+      if (ending == "svg") {
+        grDevices::svg(to, width, height, bg = "transparent")
+      } else {
+        grDevices::png(to, width, height, "in", res = 120, type = "cairo")
+      }
+      tryCatch(print(plot), finally = grDevices::dev.off())
+    },
+    \(to) {
+      end <- utils::tail(readBin(to, "raw", file.size(to)), 16L)
+      if (
+        !grepl(if (ending == "svg") "</svg>" else "IEND", rawToChar(end[end > 0L]), useBytes = TRUE)
+      ) {
+        "only a part of the picture could be written"
+      }
+    }
+  )
 }

@@ -1,20 +1,26 @@
 #' Hold a forecast against the period that followed
 #'
-#' Cuts the history at a day, fits on what was known then, and compares the expected purchases of each customer with those
-#' that came, beside naive rules: everybody's own rate carried on, the same as in the equally long time before, and nobody
-#' returns. [rolling_backtest()] does it at several days.
+#' Cuts the history at a day, fits on what was known then, and compares the expected purchases of
+#' each customer with those that came, beside naive rules: everybody's own rate carried on, the same
+#' as in the equally long time before, and nobody returns. [rolling_backtest()] does it at several
+#' days.
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param cut `[Date(1)]` Last day that the fit may see. Default: a year before the as-of day, or two thirds into a shorter history.
+#' @param cut `[Date(1)]` Last day that the fit may see. Default: a year before the as-of day, or
+#'   two thirds into a shorter history.
 #' @param models `[nubrek_models]` From [forecast_models()].
 #' @param weeks `[numeric(1)]` How long to compare; default up to the as-of day.
-#' @return A `nubrek_backtest`, one row per method, the model first: `method`; `expected` and `actual`, purchases of all customers known
-#'   at the cut; `error`, root mean square error per customer; `log_score`, mean log of the probability that the method gave to the number of purchases that came (higher is better; for the
-#'   naive rules that of a Poisson customer whose rate is known from as much time, with a Jeffreys prior; nobody returns has none); `captured`, share of the following sales brought by the tenth
-#'   of customers that the method puts first (tied customers count in part).
-#'   `basis` has `inside_80` and `inside_95`, the shares of customers within the model's intervals of their own purchases.
-#'   Attributes: `fit`, the one made on the past; `customers` (per customer: expected, actual, sales, log score, `uniform`, the randomised place of what came in the predicted distribution), `worth`
-#'   (expected sales by method), `weeks` (cumulative, actual and expected), `finding`, the sentence.
+#' @return A `nubrek_backtest`, one row per method, the model first: `method`; `expected` and
+#'   `actual`, purchases of all customers known at the cut; `error`, root mean square error per
+#'   customer; `log_score`, mean log of the probability that the method gave to the number of
+#'   purchases that came (higher is better; for the naive rules that of a Poisson customer whose
+#'   rate is known from as much time, with a Jeffreys prior; nobody returns has none); `captured`,
+#'   share of the following sales brought by the tenth of customers that the method puts first (tied
+#'   customers count in part). `basis` has `inside_80` and `inside_95`, the shares of customers
+#'   within the model's intervals of their own purchases. Attributes: `fit`, the one made on the
+#'   past; `customers` (per customer: expected, actual, sales, log score, `uniform`, the randomised
+#'   place of what came in the predicted distribution), `worth` (expected sales by method), `weeks`
+#'   (cumulative, actual and expected), `finding`, the sentence.
 #' @examples
 #' backtest(example_ledger())
 #' @export
@@ -31,31 +37,77 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
   history <- fitted$history
   fit <- fitted$purchases
   horizon <- as.numeric(until - cut) / 7
-  came <- purchases_between(ledger, history$customer, cut, until)
-  before <- purchases_between(ledger, history$customer, cut - (until - cut), cut)
+  codes <- ledger_codes(ledger, history$customer)
+  came <- reduce_between(ledger, codes, cut, until)
+  before <- reduce_between(ledger, codes, cut - (until - cut), cut)
   money <- if (is.null(fitted$spend)) rep(1, nrow(history)) else predict(fitted$spend, history)
   mean_so_far <- ifelse(history$repeats > 0, history$spend, mean(history$spend, na.rm = TRUE))
-  span <- as.numeric(cut - as.Date(reduce_first(ledger)[match(history$customer, ledger$ids)], origin = "1970-01-01")) / 7
+  span <- as.numeric(cut - as.Date(reduce_first(ledger)[codes], origin = "1970-01-01")) / 7
   ahead <- business_weeks(fit, cut, until)
-  expected <- list(predict(fit, history, horizon = ahead), "own rate carried on" = ifelse(span > 0, history$repeats / span, 0) * horizon,
-                   "same as the time before" = before$purchases, "nobody returns" = numeric(nrow(history)))
+  expected <- list(
+    predict(fit, history, horizon = ahead),
+    "own rate carried on" = ifelse(span > 0, history$repeats / span, 0) * horizon,
+    "same as the time before" = before$purchases,
+    "nobody returns" = numeric(nrow(history))
+  )
   names(expected)[[1L]] <- fit$name
   worth <- Map(\(e, m) e * m, expected, list(money, mean_so_far, mean_so_far, mean_so_far))
   place <- predicted_place(fit, history, ahead, came$purchases)
-  carried_on <- \(n, time) mean(stats::dnbinom(came$purchases, n + 0.5, time / (time + horizon), log = TRUE))
-  scores <- c(mean(log(place$at)), carried_on(history$repeats, pmax(span, 1 / 7)), carried_on(before$purchases, pmax(pmin(span, horizon), 1 / 7)), NA)
-  table <- list(method = names(expected), expected = unname(vapply(expected, sum, 0)), actual = rep(as.double(sum(came$purchases)), length(expected)),
-                error = unname(vapply(expected, \(e) sqrt(mean((e - came$purchases)^2)), 0)), log_score = scores,
-                captured = unname(vapply(worth, \(w) captured_by_top(w, came$sales), 0)))
-  inside <- \(level) mean(place$below + place$at >= (1 - level) / 2 & place$below <= (1 + level) / 2)
-  new_result(table, "backtest", ledger, rbind(carried(ledger), fitted$remarks, remarks(fit), if (is.null(fitted$season)) season_remark(horizon)),
-             basis = list(cut = cut, weeks = horizon, customers = nrow(history), inside_80 = inside(0.8), inside_95 = inside(0.95), kinds = c(log_score = "number")),
-             customers = data.frame(customer = history$customer, expected = expected[[1L]], actual = came$purchases, sales = came$sales, log_score = log(place$at),
-                                    uniform = place$below + with_seed(1L, stats::runif(nrow(history))) * place$at),
-             worth = worth, weeks = if (by_week) track_weeks(ledger, history, fit, cut, horizon), finding = backtest_finding(table), fit = fit)
+  carried_on <- \(n, time) mean(stats::dnbinom(
+    came$purchases, n + 0.5, time / (time + horizon), log = TRUE
+  ))
+  scores <- c(
+    mean(log(place$at)),
+    carried_on(history$repeats, pmax(span, 1 / 7)),
+    carried_on(before$purchases, pmax(pmin(span, horizon), 1 / 7)),
+    NA
+  )
+  table <- list(
+    method = names(expected),
+    expected = unname(vapply(expected, sum, 0)),
+    actual = rep(as.double(sum(came$purchases)), length(expected)),
+    error = unname(vapply(expected, \(e) sqrt(mean((e - came$purchases)^2)), 0)),
+    log_score = scores,
+    captured = unname(vapply(worth, \(w) captured_by_top(w, came$sales), 0))
+  )
+  inside <- \(level) mean(
+    place$below + place$at >= (1 - level) / 2 & place$below <= (1 + level) / 2
+  )
+  new_result(
+    table,
+    "backtest",
+    ledger,
+    rbind(
+      carried(ledger),
+      fitted$remarks,
+      remarks(fit),
+      if (is.null(fitted$season)) season_remark(horizon)
+    ),
+    basis = list(
+      cut = cut,
+      weeks = horizon,
+      customers = nrow(history),
+      inside_80 = inside(0.8),
+      inside_95 = inside(0.95),
+      kinds = c(log_score = "number")
+    ),
+    customers = data.frame(
+      customer = history$customer,
+      expected = expected[[1L]],
+      actual = came$purchases,
+      sales = came$sales,
+      log_score = log(place$at),
+      uniform = place$below + with_seed(1L, stats::runif(nrow(history))) * place$at
+    ),
+    worth = worth,
+    weeks = if (by_week) track_weeks(ledger, history, fit, cut, horizon),
+    finding = backtest_finding(table),
+    fit = fit
+  )
 }
 
-# Where a number of purchases lies in the predicted distribution of each customer: the probability of fewer, and of just so many.
+# Where a number of purchases lies in the predicted distribution of each customer: the probability
+# of fewer, and of just so many.
 predicted_place <- function(fit, history, horizon, came) {
   below <- at <- numeric(length(came))
   for (rows in split(seq_along(came), ceiling(log2(came + 1)))) {
@@ -70,8 +122,11 @@ predicted_place <- function(fit, history, horizon, came) {
 #' Are the predicted numbers right, group by group?
 #'
 #' @param test `[nubrek_backtest]` From [backtest()].
-#' @param groups `[integer(1)]` So many groups of equal size by what was expected of the customers, the highest first; customers of equal expectation are dealt by their order in the ledger.
-#' @return A `nubrek_calibration`, one row per group: `group`, `customers`, `expected`, `actual` purchases, `difference`, actual less expected; `sales` that followed. Sums are those of the backtest.
+#' @param groups `[integer(1)]` So many groups of equal size by what was expected of the customers,
+#'   the highest first; customers of equal expectation are dealt by their order in the ledger.
+#' @return A `nubrek_calibration`, one row per group: `group`, `customers`, `expected`, `actual`
+#'   purchases, `difference`, actual less expected; `sales` that followed. Sums are those of the
+#'   backtest.
 #' @examples
 #' calibration(backtest(example_ledger()), groups = 2)
 #' @export
@@ -80,73 +135,62 @@ calibration <- function(test, groups = 10L) {
   check_whole(groups, lower = 2L)
   each <- attr(test, "customers")
   group <- ceiling(rank(-each$expected, ties.method = "first") / nrow(each) * groups)
-  sums <- data.table(group, each)[, .(customers = .N, expected = sum(expected), actual = sum(actual), sales = sum(sales)), keyby = group]
-  new_result(list(group = as.integer(sums$group), customers = sums$customers, expected = sums$expected, actual = sums$actual, difference = sums$actual - sums$expected, sales = sums$sales),
-             "calibration", remarks = remarks(test), basis = c(attr(test, "basis")[c("cut", "weeks", "decimals", "inside_80", "inside_95")], list(model = test$method[[1L]],
-               kinds = c(expected = "decimal", difference = "decimal"))), members = members_of(as.integer(group), each$customer))
+  sums <- data.table(group, each)[,
+    .(customers = .N, expected = sum(expected), actual = sum(actual), sales = sum(sales)),
+    keyby = group
+  ]
+  new_result(
+    list(
+      group = as.integer(sums$group),
+      customers = sums$customers,
+      expected = sums$expected,
+      actual = sums$actual,
+      difference = sums$actual - sums$expected,
+      sales = sums$sales
+    ),
+    "calibration",
+    remarks = remarks(test),
+    basis = c(
+      attr(test, "basis")[c("cut", "weeks", "decimals", "inside_80", "inside_95")],
+      list(model = test$method[[1L]], kinds = c(expected = "decimal", difference = "decimal"))
+    ),
+    members = members_of(as.integer(group), each$customer)
+  )
 }
 
 #' How much of the following sales did the customers bring that a method put first?
 #'
 #' @param test `[nubrek_backtest]` From [backtest()].
 #' @param shares `[numeric]` Shares of customers, in (0, 1].
-#' @return A `nubrek_captured`, one row per share of customers: `share_of_customers`; one column per method with the share of the following sales; `best`, what a clairvoyant would have found.
-#'   Tied customers count in part.
+#' @return A `nubrek_captured`, one row per share of customers: `share_of_customers`; one column per
+#'   method with the share of the following sales; `best`, what a clairvoyant would have found. Tied
+#'   customers count in part.
 #' @examples
 #' captured_sales(backtest(example_ledger()), c(0.25, 0.5, 1))
 #' @export
 captured_sales <- function(test, shares = c(0.01, 0.02, seq(0.05, 1, 0.05))) {
   throw_unless(checkmate::check_class(test, "nubrek_backtest"), "test", rlang::current_env())
-  throw_unless(checkmate::check_numeric(shares, lower = 1e-6, upper = 1, any.missing = FALSE, min.len = 1L), "shares", rlang::current_env())
+  throw_unless(
+    checkmate::check_numeric(shares, lower = 1e-6, upper = 1, any.missing = FALSE, min.len = 1L),
+    "shares",
+    rlang::current_env()
+  )
   came <- attr(test, "customers")$sales
-  columns <- lapply(c(attr(test, "worth"), list(best = came)), \(score) vapply(shares, \(s) captured_by_top(score, came, s), 0))
-  new_result(c(list(share_of_customers = shares), columns), "captured", remarks = remarks(test),
-             basis = c(attr(test, "basis")[c("cut", "weeks")], list(model = test$method[[1L]], kinds = stats::setNames(rep("share", length(columns) + 1L), c("share_of_customers", names(columns))))))
-}
-
-#' Backtests at several days
-#'
-#' One good year proves little: the same comparison at several cuts, each with a fit on what was known then.
-#'
-#' @param ledger `[nubrek_ledger]`
-#' @param cuts `[Date]` Last days that the fits may see. Default: up to four, half a year apart, each with half a year after it and at least a year before it.
-#' @param weeks `[numeric(1)]` How long to compare after each.
-#' @param models `[nubrek_models]` From [forecast_models()].
-#' @return A `nubrek_rolling`, one row per cut: `cut` `[Date]`, `customers` known then; `expected`, `actual` purchases; `error` and `log_score` of the model as in [backtest()]; `naive`, the naive rule
-#'   with the least error, its `naive_error` and the best `naive_log_score`; `gain`, by how much of the naive error the model's is less; `captured` and `naive_captured`, share of the following sales
-#'   by the first tenth.
-#' @examples
-#' rolling_backtest(example_ledger(), cuts = c("2024-07-01", "2024-10-01"), weeks = 13)
-#' @export
-rolling_backtest <- function(ledger, cuts = NULL, weeks = 26, models = forecast_models()) {
-  check_ledger(ledger)
-  check_number(weeks, lower = 1)
-  cuts <- if (is.null(cuts)) default_cuts(ledger, weeks) else do.call(c, lapply(cuts, check_day, arg = "cuts"))
-  tests <- lapply(seq_along(cuts), \(i) { signal_progress("backtesting", (i - 1) / length(cuts)); one_backtest(ledger, backtest_cut(ledger, cuts[[i]]), models, weeks) })
-  pick <- \(get) vapply(tests, get, 0)
-  naive <- vapply(tests, \(t) which.min(t$error[-1L]) + 1L, 0L)
-  error <- pick(\(t) t$error[[1L]])
-  naive_error <- mapply(\(t, k) t$error[[k]], tests, naive)
-  new_result(list(cut = cuts, customers = vapply(tests, \(t) basis_of(t, "customers"), 0L), expected = pick(\(t) t$expected[[1L]]), actual = pick(\(t) t$actual[[1L]]), error = error,
-                  naive = mapply(\(t, k) t$method[[k]], tests, naive), naive_error = naive_error, gain = 1 - error / naive_error, log_score = pick(\(t) t$log_score[[1L]]),
-                  naive_log_score = pick(\(t) max(t$log_score[-1L], na.rm = TRUE)), captured = pick(\(t) t$captured[[1L]]), naive_captured = pick(\(t) max(t$captured[-1L], na.rm = TRUE))),
-             "rolling", ledger, rolling_remarks(tests),
-             basis = list(model = tests[[1L]]$method[[1L]], weeks = weeks, kinds = c(gain = "share", naive_captured = "share", log_score = "number", naive_log_score = "number")))
-}
-
-# What is said at every cut once; of the customers learned from only that there are older ones.
-rolling_remarks <- function(tests) {
-  said <- unique(do.call(rbind, lapply(tests, remarks)))
-  older <- said$about == "older customers"
-  if (sum(older) > 1L) said <- rbind(said[!older, ], remark_table("older customers", "At every cut the models learn from customers that surely were new then; earlier ones may be older customers."))
-  said
-}
-
-default_cuts <- function(ledger, weeks, call = rlang::caller_env()) {
-  cuts <- ledger$as_of - floor(7 * weeks) - 182L * (3:0)
-  cuts <- cuts[cuts >= ledger$history_start + 365L]
-  if (length(cuts) == 0L) abort_nubrek(c("The history is too short for a backtest of {weeks} week{?s} after a year.", "i" = "Give {.arg cuts}, or fewer {.arg weeks}."), "unidentified", call = call)
-  cuts
+  columns <- lapply(
+    c(attr(test, "worth"), list(best = came)),
+    \(score) vapply(shares, \(s) captured_by_top(score, came, s), 0)
+  )
+  new_result(
+    c(list(share_of_customers = shares), columns),
+    "captured",
+    remarks = remarks(test),
+    basis = c(attr(test, "basis")[c("cut", "weeks")], list(
+      model = test$method[[1L]],
+      kinds = stats::setNames(
+        rep("share", length(columns) + 1L), c("share_of_customers", names(columns))
+      )
+    ))
+  )
 }
 
 # The last day that a backtest's fit sees.
@@ -154,18 +198,15 @@ backtest_cut <- function(ledger, cut, call = rlang::caller_env()) {
   length_days <- as.integer(ledger$as_of - ledger$history_start)
   cut <- check_day(cut) %||% (ledger$as_of - if (length_days >= 730L) 364L else length_days %/% 3L)
   if (cut <= ledger$history_start || cut >= ledger$as_of) {
-    abort_nubrek(c("{.arg cut} must lie within the history.", "x" = "{format(cut)} is not between {format(ledger$history_start)} and {format(ledger$as_of)}."), "argument", call = call)
+    abort_nubrek(c("{.arg cut} must lie within the history.", "x" = paste0(
+      "{format(cut)} is not between {format(ledger$history_start)} and ", "{format(ledger$as_of)}."
+    )), "argument", call = call)
   }
   cut
 }
 
-purchases_between <- function(ledger, ids, after, until) {
-  inside <- ledger$days$day > as.integer(after) & ledger$days$day <= as.integer(until)
-  code <- factor(ledger$days$customer[inside], match(ids, ledger$ids))
-  list(purchases = as.integer(table(code)), sales = as.vector(ifelse(is.na(s <- tapply(major(ledger, ledger$days$sales[inside]), code, sum)), 0, s)))
-}
-
-# Share of `sales` held by the tenth with the highest `score`; customers tied at the edge count in part.
+# Share of `sales` held by the tenth with the highest `score`; customers tied at the edge count in
+# part.
 captured_by_top <- function(score, sales, share = 0.1) {
   if (sum(sales) == 0) return(NA_real_)
   places <- share * length(score)
@@ -177,32 +218,65 @@ captured_by_top <- function(score, sales, share = 0.1) {
 track_weeks <- function(ledger, history, fit, cut, horizon) {
   ends <- unique(c(seq_len(floor(horizon)), horizon))
   ahead <- business_weeks(fit, cut, cut + round(7 * ends))
-  codes <- match(history$customer, ledger$ids)
-  late <- ledger$days$customer %in% codes & ledger$days$day > as.integer(cut)
-  week <- (ledger$days$day[late] - as.integer(cut)) / 7
-  data.frame(week = ends, actual = vapply(ends, \(t) sum(week <= t), 0L),
-             expected = vapply(ahead, \(t) sum(predict(fit, history, horizon = t)), 0))
+  codes <- ledger_codes(ledger, history$customer)
+  week <- (ledger_rows(ledger, "days", "day", codes, from = cut + 1L)$day - as.integer(cut)) / 7
+  data.frame(
+    week = ends,
+    actual = vapply(ends, \(t) sum(week <= t), 0L),
+    expected = vapply(ahead, \(t) sum(predict(fit, history, horizon = t)), 0)
+  )
 }
 
-# The best naive rule in each of the three: error per customer (lower is better), log score and sales captured (higher is).
+# The best naive rule in each of the three: error per customer (lower is better), log score and
+# sales captured (higher is).
 backtest_finding <- function(table) {
   best <- \(x) which.max(ifelse(is.na(x), -Inf, x)[-1L]) + 1L
-  by <- c(error = best(-table$error), `log score` = best(table$log_score), `sales captured` = best(table$captured))
-  won <- c(table$error[[1L]] < table$error[[by[[1L]]]], table$log_score[[1L]] > table$log_score[[by[[2L]]]],
-           table$captured[[1L]] > table$captured[[by[[3L]]]])
-  won[is.na(won)] <- TRUE                                      # nothing was sold to be captured
+  by <- c(error = best(-table$error), `log score` = best(table$log_score), `sales captured` = best(
+    table$captured
+  ))
+  won <- c(
+    table$error[[1L]] < table$error[[by[[1L]]]],
+    table$log_score[[1L]] > table$log_score[[by[[2L]]]],
+    table$captured[[1L]] > table$captured[[by[[3L]]]]
+  )
+  won[is.na(won)] <- TRUE # nothing was sold to be captured
   gain <- 1 - table$error[[1L]] / table$error[[by[[1L]]]]
   lost <- names(by)[!won]
   bias <- table$expected[[1L]] / table$actual[[1L]] - 1
-  first <- if (won[[1L]]) sprintf("The model beats the best naive rule (%s) by %.0f %% in error per customer", table$method[[by[[1L]]]], 100 * gain)
-    else sprintf("A naive rule (%s) does better than the model, by %.0f %% in error per customer", table$method[[by[[1L]]]], -100 * gain)
+  first <- if (won[[1L]]) {
+    sprintf(
+      "The model beats the best naive rule (%s) by %.0f %% in error per customer",
+      table$method[[by[[1L]]]],
+      100 * gain
+    )
+  } else {
+    sprintf(
+      "A naive rule (%s) does better than the model, by %.0f %% in error per customer",
+      table$method[[by[[1L]]]],
+      -100 * gain
+    )
+  }
   others <- setdiff(lost, "error")
-  also <- if (length(others) > 0L) sprintf("; in %s a naive rule %s (%s)", paste(others, collapse = " and "), if (won[[1L]]) "does better" else "is ahead too",
-                                           paste(unique(table$method[by[others]]), collapse = ", "))
-  total <- if (is.finite(bias) && abs(bias) >= 0.02) sprintf("; in total it expected %.0f %% %s purchases than came", 100 * abs(bias), if (bias > 0) "more" else "fewer")
+  also <- if (length(others) > 0L) {
+    sprintf(
+      "; in %s a naive rule %s (%s)",
+      paste(others, collapse = " and "),
+      if (won[[1L]]) "does better" else "is ahead too",
+      paste(unique(table$method[by[others]]), collapse = ", ")
+    )
+  }
+  total <- if (is.finite(bias) && abs(bias) >= 0.02) {
+    sprintf(
+      "; in total it expected %.0f %% %s purchases than came",
+      100 * abs(bias),
+      if (bias > 0) "more" else "fewer"
+    )
+  }
   paste0(first, also, total, ".")
 }
 
 season_remark <- function(horizon) {
-  if (horizon < 51) remark_table("weeks", sprintf("The %.0f weeks compared are not a whole year.", horizon))
+  if (horizon < 51) {
+    remark_table("weeks", sprintf("The %.0f weeks compared are not a whole year.", horizon))
+  }
 }

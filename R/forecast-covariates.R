@@ -1,13 +1,25 @@
-# Covariates: attributes of the customer that multiply the rate of buying and the rate of leaving (their odds where a probability is mixed).
+# Covariates: attributes of the customer that multiply the rate of buying and the rate of leaving
+# (their odds where a probability is mixed).
 
 # Two formulas from what the user said; one formula serves both rates.
 covariate_formulas <- function(covariates, call = rlang::caller_env()) {
   if (is.null(covariates)) return(NULL)
   one <- \(x) inherits(x, "formula") && length(x) == 2L
   said <- if (one(covariates)) list(rate = covariates, dropout = covariates) else covariates
-  if (!is.list(said) || length(said) == 0L || is.null(names(said)) || !all(names(said) %in% c("rate", "dropout")) || !all(vapply(said, one, NA))) {
-    abort_nubrek(c("{.arg covariates} must be a formula without a left side, or a list of two.",
-                   "i" = "Such as {.code ~ first_channel}, or {.code list(rate = ~ first_channel, dropout = ~ age)}."), "argument", call = call)
+  if (
+    !is.list(said) ||
+      length(said) == 0L ||
+      is.null(names(said)) ||
+      !all(names(said) %in% c("rate", "dropout")) ||
+      !all(vapply(said, one, NA))
+  ) {
+    abort_nubrek(c(
+      "{.arg covariates} must be a formula without a left side, or a list of two.",
+      "i" = paste0(
+        "Such as {.code ~ first_channel}, or ",
+        "{.code list(rate = ~ first_channel, dropout = ~ age)}."
+      )
+    ), "argument", call = call)
   }
   out <- list(rate = said$rate %||% ~1, dropout = said$dropout %||% ~1)
   if (length(formula_variables(out)) > 0L) out
@@ -15,14 +27,19 @@ covariate_formulas <- function(covariates, call = rlang::caller_env()) {
 
 formula_variables <- function(formulas) unique(unlist(lapply(formulas, all.vars)))
 
-# Text becomes a factor with the most frequent level first (the base), nothing known a level of its own; numbers are counted from their mean.
+# Text becomes a factor with the most frequent level first (the base), nothing known a level of its
+# own; numbers are counted from their mean.
 read_variables <- function(data, variables, count, call) {
   check_columns_exist(variables, names(data), "the history", call)
   lapply(stats::setNames(nm = variables), function(name) {
     x <- data[[name]]
     if (is.numeric(x)) {
-      if (any(!is.finite(x))) abort_nubrek(c("The covariate {.field {name}} is a number and missing in {sum(!is.finite(x))} row{?s}.",
-          "i" = "Make it a band ({.fn band}): a missing value is then a group."), "history", call = call)
+      if (any(!is.finite(x))) {
+        abort_nubrek(c(
+          "The covariate {.field {name}} is a number and missing in {sum(!is.finite(x))} row{?s}.",
+          "i" = "Make it a band ({.fn band}): a missing value is then a group."
+        ), "history", call = call)
+      }
       return(list(mean = sum(x * count) / sum(count)))
     }
     size <- tapply(count, with_missing(x), sum)
@@ -42,17 +59,26 @@ new_design <- function(formulas, data, count, call = rlang::caller_env()) {
   design$means <- drop(columns %*% weight) / sum(weight)
   design$spread <- sqrt(pmax(0, drop(columns^2 %*% weight) / sum(weight) - design$means^2))
   flat <- design$names[design$spread < 1e-12]
-  if (length(flat) > 0L) abort_nubrek(c("A covariate that is the same for everybody tells nothing: {.field {flat}}.", "i" = "Leave it out."), "history", call = call)
+  if (length(flat) > 0L) {
+    abort_nubrek(c(
+      "A covariate that is the same for everybody tells nothing: {.field {flat}}.",
+      "i" = "Leave it out."
+    ), "history", call = call)
+  }
   for (part in c("rate", "dropout")) {
     own <- columns[attr(columns, "part") == part, , drop = FALSE]
-    if (nrow(own) > 0L && qr(t(rbind(1, own)))$rank <= nrow(own)) abort_nubrek(c("The covariates of the {part} say the same thing twice.", "x" = "The columns are {.field {rownames(own)}}."),
-        "history", call = call)
+    if (nrow(own) > 0L && qr(t(rbind(1, own)))$rank <= nrow(own)) {
+      abort_nubrek(c(
+        "The covariates of the {part} say the same thing twice.",
+        "x" = "The columns are {.field {rownames(own)}}."
+      ), "history", call = call)
+    }
   }
   design
 }
 
-# The columns of each distinct combination of covariates (one column of the matrix each), and which one each row has. A level that the fit has not seen stands at
-# the mean of all.
+# The columns of each distinct combination of covariates (one column of the matrix each), and which
+# one each row has. A level that the fit has not seen stands at the mean of all.
 apply_design <- function(design, data) {
   check_columns_exist(design$variables, names(data), "the history", rlang::caller_env())
   coded <- lapply(design$variables, \(name) {
@@ -64,9 +90,13 @@ apply_design <- function(design, data) {
   number <- frame[, .place := .GRP, by = c(design$variables)]$.place
   distinct <- as.data.frame(frame)[!duplicated(number), design$variables, drop = FALSE]
   parts <- lapply(names(design$formulas), function(part) {
-    columns <- stats::model.matrix(design$formulas[[part]], stats::model.frame(design$formulas[[part]], distinct, na.action = stats::na.pass))
+    columns <- stats::model.matrix(design$formulas[[part]], stats::model.frame(
+      design$formulas[[part]], distinct, na.action = stats::na.pass
+    ))
     columns <- t(columns[, colnames(columns) != "(Intercept)", drop = FALSE])
-    rownames(columns) <- paste0(part, ": ", column_words(rownames(columns), design$known), recycle0 = TRUE)
+    rownames(columns) <- paste0(
+      part, ": ", column_words(rownames(columns), design$known), recycle0 = TRUE
+    )
     columns
   })
   columns <- do.call(rbind, parts)
@@ -81,8 +111,18 @@ warn_unseen <- function(design, data) {
   for (name in design$variables) {
     levels <- design$known[[name]]$levels
     unseen <- if (!is.null(levels)) setdiff(unique(with_missing(data[[name]])), levels)
-    if (length(unseen) > 0L) rlang::warn(sprintf("The fit has not seen %s %s: such customers stand at the mean of all.", name, toString(dQuote(unseen, FALSE), 60L)),
-                                         class = c("nubrek_warning_level", "nubrek_warning"), .frequency = "regularly", .frequency_id = paste(c(name, levels, unseen), collapse = "|"))
+    if (length(unseen) > 0L) {
+      rlang::warn(
+        sprintf(
+          "The fit has not seen %s %s: such customers stand at the mean of all.",
+          name,
+          toString(dQuote(unseen, FALSE), 60L)
+        ),
+        class = c("nubrek_warning_level", "nubrek_warning"),
+        .frequency = "regularly",
+        .frequency_id = paste(c(name, levels, unseen), collapse = "|")
+      )
+    }
   }
 }
 
@@ -90,7 +130,11 @@ warn_unseen <- function(design, data) {
 group_remark <- function(design, penalty) {
   many <- Filter(\(v) length(v$levels) > 30L, design$known)
   if (length(many) == 0L || !identical(penalty, 0)) return(NULL)
-  remark_table("covariates", sprintf("%s has %d groups, many of them small: cut it into bands, or set a penalty.", names(many), lengths(lapply(many, `[[`, "levels"))))
+  remark_table("covariates", sprintf(
+    "%s has %d groups, many of them small: cut it into bands, or set a penalty.",
+    names(many),
+    lengths(lapply(many, `[[`, "levels"))
+  ))
 }
 
 # "channelweb" of a level is "channel web".
@@ -98,7 +142,9 @@ column_words <- function(names, known) {
   for (variable in names(known)) {
     quoted <- paste0("`", variable, "`")
     names[names == quoted] <- variable
-    for (level in known[[variable]]$levels) names[names %in% paste0(c(variable, quoted), level)] <- paste(variable, level)
+    for (level in known[[variable]]$levels) {
+      names[names %in% paste0(c(variable, quoted), level)] <- paste(variable, level)
+    }
   }
   names
 }
@@ -108,7 +154,9 @@ with_attributes <- function(history, ledger, variables, call = rlang::caller_env
   if (length(variables) == 0L) return(history)
   known <- known_attributes(ledger)
   check_columns_exist(variables, names(known), "the customers' attributes", call)
-  at <- match(history$customer, ledger$ids)
-  for (name in variables) history[[name]] <- known[[name]][at]
+  at <- ledger_codes(ledger, history$customer)
+  for (name in variables) {
+    history[[name]] <- known[[name]][at]
+  }
   history
 }

@@ -1,12 +1,27 @@
-# Simulation of what is to come: parameters from what is known of them, and for each of these draws the courses of all customers. Nothing here depends on the number of threads.
+# Simulation of what is to come: parameters from what is known of them, and for each of these draws
+# the courses of all customers. Nothing here depends on the number of threads.
 
-# What the simulations need: histories with amounts, and draws of the parameters of both models side by side.
+# What the simulations need: histories with amounts, and draws of the parameters of both models side
+# by side.
 drawn_worlds <- function(history, fit, spend, n, seed) {
   purchase <- draw_parameters(fit, n, seed)
   design <- if (!is.null(fit$design)) apply_design(fit$design, history)
-  sets_of <- \(i) if (is.null(design)) matrix(purchase[i, 1:4], 4L, 1L) else shifted_sets(fit, design$columns, purchase[i, 1:4], purchase[i, -(1:4)])
-  list(models = list(purchases = fit$name, spend = spend$name), histories = c(history_columns(history), spend_columns(history, spend$name, anybody = TRUE)[-1L]), set = design$set %||% integer(),
-       purchase = lapply(seq_len(n), sets_of), spend = draw_parameters(spend, n, seed + 1L))
+  sets_of <- \(i) {
+    if (is.null(design)) {
+      matrix(purchase[i, 1:4], 4L, 1L)
+    } else {
+      shifted_sets(fit, design$columns, purchase[i, 1:4], purchase[i, -(1:4)])
+    }
+  }
+  list(
+    models = list(purchases = fit$name, spend = spend$name),
+    histories = c(
+      history_columns(history), spend_columns(history, spend$name, anybody = TRUE)[-1L]
+    ),
+    set = design$set %||% integer(),
+    purchase = lapply(seq_len(n), sets_of),
+    spend = draw_parameters(spend, n, seed + 1L)
+  )
 }
 
 # Rows of worlds.
@@ -16,13 +31,17 @@ some_rows <- function(worlds, rows) {
   worlds
 }
 
-# Draws of the parameters, normal on the scale they were fitted on, with exactly the mean and the covariance of the fit, so that few draws go far; the estimate itself where no covariance is known.
+# Draws of the parameters, normal on the scale they were fitted on, with exactly the mean and the
+# covariance of the fit, so that few draws go far; the estimate itself where no covariance is known.
 # Leaves the caller's random numbers alone.
 draw_parameters <- function(fit, n, seed) {
   scale <- working_scale(fit)
   drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
-  known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))                # not those on the edge
-  if (length(known) > 0L) drawn[, known] <- drawn[, known] + with_seed(seed, normal_draws(n, fit$vcov[known, known, drop = FALSE]))
+  known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov))) # not those on the edge
+  if (length(known) > 0L) {
+    drawn[, known] <- drawn[, known] +
+      with_seed(seed, normal_draws(n, fit$vcov[known, known, drop = FALSE]))
+  }
   drawn[, scale$logs] <- exp(drawn[, scale$logs])
   drawn
 }
@@ -33,9 +52,10 @@ normal_draws <- function(n, covariance) {
   standardised(matrix(stats::rnorm(n * nrow(root)), n)) %*% root
 }
 
-# The ends of the interval of sums, from draws of them (a column for each sum). Few draws have rough tails, whose quantiles lie too
-# far inside; their mean and variance are sure, because the parameter draws have exactly those of the fit. So the ends are those of
-# the gamma distribution with this mean and variance, of the normal where sums of both signs are drawn.
+# The ends of the interval of sums, from draws of them (a column for each sum). Few draws have rough
+# tails, whose quantiles lie too far inside; their mean and variance are sure, because the parameter
+# draws have exactly those of the fit. So the ends are those of the gamma distribution with this
+# mean and variance, of the normal where sums of both signs are drawn.
 draw_interval <- function(drawn, level) {
   tails <- tails_of(level)
   mean <- colMeans(drawn)
@@ -44,9 +64,14 @@ draw_interval <- function(drawn, level) {
   flat <- variance <= 1e-14 * mean^2
   end <- function(tail) {
     size <- abs(mean)
-    out <- stats::qgamma(ifelse(mean < 0, 1 - tail, tail), ifelse(flat, 1, size^2 / variance), ifelse(flat, 1, size / variance))
+    out <- stats::qgamma(
+      ifelse(mean < 0, 1 - tail, tail),
+      ifelse(flat, 1, size^2 / variance),
+      ifelse(flat, 1, size / variance)
+    )
     out <- ifelse(flat, size, out) * sign(mean)
-    ifelse(mixed, mean + stats::qnorm(tail) * sqrt(variance), out)
+    # also where nothing is known
+    as.double(ifelse(mixed, mean + stats::qnorm(tail) * sqrt(variance), out))
   }
   rbind(end(tails[[1L]]), end(tails[[2L]]))
 }
@@ -60,15 +85,25 @@ standardised <- function(z) {
 
 with_seed <- function(seed, code) {
   old <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
+  on.exit(
+    if (is.null(old)) {
+      rm(".Random.seed", envir = globalenv())
+    } else {
+      assign(".Random.seed", old, globalenv())
+    }
+  )
   set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
   code
 }
 
 rows_a_block <- 131072L
 
-# Quantiles of each customer's discounted spend, and the draws of the totals of groups: one row per draw, one column per group.
-draw_values <- function(worlds, horizon, rate, levels, individual, seed, group = rep(1L, length(worlds$histories$repeats)), groups = 1L) {
+# Quantiles of each customer's discounted spend, and the draws of the totals of groups: one row per
+# draw, one column per group.
+draw_values <- function(
+  worlds, horizon, rate, levels, individual, seed,
+  group = rep(1L, length(worlds$histories$repeats)), groups = 1L
+) {
   n <- length(worlds$histories$repeats)
   quantiles <- matrix(0, n, length(levels))
   totals <- 0
@@ -76,22 +111,59 @@ draw_values <- function(worlds, horizon, rate, levels, individual, seed, group =
     signal_progress("drawing what is to come", (from - 1) / n)
     rows <- seq.int(from, min(n, from + rows_a_block - 1L))
     w <- some_rows(worlds, rows)
-    one <- cpp_simulate_value(w$models, w$histories, w$set, w$purchase, w$spend, as.integer(individual), group[rows], groups, horizon, rate, levels, as.double(seed), from - 1, reading_threads())
+    one <- cpp_simulate_value(
+      w$models,
+      w$histories,
+      w$set,
+      w$purchase,
+      w$spend,
+      as.integer(individual),
+      group[rows],
+      groups,
+      horizon,
+      rate,
+      levels,
+      as.double(seed),
+      from - 1,
+      reading_threads()
+    )
     quantiles[rows, ] <- one$quantiles
     totals <- totals + one$totals
   }
   list(quantiles = quantiles, totals = totals)
 }
 
-# Draws of purchases, active customers and spend by group and period (arrays of draw x period x group); `group` ascends. `arrivals` (draw x period): the rows are customers still to come.
-draw_periods <- function(worlds, edges, individual, seed, group, groups, arrivals = NULL, come = integer(), place = integer(), first_factor = 1) {
-  cpp_simulate_periods(worlds$models, worlds$histories, worlds$set, worlds$purchase, worlds$spend, as.integer(individual), group, groups, edges, come, place, arrivals %||% matrix(0L, 0L, 0L),
-                       first_factor, as.double(seed), 0, reading_threads())
+# Draws of purchases, active customers and spend by group and period (arrays of draw x period x
+# group); `group` ascends. `arrivals` (draw x period): the rows are customers still to come.
+draw_periods <- function(
+  worlds, edges, individual, seed, group, groups, arrivals = NULL, come = integer(),
+  place = integer(), first_factor = 1
+) {
+  cpp_simulate_periods(
+    worlds$models,
+    worlds$histories,
+    worlds$set,
+    worlds$purchase,
+    worlds$spend,
+    as.integer(individual),
+    group,
+    groups,
+    edges,
+    come,
+    place,
+    arrivals %||% matrix(0L, 0L, 0L),
+    first_factor,
+    as.double(seed),
+    0,
+    reading_threads()
+  )
 }
 
 # The same of customers known today, in groups in any order.
 draw_todays <- function(fitted, edges, draws, seed, group, groups) {
   order <- order(group)
-  worlds <- some_rows(drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed), order)
+  worlds <- some_rows(
+    drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed), order
+  )
   draw_periods(worlds, edges, draws[[2L]], seed, group[order], groups)
 }

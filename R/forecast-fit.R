@@ -1,30 +1,46 @@
 #' Fit a purchase model, fit a spend model
 #'
-#' Maximum likelihood by Newton steps with analytic first and second derivatives on the log-parameters, from several starts; equal histories are weighed once. A ledger's customers whose first
-#' purchase may lie before the data are not learned from.
+#' Maximum likelihood by Newton steps with analytic first and second derivatives on the
+#' log-parameters, from several starts; equal histories are weighed once. A ledger's customers whose
+#' first purchase may lie before the data are not learned from.
 #'
-#' @param x `[nubrek_ledger | data.frame]` A ledger, or histories as [purchase_history()] gives them.
-#' @param model `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"`, `"mbg-nbd"`, `"bg-bb"`; `"gamma-gamma"`, `"log-normal"`. See [purchase models][nubrek-models].
-#' @param covariates `[formula | list]` Attributes of the customer (columns of the histories, or of [customers()] of a ledger) that act on both rates, such as `~ first_channel`; or
-#'   `list(rate = , dropout = )` of two formulas. An effect is the log of the factor by which the rate of buying or of leaving differs from that of the base, the most frequent group (where a
-#'   probability is mixed, the factor of its odds). Numbers are counted from their mean.
-#' @param penalty `[numeric(1) | character(1)]` Ridge: half of it times the squared effects, in standard deviations of their columns, is taken off the log-likelihood. `0` (default), or
+#' @param x `[nubrek_ledger | data.frame]` A ledger, or histories as [purchase_history()] gives
+#'   them.
+#' @param model `[character(1)]` `"pareto-nbd"` (default), `"bg-nbd"`, `"mbg-nbd"`, `"bg-bb"`;
+#'   `"gamma-gamma"`, `"log-normal"`. See [purchase models][nubrek-models].
+#' @param covariates `[formula | list]` Attributes of the customer (columns of the histories, or of
+#'   [customers()] of a ledger) that act on both rates, such as `~ first_channel`; or `list(rate = ,
+#'   dropout = )` of two formulas. An effect is the log of the factor by which the rate of buying or
+#'   of leaving differs from that of the base, the most frequent group (where a probability is
+#'   mixed, the factor of its odds). Numbers are counted from their mean.
+#' @param penalty `[numeric(1) | character(1)]` Ridge: half of it times the squared effects, in
+#'   standard deviations of their columns, is taken off the log-likelihood. `0` (default), or
 #'   `"cross-validated"`: the one under which customers left out are likeliest.
-#' @param unit `[character(1)]` Unit of time: of the histories to be made of a ledger, or what a data frame's times are in.
+#' @param unit `[character(1)]` Unit of time: of the histories to be made of a ledger, or what a
+#'   data frame's times are in.
 #' @param seed `[integer(1)]` Of the five parts of the cross-validation.
-#' @param season `[nubrek_season | numeric(12)]` Business time for the histories to be made of a ledger, as in [purchase_history()].
-#' @return A `nubrek_purchases` or `nubrek_spend`: a model (see [purchase_model()]) that also answers `summary()`, `coef()`, `vcov()` (of the
-#'   log-parameters and effects), [confint()][confint.nubrek_purchases], `logLik()`, `nobs()`, `AIC()`, `BIC()`, [anova()][anova.nubrek_purchases], [update()][update.nubrek_purchases],
-#'   [residuals()][residuals.nubrek_purchases], `generics::tidy()` and `generics::glance()`. `converged` tells whether the climb arrived, `distance` by how much log-likelihood it may still be
-#'   off, `edge` which parameters the data do not hold. With a penalty the degrees of freedom are effective ones.
-#' @section Errors: `nubrek_error_unidentified` when nobody repeats or there are too few customers, or amounts are constant; it says what can still be said. `nubrek_error_history` names the first
-#'   impossible row. A warning `nubrek_warning_unit` when times look as if they were in another unit.
+#' @param season `[nubrek_season | numeric(12)]` Business time for the histories to be made of a
+#'   ledger, as in [purchase_history()].
+#' @return A `nubrek_purchases` or `nubrek_spend`: a model (see [purchase_model()]) that also
+#'   answers `summary()`, `coef()`, `vcov()` (of the log-parameters and effects),
+#'   [confint()][confint.nubrek_purchases], `logLik()`, `nobs()`, `AIC()`, `BIC()`,
+#'   [anova()][anova.nubrek_purchases], [update()][update.nubrek_purchases],
+#'   [residuals()][residuals.nubrek_purchases], `generics::tidy()` and `generics::glance()`.
+#'   `converged` tells whether the climb arrived, `distance` by how much log-likelihood it may still
+#'   be off, `edge` which parameters the data do not hold. With a penalty the degrees of freedom are
+#'   effective ones.
+#' @section Errors: `nubrek_error_unidentified` when nobody repeats or there are too few customers,
+#'   or amounts are constant; it says what can still be said. `nubrek_error_history` names the first
+#'   impossible row. A warning `nubrek_warning_unit` when times look as if they were in another
+#'   unit.
 #' @examples
 #' fit <- fit_purchases(example_ledger())
 #' coef(fit)
 #' fit_spend(example_ledger())
 #' @export
-fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 0, unit = "week", seed = 1L, season = NULL) {
+fit_purchases <- function(
+  x, model = "pareto-nbd", covariates = NULL, penalty = 0, unit = "week", seed = 1L, season = NULL
+) {
   check_choice(model, names(purchase_models()))
   check_choice(unit, names(unit_days))
   formulas <- covariate_formulas(covariates)
@@ -38,58 +54,120 @@ fit_purchases <- function(x, model = "pareto-nbd", covariates = NULL, penalty = 
     history <- with_attributes(history[learn$rows, ], x, formula_variables(formulas))
     said <- learn$remarks
   } else {
-    if (!is.null(season)) abort_nubrek(c("A {.arg season} belongs to a ledger.", "i" = "Give it to {.fn purchase_history}."), "argument")
+    if (!is.null(season)) {
+      abort_nubrek(c(
+        "A {.arg season} belongs to a ledger.", "i" = "Give it to {.fn purchase_history}."
+      ), "argument")
+    }
     history <- x
   }
   check_history(history, discrete = discrete)
-  unit <- basis_of(history, "unit") %||% unit
-  if (isTRUE(basis_of(history, "occasions")) && !discrete) abort_nubrek("Occasions are for {.val bg-bb}; {.val {model}} needs a {.fn purchase_history} of purchase days.", "history")
+  unit <- basis_of(history, "unit", NULL) %||% unit
+  if (isTRUE(basis_of(history, "occasions", NULL)) && !discrete) {
+    abort_nubrek(paste0(
+      "Occasions are for {.val bg-bb}; {.val {model}} needs a {.fn purchase_history} of ",
+      "purchase days."
+    ), "history")
+  }
   check_identified(history, discrete)
   said <- rbind(said, unit_remark(history, unit))
   packed <- pack_histories(history, formulas)
   said <- rbind(said, group_remark(packed$design, penalty))
   fit <- climb_or_validate(model, packed, penalty, seed)
-  new_fit(fit, model, sum(packed$count), c("nubrek_purchases", "nubrek_purchase_model"), said, unit = unit, packed = packed, customers = history[["customer"]],
-          until = basis_of(history, "until"), season = basis_of(history, "season"), covariates = formulas)
+  new_fit(
+    fit,
+    model,
+    sum(packed$count),
+    c("nubrek_purchases", "nubrek_purchase_model"),
+    said,
+    unit = unit,
+    packed = packed,
+    customers = history[["customer"]],
+    until = basis_of(history, "until", NULL),
+    season = basis_of(history, "season", NULL),
+    covariates = formulas
+  )
 }
 
 check_identified <- function(history, discrete, call = rlang::caller_env()) {
   customers <- sum(history[["count"]] %||% rep(1, nrow(history)))
   if (customers < 3 || all(history$span == 0)) {
-    abort_nubrek(c("A purchase model cannot be fitted to {customers} customer{?s}{if (customers >= 3) ' seen for no time' else ''}.",
-                   "i" = "How often they bought can still be shown; a forecast needs several customers seen for some time."), "unidentified", call = call)
+    abort_nubrek(c(
+      paste0(
+        "A purchase model cannot be fitted to {customers} ",
+        "customer{?s}{if (customers >= 3) ' seen for no time' else ''}."
+      ),
+      "i" = paste0(
+        "How often they bought can still be shown; a forecast needs several customers seen for ",
+        "some time."
+      )
+    ), "unidentified", call = call)
   }
   if (sum(history$repeats) == 0) {
     what <- if (discrete) "on a second occasion" else "on a second day"
-    abort_nubrek(c("A purchase model cannot be fitted: nobody has bought {what}.",
-                   "i" = "{customers} customer{?s} bought once. Counts, cohorts and tiers can still be shown; a forecast cannot."), "unidentified", call = call)
+    abort_nubrek(c(
+      "A purchase model cannot be fitted: nobody has bought {what}.",
+      "i" = paste0(
+        "{customers} customer{?s} bought once. Counts, cohorts and tiers can still be shown; a ",
+        "forecast cannot."
+      )
+    ), "unidentified", call = call)
   }
 }
 
-# Equal histories (with equal covariates) once, with how many there are; sets of covariates stand together. `row` tells where each customer went.
+# Equal histories (with equal covariates) once, with how many there are; sets of covariates stand
+# together. `row` tells where each customer went.
 pack_histories <- function(history, formulas, call = rlang::caller_env()) {
   count <- as.double(history[["count"]] %||% rep(1, nrow(history)))
   design <- if (!is.null(formulas)) new_design(formulas, history, count, call)
   found <- if (!is.null(design)) apply_design(design, history)
-  rows <- data.table(set = found$set %||% rep(1L, nrow(history)), repeats = as.double(history$repeats), last = as.double(history$last), span = as.double(history$span), count = count)
+  rows <- data.table(
+    set = found$set %||% rep(1L, nrow(history)),
+    repeats = as.double(history$repeats),
+    last = as.double(history$last),
+    span = as.double(history$span),
+    count = count
+  )
   rows[, place := .GRP, keyby = .(set, repeats, last, span)]
   distinct <- rows[, .(count = sum(count)), keyby = .(place, set, repeats, last, span)]
-  list(repeats = distinct$repeats, last = distinct$last, span = distinct$span, count = distinct$count, set = if (!is.null(design)) distinct$set, row = rows$place,
-       columns = found$columns, design = design, each = if (!is.null(history[["count"]])) count)
+  list(
+    repeats = distinct$repeats,
+    last = distinct$last,
+    span = distinct$span,
+    count = distinct$count,
+    set = if (!is.null(design)) distinct$set,
+    row = rows$place,
+    columns = found$columns,
+    design = design,
+    each = if (!is.null(history[["count"]])) count
+  )
 }
 
-# The penalised log-likelihood of packed histories as a function of log-parameters and scaled effects.
+# The penalised log-likelihood of packed histories as a function of log-parameters and scaled
+# effects.
 purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count, rows = NULL) {
   spread <- packed$design$spread
   columns <- if (is.null(spread)) matrix(0, 0L, 1L) else packed$columns / spread
   pick <- \(x) if (is.null(rows)) x else x[rows]
-  histories <- list(repeats = pick(packed$repeats), last = pick(packed$last), span = pick(packed$span))
+  histories <- list(
+    repeats = pick(packed$repeats), last = pick(packed$last), span = pick(packed$span)
+  )
   set <- pick(packed$set) %||% integer()
   count <- pick(count)
   threads <- reading_threads()
   function(u) {
     effects <- u[-(1:4)]
-    out <- cpp_purchase_sum(model, exp(u[1:4]), effects, columns, packed$design$buying %||% 0L, set, histories, count, threads)
+    out <- cpp_purchase_sum(
+      model,
+      exp(u[1:4]),
+      effects,
+      columns,
+      packed$design$buying %||% 0L,
+      set,
+      histories,
+      count,
+      threads
+    )
     if (penalty > 0) {
       e <- c(0, 0, 0, 0, effects)
       out$log_lik <- out$log_lik - penalty / 2 * sum(e^2)
@@ -100,10 +178,15 @@ purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count
   }
 }
 
-# A penalty that is given, or the one that cross-validation chooses; without covariates there is nothing to draw in.
+# A penalty that is given, or the one that cross-validation chooses; without covariates there is
+# nothing to draw in.
 climb_or_validate <- function(model, packed, penalty, seed) {
   if (!identical(penalty, "cross-validated")) return(climb_purchases(model, packed, penalty))
-  if (is.null(packed$design)) climb_purchases(model, packed, 0) else cross_validated(model, packed, seed)
+  if (is.null(packed$design)) {
+    climb_purchases(model, packed, 0)
+  } else {
+    cross_validated(model, packed, seed)
+  }
 }
 
 # A start from a part of the histories, then all of them.
@@ -113,11 +196,23 @@ climb_purchases <- function(model, packed, penalty, count = packed$count, from =
   lower <- c(rep(log(1e-5), 4L), rep(-20, wide))
   upper <- c(rep(log(1e7), 4L), rep(20, wide))
   if (is.null(from)) {
-    rate <- sum(packed$repeats * count) / max(sum((if (is_discrete(model)) packed$span else packed$last) * count), 1e-9)
-    starts <- cpp_purchase_starts(model, max(rate, 1e-9), max(sum(packed$span * count) / sum(count), 1e-9))
-    from <- lapply(seq_len(nrow(starts)), \(i) c(pmin(pmax(log(starts[i, ]), lower[1:4] + 1), upper[1:4] - 1), rep(0, wide)))
+    rate <- sum(packed$repeats * count) /
+      max(sum((if (is_discrete(model)) packed$span else packed$last) * count), 1e-9)
+    starts <- cpp_purchase_starts(
+      model, max(rate, 1e-9), max(sum(packed$span * count) / sum(count), 1e-9)
+    )
+    from <- lapply(
+      seq_len(nrow(starts)),
+      \(i) c(pmin(pmax(log(starts[i, ]), lower[1:4] + 1), upper[1:4] - 1), rep(0, wide))
+    )
     part <- if (n > 30000L) sort(with_seed(1L, sample.int(n, 10000L)))
-    best <- climb(purchase_likelihood(model, packed, penalty, count, part), from, lower, upper, all_starts = TRUE)
+    best <- climb(
+      purchase_likelihood(model, packed, penalty, count, part),
+      from,
+      lower,
+      upper,
+      all_starts = TRUE
+    )
     if (is.null(part)) return(finish_climb(best, model, packed, penalty))
     from <- list(best$at)
   }
@@ -130,21 +225,46 @@ finish_climb <- function(best, model, packed, penalty) {
   scale <- c(1, 1, 1, 1, packed$design$spread)
   names <- c(purchase_models()[[model]]$parameters, packed$design$names)
   free <- length(scale)
-  if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) free <- sum(diag(best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), free))))
-  list(parameters = stats::setNames(exp(best$at[1:4]), names[1:4]), effects = if (length(scale) > 4L) stats::setNames(best$at[-(1:4)] / scale[-(1:4)], names[-(1:4)]),
-       log_lik = best$log_lik + penalty / 2 * sum(best$at[-(1:4)]^2), vcov = if (!is.null(best$covariance)) structure(best$covariance / outer(scale, scale), dimnames = list(names, names)),
-       distance = best$distance, edge = names[best$edge], free = free, penalty = penalty, at = best$at)
+  if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) {
+    free <- sum(diag(
+      best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), free))
+    ))
+  }
+  list(
+    parameters = stats::setNames(exp(best$at[1:4]), names[1:4]),
+    effects = if (length(scale) > 4L) {
+      stats::setNames(best$at[-(1:4)] / scale[-(1:4)], names[-(1:4)])
+    },
+    log_lik = best$log_lik + penalty / 2 * sum(best$at[-(1:4)]^2),
+    vcov = if (!is.null(best$covariance)) {
+      structure(best$covariance / outer(scale, scale), dimnames = list(names, names))
+    },
+    distance = best$distance,
+    edge = names[best$edge],
+    free = free,
+    penalty = penalty,
+    at = best$at
+  )
 }
 
 penalty_grid <- c(10000, 3000, 1000, 300, 100, 30, 10, 3, 1, 0)
 
-# Customers are dealt into five parts; each part's likelihood under the fit of the others judges a penalty.
+# Customers are dealt into five parts; each part's likelihood under the fit of the others judges a
+# penalty.
 cross_validated <- function(model, packed, seed) {
   parts <- 5L
   part <- with_seed(seed, sample(rep_len(seq_len(parts), length(packed$row))))
   weight <- packed$each %||% rep(1, length(packed$row))
-  held <- vapply(seq_len(parts), \(k) { own <- numeric(length(packed$repeats)); sums <- rowsum(weight[part == k], packed$row[part == k]); own[as.integer(rownames(sums))] <- sums; own },
-                 numeric(length(packed$repeats)))
+  held <- vapply(
+    seq_len(parts),
+    \(k) {
+      own <- numeric(length(packed$repeats))
+      sums <- rowsum(weight[part == k], packed$row[part == k])
+      own[as.integer(rownames(sums))] <- sums
+      own
+    },
+    numeric(length(packed$repeats))
+  )
   scores <- matrix(NA_real_, length(penalty_grid), parts)
   for (k in seq_len(parts)) {
     signal_progress("choosing the penalty", (k - 1) / parts)
@@ -159,111 +279,4 @@ cross_validated <- function(model, packed, seed) {
   fit <- climb_purchases(model, packed, table$penalty[[which.max(table$log_score)]])
   fit$cross_validation <- table[order(table$penalty), ]
   fit
-}
-
-#' @rdname fit_purchases
-#' @export
-fit_spend <- function(x, model = "gamma-gamma") {
-  check_choice(model, names(spend_models()))
-  said <- NULL
-  if (inherits(x, "nubrek_ledger")) {
-    history <- purchase_history(x)
-    learn <- learn_from(x, history)
-    history <- history[learn$rows, ]
-    said <- learn$remarks
-  } else history <- x
-  check_columns_exist("repeats", names(history), "the history")
-  used <- plain_table(history)[which(history$repeats > 0), , drop = FALSE]
-  if (nrow(used) < 3L) {
-    abort_nubrek(c("A spend model cannot be fitted to {nrow(used)} customer{?s} with a repeat purchase.", "i" = "The mean amount can still be shown."), "unidentified")
-  }
-  spends <- spend_columns(used, model)
-  by_logs <- spend_models()[[model]]$by_logs
-  amounts <- if (by_logs) exp(spends$log_spend) else spends$spend
-  if (stats::sd(log(amounts)) < 1e-9) {
-    abort_nubrek(c("A spend model cannot be fitted to equal amounts.", "i" = "Every purchase is worth {signif(amounts[[1]], 6)}: that is the forecast of the next one too."), "unidentified")
-  }
-  if (by_logs && sum(spends$log_spread) <= 0) {
-    abort_nubrek(c("A log-normal model cannot tell customers from purchases: nobody's amounts differ.", "i" = "The gamma-gamma model may be fitted."), "unidentified")
-  }
-  count <- as.double(used[["count"]] %||% rep(1, nrow(used)))
-  positive <- spend_models()[[model]]$positive
-  threads <- reading_threads()
-  back <- \(u) ifelse(positive, exp(u), u)
-  typical <- mean(amounts)
-  spread <- stats::sd(log(amounts))
-  from <- if (model == "log-normal") list(c(mean(log(amounts)), log(spread), log(spread / 2))) else list(log(c(4, 4, 3 / 4 * typical)), log(c(1, 2, typical)), log(c(10, 1.5, typical / 20)))
-  best <- climb(\(u) cpp_spend_sum(model, back(u), spends, count, threads), from, ifelse(positive, log(1e-5), -50), ifelse(positive, log(1e7), 50), all_starts = TRUE)
-  names <- spend_models()[[model]]$parameters
-  fit <- list(parameters = stats::setNames(back(best$at), names), log_lik = best$log_lik, vcov = if (!is.null(best$covariance)) structure(best$covariance, dimnames = list(names, names)),
-              distance = best$distance, edge = names[best$edge], free = 3L, penalty = 0)
-  new_fit(fit, model, sum(count), c("nubrek_spend", "nubrek_spend_model"), said, packed = c(spends, list(count = count)))
-}
-
-# Climbs a log-likelihood with its gradient and Hessian within bounds; further starts are tried only where the climb did not arrive, or all to choose among.
-climb <- function(likelihood, starts, lower, upper, all_starts = FALSE) {
-  seen <- NULL
-  look <- \(u) { if (!identical(as.double(u), seen$u)) seen <<- c(list(u = as.double(u)), likelihood(as.double(u))); seen }
-  finite <- \(x) ifelse(is.finite(x), x, 0)
-  best <- list(log_lik = -Inf)
-  for (start in starts) {
-    run <- stats::nlminb(pmin(pmax(start, lower), upper), \(u) { v <- -look(u)$log_lik; if (is.finite(v)) v else 1e300 }, \(u) finite(-look(u)$gradient), \(u) finite(-look(u)$hessian), lower = lower,
-                         upper = upper, control = list(iter.max = 300L, eval.max = 600L, rel.tol = 1e-11, x.tol = 1e-7))
-    one <- polish(run$par, look, lower, upper)
-    if (one$log_lik > best$log_lik) best <- one
-    if (!all_starts && best$distance < 1e-6) break
-  }
-  best
-}
-
-# Newton steps to the top, and how far off it still is: the decrement, half of g' H^-1 g, is in units of log-likelihood.
-polish <- function(at, look, lower, upper) {
-  for (step in 1:4) {
-    here <- look(at)
-    edge <- which(at < lower + 0.1 | at > upper - 0.1)
-    inside <- setdiff(seq_along(at), edge)
-    root <- tryCatch(chol(-here$hessian[inside, inside, drop = FALSE]), error = \(e) NULL)
-    if (length(inside) == 0L || is.null(root)) break
-    move <- replace(at * 0, inside, backsolve(root, forwardsolve(t(root), here$gradient[inside])))
-    if (sum(move * here$gradient) / 2 < 1e-10 || max(abs(move)) > 0.5) break
-    there <- look(at + move)
-    if (!is.finite(there$log_lik) || there$log_lik < here$log_lik - 1e-9 * abs(here$log_lik)) { here <- look(at); break }
-    at <- at + move
-  }
-  # parameters on the edge are held there: of them nothing is known
-  here <- look(at)
-  edge <- which(at < lower + 0.1 | at > upper - 0.1)
-  inside <- setdiff(seq_along(at), edge)
-  information <- -here$hessian[inside, inside, drop = FALSE]
-  root <- if (length(inside) > 0L && all(diag(information) > 0)) tryCatch(chol(information), error = \(e) NULL)
-  clear <- !is.null(root) && rcond(information / sqrt(outer(diag(information), diag(information)))) > 1e-12
-  covariance <- if (clear) { out <- matrix(NA_real_, length(at), length(at)); out[inside, inside] <- chol2inv(root); out }
-  list(at = at, log_lik = here$log_lik, hessian = here$hessian, covariance = covariance, edge = edge,
-       distance = if (clear) sum(here$gradient[inside] * (covariance[inside, inside, drop = FALSE] %*% here$gradient[inside])) / 2 else Inf)
-}
-
-new_fit <- function(fit, model, nobs, class, said, ...) {
-  converged <- fit$distance < 1e-5 && length(fit$edge) == 0L
-  structure(c(list(name = model), fit[c("parameters", "effects", "log_lik", "vcov", "distance", "edge", "free", "penalty", "cross_validation")], list(nobs = nobs, converged = converged,
-      design = list(...)$packed$design, ...)), remarks = all_remarks(said, if (!converged) fit_remark(fit, model)), class = class)
-}
-
-# Why a fit is not certain, in the words of the model.
-fit_remark <- function(fit, model) {
-  said <- purchase_models()[[model]]
-  places <- match(fit$edge, said$parameters)
-  why <- if (length(places) > 0L && any(places > 2L, na.rm = TRUE)) "how long customers stay cannot be told from these data (nearly all look active, or left at once, or leave in the same way)"
-    else if (length(fit$edge) > 0L) "customers hardly differ in what the model says they differ in"
-    else if (is.infinite(fit$distance)) "the likelihood is flat in some direction, so that several sets of parameters explain the data as well"
-    else "the climb did not arrive at the top"
-  remark_table("convergence", sprintf("The fit of %s is not certain: %s%s. Expectations within the time seen can be used, intervals and long horizons cannot be trusted.", model, why,
-      if (length(fit$edge) > 0L) paste0("; ", paste(fit$edge, collapse = ", "), " ran to the edge") else ""))
-}
-
-# Maximum likelihood on the scale it is made on: logs of positive parameters, effects as they are.
-working_scale <- function(fit) {
-  logs <- if (inherits(fit, "nubrek_spend_model")) spend_models()[[fit$name]]$positive else rep(TRUE, 4L)
-  at <- fit$parameters
-  at[logs] <- log(at[logs])
-  list(at = c(at, fit$effects), logs = c(logs, rep(FALSE, length(fit$effects))))
 }

@@ -1,33 +1,54 @@
 #' Who brings customers worth keeping, and through what
 #'
-#' The value of a customer won today by a group of the customers (first channel, first product, discount band, age band, cohort), in its three parts: staying, cadence, order value. Groups of few
-#' customers are drawn towards everybody and marked.
+#' The value of a customer won today by a group of the customers (first channel, first product,
+#' discount band, age band, cohort), in its three parts: staying, cadence, order value. Groups of
+#' few customers are drawn towards everybody and marked.
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param by `[character(1)]` A customer attribute, see [customers()]; `"(missing)"` is a group. Cut numbers and days into bands first ([band()]).
+#' @param by `[character(1)]` A customer attribute, see [customers()]; `"(missing)"` is a group. Cut
+#'   numbers and days into bands first ([band()]).
 #' @param years `[double(1)]` How far to look from the first purchase on, default 1.
 #' @param within `[double(1)]` Months by which the highest cost is to be paid back, default 12.
 #' @param money,level,models See [forecast_value()]; models' own covariates are not used here.
 #' @param least `[integer(1)]` Groups of fewer customers are marked `small`.
 #' @param draws,seed `[integer(1)]` Of the intervals.
-#' @return A `nubrek_value_by`, one row per group, the highest value first: the column of `by`; `customers` learned from, `small`; `value` of a customer won today (discounted margin of the first and
-#'   all expected purchases; sales where no margin is known, then called `sales`), `value_lower`, `value_upper`; `difference` from everybody and its parts `from_staying`, `from_cadence`,
-#'   `from_order`, which add up to it; `clear`, whether the interval of the difference leaves out 0; `staying`, the rate of buying a year after the first purchase by that at the start;
-#'   `cadence`, purchases a year while a customer; `mean_first`, `mean_later`, net sales of a first and a later purchase; `rate_effect`, `leaving_effect`, factors against everybody (of the odds where
-#'   a probability is mixed); `highest_cost` that pays back within `within` months; raw means `raw_purchases` and `raw_mean_sales` of the same customers; `conversion`, the share of the registered
-#'   who have bought, where the group is known of them. The attribute `everybody` has the same of all.
-#' @details The purchase model has the group as a covariate of both rates. The groups' log effects about their mean, and the order values, are drawn towards everybody by empirical Bayes (normal, the
-#'   variance between groups by moments, DerSimonian & Laird 1986). The parts are Shapley values (Shapley 1953): the mean, over all orders of swapping, of what changes when a part of everybody
-#'   becomes that of the group. Returns and margin shares belong to the order value. A first purchase today is not discounted.
-#' @section Errors: `nubrek_error_attribute`; `nubrek_error_unidentified` where the models cannot be fitted or all are of one group.
+#' @return A `nubrek_value_by`, one row per group, the highest value first: the column of `by`;
+#'   `customers` learned from, `small`; `value` of a customer won today (discounted margin of the
+#'   first and all expected purchases; sales where no margin is known, then called `sales`),
+#'   `value_lower`, `value_upper`; `difference` from everybody and its parts `from_staying`,
+#'   `from_cadence`, `from_order`, which add up to it; `clear`, whether the interval of the
+#'   difference leaves out 0; `staying`, the rate of buying a year after the first purchase by that
+#'   at the start; `cadence`, purchases a year while a customer; `mean_first`, `mean_later`, net
+#'   sales of a first and a later purchase; `rate_effect`, `leaving_effect`, factors against
+#'   everybody (of the odds where a probability is mixed); `highest_cost` that pays back within
+#'   `within` months; raw means `raw_purchases` and `raw_mean_sales` of the same customers;
+#'   `conversion`, the share of the registered who have bought, where the group is known of them.
+#'   The attribute `everybody` has the same of all.
+#' @details The purchase model has the group as a covariate of both rates. The groups' log effects
+#'   about their mean, and the order values, are drawn towards everybody by empirical Bayes (normal,
+#'   the variance between groups by moments, DerSimonian & Laird 1986). The parts are Shapley values
+#'   (Shapley 1953): the mean, over all orders of swapping, of what changes when a part of everybody
+#'   becomes that of the group. Returns and margin shares belong to the order value. A first
+#'   purchase today is not discounted.
+#' @section Errors: `nubrek_error_attribute`; `nubrek_error_unidentified` where the models cannot be
+#'   fitted or all are of one group.
 #' @examples
 #' \donttest{
-#' ledger <- open_ledger(system.file("pellmere", "order-lines.csv.gz", package = "nubrek"), column_map("customer_no", "sold_at", order = "receipt", sales = "net_amount", currency = "currency",
-#'   channel = "sold_in"), meanings(currency = "EUR", history_start = "2023-01-01"))
+#' ledger <- open_ledger(
+#'   system.file("pellmere", "order-lines.csv.gz", package = "nubrek"),
+#'   column_map(
+#'     "customer_no", "sold_at", order = "receipt", sales = "net_amount", currency = "currency",
+#'     channel = "sold_in"
+#'   ),
+#'   meanings(currency = "EUR", history_start = "2023-01-01")
+#' )
 #' value_by(ledger, "first_channel", money = economics(0.48))
 #' }
 #' @export
-value_by <- function(ledger, by, years = 1, within = 12, money = economics(), level = 0.95, models = forecast_models(), least = 30L, draws = 200L, seed = 1L) {
+value_by <- function(
+  ledger, by, years = 1, within = 12, money = economics(), level = 0.95, models = forecast_models(),
+  least = 30L, draws = 200L, seed = 1L
+) {
   check_ledger(ledger)
   check_text(by)
   check_number(years, lower = 1 / 52, upper = 50)
@@ -35,43 +56,92 @@ value_by <- function(ledger, by, years = 1, within = 12, money = economics(), le
   check_drawing(level, c(draws, 1L), seed)
   check_whole(least, lower = 1L)
   throw_unless(checkmate::check_class(models, "nubrek_models"), "models", rlang::current_env())
-  if (models$purchases == "best") abort_nubrek(c("Say which purchase model.", "i" = "{.fn compare_models} recommends one."), "argument")
+  if (models$purchases == "best") {
+    abort_nubrek(
+      c("Say which purchase model.", "i" = "{.fn compare_models} recommends one."), "argument"
+    )
+  }
   season <- season_of(models$season, ledger)$season
   history <- purchase_history(ledger, season = season)
   learn <- learn_from(ledger, history)
   known <- history[learn$rows, ]
-  group <- group_of(ledger, by)[[1L]][match(known$customer, ledger$ids)]
-  if (length(unique(group)) < 2L) abort_nubrek(c("There is nothing to compare: all customers have the same {.field {by}}.", "x" = "It is {.val {group[[1]]}}."), "unidentified")
+  group <- group_of(ledger, by)[[1L]][ledger_codes(ledger, known$customer)]
+  if (length(unique(group)) < 2L) {
+    abort_nubrek(c(
+      "There is nothing to compare: all customers have the same {.field {by}}.",
+      "x" = "It is {.val {group[[1]]}}."
+    ), "unidentified")
+  }
   signal_progress("fitting the groups")
   rates <- group_rates(known, group, models$purchases)
   orders <- group_orders(ledger, known, group, money, rates$groups)
   size <- as.integer(table(group)[rates$groups])
   drawn <- with_seed(seed, group_draws(rates, orders, draws))
-  worth <- group_worth(rates, orders, drawn, years, within, continuous_rate(money$yearly_discount, "week"), level)
-  raw <- data.table(group, purchases = known$repeats + 1, sales = major(ledger, reduce_customers(ledger)$sales_purchases[match(known$customer, ledger$ids)]))[,
-    .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
+  worth <- group_worth(
+    rates, orders, drawn, years, within, continuous_rate(money$yearly_discount, "week"), level
+  )
+  raw <- data.table(group, purchases = known$repeats + 1, sales = major(
+    ledger, reduce_customers(ledger)$sales_purchases[ledger_codes(ledger, known$customer)]
+  ))[, .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
   raw <- raw[match(rates$groups, group)]
   shown <- group_names(by, value_by_columns)
-  columns <- c(stats::setNames(list(rates$groups), shown), list(customers = size, small = size < least), worth$table[c("value", "value_lower", "value_upper", "difference", "from_staying",
-    "from_cadence",
-    "from_order", "clear", "staying", "cadence", "mean_first", "mean_later")], list(rate_effect = exp(rates$effect[, 1L]), leaving_effect = exp(rates$effect[, 2L]),
+  columns <- c(
+    stats::setNames(list(rates$groups), shown),
+    list(customers = size, small = size < least),
+    worth$table[c(
+      "value", "value_lower", "value_upper", "difference", "from_staying", "from_cadence",
+      "from_order", "clear", "staying", "cadence", "mean_first", "mean_later"
+    )],
+    list(
+      rate_effect = exp(rates$effect[, 1L]),
+      leaving_effect = exp(rates$effect[, 2L]),
       highest_cost = worth$table$highest_cost,
-    raw_purchases = raw$purchases / raw$n, raw_mean_sales = raw$sales / raw$purchases, conversion = conversion_of(ledger, by, rates$groups)))
-  if (is.null(orders$words)) { columns$highest_cost[] <- NA_real_; names(columns)[names(columns) == "value"] <- "sales" }
+      raw_purchases = raw$purchases / raw$n,
+      raw_mean_sales = raw$sales / raw$purchases,
+      conversion = conversion_of(ledger, by, rates$groups)
+    )
+  )
+  if (is.null(orders$words)) {
+    columns$highest_cost[] <- NA_real_
+    names(columns)[names(columns) == "value"] <- "sales"
+  }
   order <- order(-worth$table$value)
-  new_result(lapply(columns, `[`, order), "value_by", ledger,
-             rbind(carried(ledger), learn$remarks, group_remarks(size, least, by, orders, columns$conversion)),
-             basis = list(by = shown, years = years, within = within, level = level, margin = orders$words, yearly_discount = money$yearly_discount,
-               money = if (is.null(orders$words)) "sales" else "margin",
-                          kinds = c(difference = "money", from_staying = "money", from_cadence = "money", from_order = "money", staying = "share", mean_first = "money", mean_later = "money",
-                                    highest_cost = "money", raw_mean_sales = "money", conversion = "share")),
-             everybody = worth$everybody, effect_error = rates$error[order, ], kept = rates$kept[order, ], members = members_of(group, known$customer))
+  new_result(
+    lapply(columns, `[`, order),
+    "value_by",
+    ledger,
+    rbind(
+      carried(ledger), learn$remarks, group_remarks(size, least, by, orders, columns$conversion)
+    ),
+    basis = list(
+      by = shown,
+      years = years,
+      within = within,
+      level = level,
+      margin = orders$words,
+      yearly_discount = money$yearly_discount,
+      money = if (is.null(orders$words)) "sales" else "margin",
+      kinds = c(
+        difference = "money", from_staying = "money", from_cadence = "money", from_order = "money",
+        staying = "share", mean_first = "money", mean_later = "money", highest_cost = "money",
+        raw_mean_sales = "money", conversion = "share"
+      )
+    ),
+    everybody = worth$everybody,
+    effect_error = rates$error[order, ],
+    kept = rates$kept[order, ],
+    members = members_of(group, known$customer)
+  )
 }
 
-value_by_columns <- c("customers", "small", "value", "sales", "difference", "clear", "staying", "cadence", "mean_first", "mean_later", "conversion", "highest_cost", "value_lower", "value_upper",
-                      "from_staying", "from_cadence", "from_order", "rate_effect", "leaving_effect", "raw_purchases", "raw_mean_sales")
+value_by_columns <- c(
+  "customers", "small", "value", "sales", "difference", "clear", "staying", "cadence", "mean_first",
+  "mean_later", "conversion", "highest_cost", "value_lower", "value_upper", "from_staying",
+  "from_cadence", "from_order", "rate_effect", "leaving_effect", "raw_purchases", "raw_mean_sales"
+)
 
-# The effects of groups on buying and leaving: a fit with the group as covariate, under a prior so weak that only a group without information feels it; then drawn towards their mean.
+# The effects of groups on buying and leaving: a fit with the group as covariate, under a prior so
+# weak that only a group without information feels it; then drawn towards their mean.
 group_rates <- function(known, group, model) {
   history <- plain_table(known)
   history$.group <- group
@@ -79,16 +149,21 @@ group_rates <- function(known, group, model) {
   packed <- pack_histories(history, list(rate = ~.group, dropout = ~.group))
   packed$design$spread[] <- 1
   best <- climb_purchases(model, packed, 0.25)
-  if (is.null(best$vcov)) abort_nubrek(c("The groups cannot be told apart: the likelihood has no clear top.", "i" = "Cut the attribute into fewer groups."), "unidentified", call = rlang::caller_env())
+  if (is.null(best$vcov)) {
+    abort_nubrek(c(
+      "The groups cannot be told apart: the likelihood has no clear top.",
+      "i" = "Cut the attribute into fewer groups."
+    ), "unidentified", call = rlang::caller_env())
+  }
   levels <- packed$design$known$.group$levels
   k <- length(levels)
   weight <- as.numeric(table(group)[levels]) / length(group)
-  about_mean <- diag(k) - outer(rep(1, k), weight)                    # of effects with 0 for the base
+  about_mean <- diag(k) - outer(rep(1, k), weight) # of effects with 0 for the base
   lever <- function(own) {
     b <- c(0, best$effects[own])
     v <- matrix(0, k, k)
     v[-1L, -1L] <- best$vcov[4L + own, 4L + own]
-    v[!is.finite(v)] <- 4                                             # on the edge: no more than the prior is known
+    v[!is.finite(v)] <- 4 # on the edge: no more than the prior is known
     off <- drop(about_mean %*% b)
     variance <- diag(about_mean %*% v %*% t(about_mean))
     kept <- kept_of(off, variance)
@@ -96,13 +171,22 @@ group_rates <- function(known, group, model) {
   }
   parts <- list(lever(seq_len(k - 1L)), lever(k - 1L + seq_len(k - 1L)))
   pick <- \(name) cbind(parts[[1L]][[name]], parts[[2L]][[name]])
-  list(groups = levels, model = model, parameters = best$parameters, vcov = best$vcov[1:4, 1:4], mean = c(parts[[1L]]$mean, parts[[2L]]$mean), effect = pick("effect"),
-    error = pick("error"), kept = pick("kept"))
+  list(
+    groups = levels,
+    model = model,
+    parameters = best$parameters,
+    vcov = best$vcov[1:4, 1:4],
+    mean = c(parts[[1L]]$mean, parts[[2L]]$mean),
+    effect = pick("effect"),
+    error = pick("error"),
+    kept = pick("kept")
+  )
 }
 
-# Net sales of a first and of a later purchase by group, drawn towards everybody, and the margin of them.
+# Net sales of a first and of a later purchase by group, drawn towards everybody, and the margin of
+# them.
 group_orders <- function(ledger, known, group, money, levels) {
-  at <- match(known$customer, ledger$ids)
+  at <- ledger_codes(ledger, known$customer)
   m <- reduce_customers(ledger)
   shares <- money_shares(ledger, known$customer, money)
   first <- major(ledger, m$sales_first[at]) * shares$kept
@@ -111,84 +195,35 @@ group_orders <- function(ledger, known, group, money, levels) {
   of <- \(found) found[match(levels, found$group), c("own", "ratio", "error")]
   mean_order <- sum(later) / sum(known$repeats)
   repeats <- shrunk_ratios(later[came], known$repeats[came], group[came])
-  missing <- setdiff(levels, repeats$group)                           # nobody of them came back: everybody's order
-  repeats <- rbind(repeats, data.frame(group = missing, own = rep(NA_real_, length(missing)), ratio = rep(mean_order, length(missing)), error = rep(0, length(missing))))
+  missing <- setdiff(levels, repeats$group) # nobody of them came back: everybody's order
+  repeats <- rbind(repeats, data.frame(
+    group = missing,
+    own = rep(NA_real_, length(missing)),
+    ratio = rep(mean_order, length(missing)),
+    error = rep(0, length(missing))
+  ))
   weight <- first + later
-  rate <- if (is.null(shares$words)) 1 else tapply(shares$margin * weight, factor(group, levels), sum) / tapply(weight, factor(group, levels), sum)
-  list(first = of(shrunk_ratios(first, rep(1, length(first)), group)), later = of(repeats), margin = as.double(rep_len(rate, length(levels))),
-       all = c(first = mean(first), later = mean_order, margin = if (is.null(shares$words)) 1 else sum(shares$margin * weight) / sum(weight)), words = shares$words)
-}
-
-# Draws of what the value is made of: base parameters, effects, orders.
-group_draws <- function(rates, orders, n) {
-  k <- length(rates$groups)
-  known <- which(!is.na(diag(rates$vcov)))
-  base <- matrix(log(rates$parameters), n, 4L, byrow = TRUE)
-  if (length(known) > 0L) base[, known] <- base[, known] + normal_draws(n, rates$vcov[known, known, drop = FALSE])
-  about <- \(mean, error) matrix(stats::rnorm(n * k, rep(mean, each = n), rep(error, each = n)), n)
-  list(base = exp(base), rate = about(rates$effect[, 1L], rates$error[, 1L]), leaving = about(rates$effect[, 2L], rates$error[, 2L]),
-       first = about(orders$first$ratio, orders$first$error), later = about(orders$later$ratio, orders$later$error))
-}
-
-group_worth <- function(rates, orders, drawn, years, within, delta, level) {
-  k <- length(rates$groups)
-  year <- 365.25 / 7
-  # expected later purchases of a customer won today, for shifts of both rates about the base
-  later <- function(base, rate, leaving, horizon, delta) {
-    sets <- cpp_shift_parameters(rates$model, base, rbind(rates$mean[[1L]] + rate, rates$mean[[2L]] + leaving))
-    newcomer_columns(rates$model, sets, horizon, delta)
+  rate <- if (is.null(shares$words)) {
+    1
+  } else {
+    tapply(shares$margin * weight, factor(group, levels), sum) /
+      tapply(weight, factor(group, levels), sum)
   }
-  zero <- rep(0, k)
-  rate <- rates$effect[, 1L]
-  leaving <- rates$effect[, 2L]
-  base <- rates$parameters
-  # the value by which parts are the group's (TRUE) and which everybody's
-  value <- function(staying, cadence, order) {
-    n <- later(base, if (cadence) rate else zero, if (staying) leaving else zero, years * year, delta)
-    if (order) orders$margin * (orders$first$ratio + n * orders$later$ratio) else orders$all[["margin"]] * (orders$all[["first"]] + n * orders$all[["later"]])
-  }
-  parts <- shapley(value)
-  of_all <- later(base, 0, 0, years * year, delta)
-  everybody <- orders$all[["margin"]] * (orders$all[["first"]] + of_all * orders$all[["later"]])
-  worth <- value(TRUE, TRUE, TRUE)
-  draws <- nrow(drawn$base)
-  values <- matrix(NA_real_, draws, k)
-  differences <- values
-  for (d in seq_len(draws)) {
-    n <- later(drawn$base[d, ], c(0, drawn$rate[d, ]), c(0, drawn$leaving[d, ]), years * year, delta)
-    values[d, ] <- orders$margin * (drawn$first[d, ] + n[-1L] * drawn$later[d, ])
-    differences[d, ] <- values[d, ] - orders$all[["margin"]] * (orders$all[["first"]] + n[[1L]] * orders$all[["later"]])
-  }
-  ends <- draw_interval(values, level)
-  off <- draw_interval(differences, level)
-  left <- \(rate, leaving) { near <- 0.01; at <- \(t) later(base, rate, leaving, t, 0); (at(year + near) - at(year)) / at(near) }
-  start <- \(rate, leaving) { near <- 0.01; later(base, rate, leaving, near, 0) / near * year }
-  months <- within * year / 12
-  list(table = data.frame(value = worth, value_lower = ends[1L, ], value_upper = ends[2L, ], difference = worth - everybody, from_staying = parts[[1L]], from_cadence = parts[[2L]],
-                          from_order = parts[[3L]], clear = off[1L, ] > 0 | off[2L, ] < 0, staying = left(rate, leaving), cadence = start(rate, leaving), mean_first = orders$first$ratio,
-                          mean_later = orders$later$ratio, highest_cost = orders$margin * (orders$first$ratio + later(base, rate, leaving, months, 0) * orders$later$ratio)),
-       everybody = data.frame(value = everybody, staying = left(0, 0), cadence = start(0, 0), mean_first = orders$all[["first"]], mean_later = orders$all[["later"]],
-                              highest_cost = orders$all[["margin"]] * (orders$all[["first"]] + later(base, 0, 0, months, 0) * orders$all[["later"]])))
+  list(
+    first = of(shrunk_ratios(first, rep(1, length(first)), group)),
+    later = of(repeats),
+    margin = as.double(rep_len(rate, length(levels))),
+    all = c(
+      first = mean(first),
+      later = mean_order,
+      margin = if (is.null(shares$words)) 1 else sum(shares$margin * weight) / sum(weight)
+    ),
+    words = shares$words
+  )
 }
 
-# Expected (discounted) later purchases of customers won today, one for each column of parameters.
-newcomer_columns <- function(model, sets, horizon, delta) {
-  k <- ncol(sets)
-  cpp_purchase_expected(model, sets, seq_len(k), nothing_behind(k), horizon, delta, 1L)
-}
-
-# Shapley values of three parts of which each may be the group's or everybody's.
-shapley <- function(value) {
-  v <- \(who) value(1L %in% who, 2L %in% who, 3L %in% who)
-  seen <- lapply(0:7, \(bits) v(which(bitwAnd(bits, c(1L, 2L, 4L)) > 0L)))
-  at <- \(who) seen[[sum(c(1L, 2L, 4L)[who]) + 1L]]
-  lapply(1:3, function(i) {
-    others <- setdiff(1:3, i)
-    (at(i) - at(integer())) / 3 + (at(c(i, others[[1L]])) - at(others[[1L]])) / 6 + (at(c(i, others[[2L]])) - at(others[[2L]])) / 6 + (at(1:3) - at(others)) / 3
-  })
-}
-
-# The share of the registered who have bought, where the group is known of those who have not: an attribute that only a first purchase gives tells nothing.
+# The share of the registered who have bought, where the group is known of those who have not: an
+# attribute that only a first purchase gives tells nothing.
 conversion_of <- function(ledger, by, groups) {
   none <- rep(NA_real_, length(groups))
   if (is.null(ledger$meaning$registered)) return(none)
@@ -201,42 +236,21 @@ conversion_of <- function(ledger, by, groups) {
 
 group_remarks <- function(size, least, by, orders, conversion) {
   rbind(
-    if (any(size < least)) remark_table("small groups", sprintf("%s fewer than %s: drawn towards everybody, and not to be judged.",
-      if (sum(size < least) == 1L) "1 group has" else paste(sum(size < least), "groups have"),
-        n_of(least, "customer"))),
-    if (is.null(orders$words)) remark_table("margin", "No margin is known: what is valued is sales."),
-    if (all(is.na(conversion))) remark_table("conversion", sprintf("How many of those who were reached became customers is not known by %s.", gsub("_", " ", by))))
-}
-
-#' What an offer brings in against what it costs in staying
-#'
-#' A group of customers won by an offer (a first discount, say) may be worth less than the others; it pays when it brings in so many more.
-#'
-#' @param value `[nubrek_value_by]` From [value_by()], by what was offered.
-#' @param base `[character(1)]` The group without the offer; default the largest.
-#' @return A data frame, one row per other group: the group; `value`, `base_value`; `more_needed`, the share of additional customers that makes up for the difference (negative where the group is worth
-#'   more); `conversion`, `base_conversion`, `more_won`, the share of additional customers that it did win of as many registered; `pays`, whether that is enough. The last four are missing where
-#'   conversion is not known.
-#' @examples
-#' \donttest{
-#' ledger <- open_ledger(system.file("pellmere", "order-lines.csv.gz", package = "nubrek"), column_map("customer_no", "sold_at", order = "receipt", sales = "net_amount", currency = "currency",
-#'   channel = "sold_in"), meanings(currency = "EUR", history_start = "2023-01-01"))
-#' offer_trade(value_by(ledger, "first_channel", money = economics(0.48)))
-#' }
-#' @export
-offer_trade <- function(value, base = NULL) {
-  throw_unless(checkmate::check_class(value, "nubrek_value_by"), "value", rlang::current_env())
-  by <- basis_of(value, "by")
-  table <- plain_table(value)
-  base <- base %||% table[[by]][[which.max(table$customers)]]
-  check_choice(base, table[[by]])
-  worth <- table[[if (basis_of(value, "money") == "sales") "sales" else "value"]]
-  at <- table[[by]] == base
-  conversion <- table$conversion
-  needed <- worth[at] / worth[!at] - 1
-  won <- conversion[!at] / conversion[at] - 1
-  out <- c(stats::setNames(list(table[[by]][!at]), by), list(value = worth[!at], base_value = rep(worth[at], sum(!at)), more_needed = needed,
-    conversion = conversion[!at], base_conversion = rep(conversion[at], sum(!at)), more_won = won, pays = won > needed))
-  side_table(out, "offer_trade", value, c(value = "money", base_value = "money", more_needed = "share", conversion = "share",
-                                          base_conversion = "share", more_won = "share"))
+    if (any(size < least)) {
+      remark_table("small groups", sprintf(
+        "%s fewer than %s: drawn towards everybody, and not to be judged.",
+        if (sum(size < least) == 1L) "1 group has" else paste(sum(size < least), "groups have"),
+        n_of(least, "customer")
+      ))
+    },
+    if (is.null(orders$words)) {
+      remark_table("margin", "No margin is known: what is valued is sales.")
+    },
+    if (all(is.na(conversion))) {
+      remark_table("conversion", sprintf(
+        "How many of those who were reached became customers is not known by %s.",
+        gsub("_", " ", by)
+      ))
+    }
+  )
 }

@@ -1,10 +1,13 @@
 #' Margin and discounting
 #'
-#' @param margin_rate `[double(1) | nubrek_margin]` Margin by net sales, in (0, 1], or [margin_rates()] by product group, channel or cohort. Default: the ledger's own cost; where that is not
-#'   known, sales are forecast and called sales, and value stays missing.
+#' @param margin_rate `[double(1) | nubrek_margin]` Margin by net sales, in (0, 1], or
+#'   [margin_rates()] by product group, channel or cohort. Default: the ledger's own cost; where
+#'   that is not known, sales are forecast and called sales, and value stays missing.
 #' @param yearly_discount `[double(1)]` Yearly rate; money of today is not discounted. Default 10 %.
-#' @param shares_by `[character(1)]` A customer attribute, see [customers()]: the shares of sales that come back as returns, and of margin where lines differ, are those of its groups, drawn towards
-#'   those of all by as much as they are uncertain (empirical Bayes, by moments). Default `first_channel`, where channels are known.
+#' @param shares_by `[character(1)]` A customer attribute, see [customers()]: the shares of sales
+#'   that come back as returns, and of margin where lines differ, are those of its groups, drawn
+#'   towards those of all by as much as they are uncertain (empirical Bayes, by moments). Default
+#'   `first_channel`, where channels are known.
 #' @return A `nubrek_economics` list.
 #' @examples
 #' economics(margin_rate = 0.45)
@@ -13,50 +16,79 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1, shares_by = NUL
   if (!inherits(margin_rate, "nubrek_margin")) check_share(margin_rate, null = TRUE)
   check_share(yearly_discount)
   check_text(shares_by, null = TRUE)
-  structure(list(margin_rate = margin_rate, yearly_discount = yearly_discount, shares_by = shares_by), class = "nubrek_economics")
+  structure(list(
+    margin_rate = margin_rate, yearly_discount = yearly_discount, shares_by = shares_by
+  ), class = "nubrek_economics")
 }
 
-# What is left of the sales of a purchase for each of these customers: `kept` after returns, `margin` of what is kept (missing where none is known), and `to_date`, margin so far.
+# What is left of the sales of a purchase for each of these customers: `kept` after returns,
+# `margin` of what is kept (missing where none is known), and `to_date`, margin so far.
 money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(money, "nubrek_economics"), "money", call)
   n <- n_customers(ledger)
-  at <- match(ids, ledger$ids)
-  sum_by <- \(x, customer) cpp_group_sums(as.double(x), customer, 0L, n)$sums
-  net <- sum_by(ledger$orders$sales, ledger$orders$customer)
-  gross <- sum_by(ledger$days$sales, ledger$days$customer)
-  by <- money$shares_by %||% if ("first_channel" %in% names(known_attributes(ledger))) "first_channel"
-  group <- if (is.null(by)) rep(1L, n) else as.integer(code_column(group_of(ledger, by, call)[[1L]]))
+  at <- ledger_codes(ledger, ids)
+  sums <- reduce_money(ledger, money$margin_rate, call)
+  net <- sums$net
+  gross <- sums$gross
+  by <- money$shares_by %||%
+    if ("first_channel" %in% names(known_attributes(ledger))) "first_channel"
+  group <- if (is.null(by)) {
+    rep(1L, n)
+  } else {
+    as.integer(code_column(group_of(ledger, by, call)[[1L]]))
+  }
   buys <- gross > 0
   returned <- shrunk_ratios((gross - net)[buys], gross[buys], group[buys])
   kept <- 1 - returned$ratio[match(group, returned$group)]
-  margin <- order_margin(ledger, money$margin_rate, call)
   rates <- money$margin_rate
-  if (is.null(margin)) each <- to_date <- rep(NA_real_, n) else {
-    own <- sum_by(margin$units, ledger$orders$customer)
-    to_date <- own / 10^(ledger$decimals + margin$digits)
+  if (is.null(sums$margin)) {
+    each <- to_date <- rep(NA_real_, n)
+  } else {
+    own <- sums$margin
+    to_date <- own / 10^(ledger$decimals + sums$digits)
     each <- rep(NA_real_, n)
-    if (is.numeric(rates)) each[] <- rates else {
+    if (is.numeric(rates)) {
+      each[] <- rates
+    } else {
       # rates of a customer's own attribute are exact: nothing to shrink
-      exact <- inherits(rates, "nubrek_margin") && !is.null(rates$by) && !rates$by %in% names(ledger$lines)
-      places <- if (exact) as.integer(code_column(group_of(ledger, rates$by, call)[[1L]])) else group
+      exact <- inherits(rates, "nubrek_margin") &&
+        !is.null(rates$by) &&
+        !rates$by %in% line_columns(ledger)
+      places <- if (exact) {
+        as.integer(code_column(group_of(ledger, rates$by, call)[[1L]]))
+      } else {
+        group
+      }
       known <- net > 0
-      found <- shrunk_ratios((own / 10^margin$digits)[known], net[known], places[known])
+      found <- shrunk_ratios((own / 10^sums$digits)[known], net[known], places[known])
       each <- (if (exact) found$own else found$ratio)[match(places, found$group)]
-      each[is.na(each)] <- sum(own[known]) / 10^margin$digits / sum(net[known])
+      each[is.na(each)] <- sum(own[known]) / 10^sums$digits / sum(net[known])
     }
   }
-  list(kept = kept[at], margin = each[at], to_date = to_date[at], words = margin$words, by = by, return_share = 1 - sum(net) / sum(gross))
+  list(
+    kept = kept[at],
+    margin = each[at],
+    to_date = to_date[at],
+    words = sums$words,
+    by = by,
+    return_share = 1 - sum(net) / sum(gross)
+  )
 }
 
-# Ratios of groups, sum of `top` by sum of `base`, drawn towards that of all: each by its own sampling variance against the variance between groups by moments (DerSimonian & Laird 1986).
-# One row per group, with its standard error after that.
+# Ratios of groups, sum of `top` by sum of `base`, drawn towards that of all: each by its own
+# sampling variance against the variance between groups by moments (DerSimonian & Laird 1986). One
+# row per group, with its standard error after that.
 shrunk_ratios <- function(top, base, group) {
   all <- sum(top) / sum(base)
-  sums <- data.table(group, top, base, square = base^2)[, .(top = sum(top), base = sum(base), square = sum(square)), keyby = group]
+  sums <- data.table(group, top, base, square = base^2)[,
+    .(top = sum(top), base = sum(base), square = sum(square)), keyby = group
+  ]
   own <- sums$top / sums$base
   variance <- sum((top - all * base)^2) / sum(base^2) * sums$square / sums$base^2
   kept <- kept_of(own, variance)
-  data.frame(group = sums$group, own = own, ratio = all + kept * (own - all), error = sqrt(kept * variance))
+  data.frame(
+    group = sums$group, own = own, ratio = all + kept * (own - all), error = sqrt(kept * variance)
+  )
 }
 
 # How much of its distance from all a group keeps, given its sampling variance.
@@ -66,7 +98,11 @@ kept_of <- function(estimate, variance) {
   variance <- pmax(variance, 1e-12 * max(variance))
   weight <- 1 / variance
   mean <- sum(weight * estimate) / sum(weight)
-  between <- max(0, (sum(weight * (estimate - mean)^2) - (length(estimate) - 1)) / (sum(weight) - sum(weight^2) / sum(weight)))
+  between <- max(
+    0,
+    (sum(weight * (estimate - mean)^2) - (length(estimate) - 1)) /
+      (sum(weight) - sum(weight^2) / sum(weight))
+  )
   between / (between + variance)
 }
 
@@ -76,10 +112,18 @@ customer_costs <- function(ledger, ids, cost, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(cost, "nubrek_cost"), "cost", call)
   by <- setdiff(if (is.null(cost$per_customer)) names(cost$groups) else cost$by, "cohort")
   clock <- ledger_clock(ledger, NULL)
-  at <- match(ids, ledger$ids)
-  people <- data.table::setDT(c(if (length(by) > 0L) lapply(group_of(ledger, by, call), \(g) as.character(g)[at]), list(cohort = period_start(period_number(reduce_first(ledger)[at], clock), clock))))
+  at <- ledger_codes(ledger, ids)
+  people <- data.table::setDT(c(
+    if (length(by) > 0L) lapply(group_of(ledger, by, call), \(g) as.character(g)[at]),
+    list(cohort = period_start(period_number(reduce_first(ledger)[at], clock), clock))
+  ))
   cohorts <- people[, .(size = .N), keyby = c(names(people))]
-  costs <- cohort_costs(as.data.frame(cohorts, optional = TRUE), cost, list(by = by, clock = clock, decimals = ledger$decimals), call)
+  costs <- cohort_costs(
+    as.data.frame(cohorts, optional = TRUE),
+    cost,
+    list(by = by, clock = clock, decimals = ledger$decimals),
+    call
+  )
   cohorts[, spent := costs$total / 10^(ledger$decimals + costs$digits) / size]
   cohorts[people, on = names(people), spent]
 }

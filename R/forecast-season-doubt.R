@@ -1,8 +1,10 @@
-# What not knowing the season exactly does to sums over customers: intervals of coming sales hold it too.
+# What not knowing the season exactly does to sums over customers: intervals of coming sales hold it
+# too.
 
-# Factors of the sums of each period (column) in each draw of the season (row), about 1. The season's months are drawn from their
-# covariance; a sum moves with them by its derivative, which a part of the customers tells well enough: the histories in another
-# business time, the parameters that such histories would have had (one Newton step), the periods' other length.
+# Factors of the sums of each period (column) in each draw of the season (row), about 1. The
+# season's months are drawn from their covariance; a sum moves with them by its derivative, which a
+# part of the customers tells well enough: the histories in another business time, the parameters
+# that such histories would have had (one Newton step), the periods' other length.
 season_factors <- function(ledger, fitted, days, n, seed) {
   covariance <- if (!is.null(fitted$season)) basis_of(fitted$season, "covariance")
   if (is.null(covariance)) return(matrix(1, n, length(days)))
@@ -15,24 +17,37 @@ season_factors <- function(ledger, fitted, days, n, seed) {
 root_of <- function(covariance) {
   parts <- eigen(covariance, symmetric = TRUE)
   keep <- parts$values > 1e-12 * max(parts$values)
-  structure(t(parts$vectors[, keep, drop = FALSE]) * sqrt(parts$values[keep]), class = "covariance_root")
+  structure(
+    t(parts$vectors[, keep, drop = FALSE]) * sqrt(parts$values[keep]), class = "covariance_root"
+  )
 }
 
-# Derivative of the log of expected purchases in each period (row) in the log of each month of the season (column).
+# Derivative of the log of expected purchases in each period (row) in the log of each month of the
+# season (column).
 season_slopes <- function(ledger, fitted, days, step = 0.05, most = 4000L) {
-  codes <- match(fitted$history$customer, ledger$ids)
-  learned <- codes %in% match(fitted$purchases$customers, ledger$ids)
-  some <- if (length(codes) > most) sort(with_seed(1L, sample.int(length(codes), most))) else seq_along(codes)
-  inside <- logical(n_customers(ledger))
-  inside[codes[some]] <- TRUE
-  ledger$days <- lapply(ledger$days, `[`, inside[ledger$days$customer])
+  codes <- ledger_codes(ledger, fitted$history$customer)
+  learned <- codes %in% ledger_codes(ledger, fitted$purchases$customers)
+  some <- if (length(codes) > most) {
+    sort(with_seed(1L, sample.int(length(codes), most)))
+  } else {
+    seq_along(codes)
+  }
+  ledger <- only_customers(ledger, codes[some])
   scale <- sum(learned) / max(1L, sum(learned[some]))
   attributes <- plain_table(fitted$history)[some, fitted$purchases$design$variables, drop = FALSE]
   index <- fitted$season$index
   look <- function(index) {
-    history <- cbind(plain_table(purchase_history(ledger, fitted$purchases$unit, fitted$purchases$until, season = index)), attributes)
-    list(history = history, gradient = scale * likelihood_slope(fitted$purchases, history[learned[some], ]),
-         ends = business_days(index, as.integer(c(fitted$purchases$until, days))))
+    history <- cbind(
+      plain_table(purchase_history(
+        ledger, fitted$purchases$unit, fitted$purchases$until, season = index
+      )),
+      attributes
+    )
+    list(
+      history = history,
+      gradient = scale * likelihood_slope(fitted$purchases, history[learned[some], ]),
+      ends = business_days(index, as.integer(c(fitted$purchases$until, days)))
+    )
   }
   ahead <- function(fit, seen) {
     edges <- diff(c(0, seen$ends - seen$ends[[1L]]))[-1L] / 7
@@ -40,20 +55,32 @@ season_slopes <- function(ledger, fitted, days, step = 0.05, most = 4000L) {
   }
   here <- look(index)
   now <- ahead(fitted$purchases, here)
-  vapply(seq_len(12L), function(month) {
-    moved <- index
-    moved[[month]] <- moved[[month]] * exp(step)
-    there <- look(moved / (sum(moved * month_days) / sum(month_days)))
-    shifted <- shifted_fit(fitted$purchases, there$gradient - here$gradient)
-    log(pmax(ahead(shifted, there), 1e-12) / pmax(now, 1e-12)) / step
-  }, numeric(length(days))) |> matrix(length(days))
+  vapply(
+    seq_len(12L),
+    function(month) {
+      moved <- index
+      moved[[month]] <- moved[[month]] * exp(step)
+      there <- look(moved / (sum(moved * month_days) / sum(month_days)))
+      shifted <- shifted_fit(fitted$purchases, there$gradient - here$gradient)
+      log(pmax(ahead(shifted, there), 1e-12) / pmax(now, 1e-12)) / step
+    },
+    numeric(length(days))
+  ) |>
+    matrix(length(days))
 }
 
 # The gradient of the log-likelihood at the fit, on the scale of its covariance.
 likelihood_slope <- function(fit, history) {
   design <- if (!is.null(fit$design)) apply_design(fit$design, history)
-  packed <- list(repeats = as.double(history$repeats), last = as.double(history$last), span = as.double(history$span),
-                 count = rep(1, nrow(history)), set = design$set, columns = design$columns, design = fit$design)
+  packed <- list(
+    repeats = as.double(history$repeats),
+    last = as.double(history$last),
+    span = as.double(history$span),
+    count = rep(1, nrow(history)),
+    set = design$set,
+    columns = design$columns,
+    design = fit$design
+  )
   spread <- fit$design$spread
   at <- c(log(fit$parameters), fit$effects * spread)
   purchase_likelihood(fit$name, packed)(unname(at))$gradient * c(1, 1, 1, 1, spread)
@@ -69,7 +96,8 @@ shifted_fit <- function(fit, gradient) {
   fit
 }
 
-# An array of draw x period x group times the factors; each draw of the season serves the courses of one draw of the parameters.
+# An array of draw x period x group times the factors; each draw of the season serves the courses of
+# one draw of the parameters.
 by_season <- function(drawn, factors) {
   rows <- rep(seq_len(nrow(factors)), each = dim(drawn)[[1L]] / nrow(factors))
   drawn * as.vector(factors[rows, , drop = FALSE])

@@ -4,8 +4,13 @@
 alias_lookup <- function(table, call = rlang::caller_env()) {
   if (is.null(table)) return(character())
   if (!"same_as" %in% names(table$attributes)) {
-    abort_nubrek(c("A table of aliases needs an attribute {.field same_as}.",
-                   "i" = 'For example {.code attribute_table("aliases.csv", key = "customer_no", attributes = c(same_as = "main_no"))}.'), "aliases", call = call)
+    abort_nubrek(c(
+      "A table of aliases needs an attribute {.field same_as}.",
+      "i" = paste0(
+        'For example {.code attribute_table("aliases.csv", key = "customer_no", ',
+        'attributes = c(same_as = "main_no"))}.'
+      )
+    ), "aliases", call = call)
   }
   to <- trim_text(table$attributes$same_as)
   used <- to != "" & to != table$id
@@ -19,8 +24,11 @@ alias_lookup <- function(table, call = rlang::caller_env()) {
     lookup <- following
   }
   circle <- names(lookup)[following == names(lookup)]
-  abort_nubrek(c("Aliases go in a circle.", "x" = "{.val {utils::head(circle, 5)}} {?leads/lead} back to {?itself/themselves}.",
-                 "i" = "Each id must end at one main id."), "aliases", ids = circle, call = call)
+  abort_nubrek(c(
+    "Aliases go in a circle.",
+    "x" = "{.val {utils::head(circle, 5)}} {?leads/lead} back to {?itself/themselves}.",
+    "i" = "Each id must end at one main id."
+  ), "aliases", ids = circle, call = call)
 }
 
 resolve_aliases <- function(id, lookup) {

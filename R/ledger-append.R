@@ -2,36 +2,65 @@
 
 #' Add the next export to a ledger
 #'
-#' Rows that are already there are recognised (equal over all columns, as within one export); an order that comes again in another state is a conflict
-#' (`conflicts` in [meanings()]); dates, amounts and currencies are read in the one way that fits all exports. Invariant: the result equals one ledger
-#' opened from all exports, to the row.
+#' Rows that are already there are recognised (equal over all columns, as within one export); an
+#' order that comes again in another state is a conflict (`conflicts` in [meanings()]); dates,
+#' amounts and currencies are read in the one way that fits all exports. Invariant: the result
+#' equals one ledger opened from all exports, to the row.
 #'
-#' @param ledger `[nubrek_ledger]` From [open_ledger()], also of a saved folder. Not a slice: append to the whole ledger, then slice.
-#' @param orders `[character | data.frame | list]` The new export, of the same columns; as in [open_ledger()].
-#' @param customers,products,aliases,joins,rates As in [open_ledger()]; what is given replaces the table of before, what is not stays.
-#' @return A `nubrek_ledger`. The given one stays as it is; [save_ledger()] puts the new one in the place of the old.
-#' @section Errors: `nubrek_error_file`: an export of before has changed or is gone. `nubrek_error_source`: a slice, or a ledger saved without its exports.
+#' @param ledger `[nubrek_ledger]` From [open_ledger()], also of a saved folder. Not a slice: append
+#'   to the whole ledger, then slice.
+#' @param orders `[character | data.frame | list]` The new export, of the same columns; as in
+#'   [open_ledger()].
+#' @param customers,products,aliases,joins,rates As in [open_ledger()]; what is given replaces the
+#'   table of before, what is not stays.
+#' @return A `nubrek_ledger`. The given one stays as it is; [save_ledger()] puts the new one in the
+#'   place of the old.
+#' @section Errors: `nubrek_error_file`: an export of before has changed or is gone.
+#'   `nubrek_error_source`: a slice, or a ledger saved without its exports.
 #' @examples
-#' march <- data.frame(who = c("A", "B"), receipt = 1:2, on = c("2024-03-05", "2024-03-09"), paid = c(12.5, 30))
-#' april <- data.frame(who = c("B", "A"), receipt = 2:3, on = c("2024-03-09", "2024-04-01"), paid = c(30, 8))
-#' ledger <- open_ledger(march, column_map(customer = "who", order = "receipt", date = "on", sales = "paid"))
-#' audit(append_orders(ledger, april))      # receipt 2 came twice
+#' march <- data.frame(
+#'   who = c("A", "B"), receipt = 1:2, on = c("2024-03-05", "2024-03-09"), paid = c(12.5, 30)
+#' )
+#' april <- data.frame(
+#'   who = c("B", "A"), receipt = 2:3, on = c("2024-03-09", "2024-04-01"), paid = c(30, 8)
+#' )
+#' ledger <- open_ledger(
+#'   march, column_map(customer = "who", order = "receipt", date = "on", sales = "paid")
+#' )
+#' audit(append_orders(ledger, april)) # receipt 2 came twice
 #' @export
-append_orders <- function(ledger, orders, customers = NULL, products = NULL, aliases = NULL, joins = NULL, rates = NULL) {
+append_orders <- function(
+  ledger, orders, customers = NULL, products = NULL, aliases = NULL, joins = NULL, rates = NULL
+) {
   check_ledger(ledger)
   here <- rlang::current_env()
   source <- ledger$source
   if (is.null(source)) {
-    abort_nubrek(c("This ledger cannot take more orders.", "x" = "It is a slice, or was saved without its exports.", "i" = "Append to the whole ledger, then slice."), "source")
+    abort_nubrek(c(
+      "This ledger cannot take more orders.",
+      "x" = "It is a slice, or was saved without its exports.",
+      "i" = "Append to the whole ledger, then slice."
+    ), "source")
   }
   parts <- c(found_again(source$orders, here), source_parts(orders, here))
-  out <- open_ledger(parts, source$columns, ledger$meaning, customers %||% source$customers, products %||% source$products, aliases %||% source$aliases,
-                     joins %||% source$joins, rates %||% source$rates, ledger$bands, source$format)
+  out <- open_ledger(
+    parts,
+    source$columns,
+    ledger$meaning,
+    customers %||% source$customers,
+    products %||% source$products,
+    aliases %||% source$aliases,
+    joins %||% source$joins,
+    rates %||% source$rates,
+    ledger$bands,
+    source$format
+  )
   out$source$orders[seq_along(source$orders)] <- source$orders
   out
 }
 
-# The parts of a source where they can be found again: whole paths with the size and time of the file, data frames as they are.
+# The parts of a source where they can be found again: whole paths with the size and time of the
+# file, data frames as they are.
 located <- function(source, call = rlang::caller_env()) {
   lapply(source_parts(source, call), \(part) {
     if (is.data.frame(part)) return(part)
@@ -40,24 +69,37 @@ located <- function(source, call = rlang::caller_env()) {
   })
 }
 
-# Of located parts: what they were made of. Files that are not as they were when they were read are refused.
+# Of located parts: what they were made of. Files that are not as they were when they were read are
+# refused.
 found_again <- function(parts, call) {
   lapply(parts, \(part) {
     if (is.data.frame(part)) return(part)
-    if (!isTRUE(file.size(part$path) == part$size) || !isTRUE(abs(as.double(file.mtime(part$path)) - part$changed) < 1e-3)) {
-      abort_nubrek(c("The file {.file {part$path}} is not as it was when the ledger was opened.", "i" = "Open the ledger from its files again."), "file", path = part$path, call = call)
+    if (
+      !isTRUE(file.size(part$path) == part$size) ||
+        !isTRUE(abs(as.double(file.mtime(part$path)) - part$changed) < 1e-3)
+    ) {
+      abort_nubrek(c(
+        "The file {.file {part$path}} is not as it was when the ledger was opened.",
+        "i" = "Open the ledger from its files again."
+      ), "file", path = part$path, call = call)
     }
     if (isTRUE(part$frame)) as.data.frame(nanoparquet::read_parquet(part$path)) else part$path
   })
 }
 
-# Copies the exports into the folder (those of an earlier save are there already) and the tables beside the orders into the version.
+# Copies the exports into the folder (those of an earlier save are there already) and the tables
+# beside the orders into the version.
 save_source <- function(source, path, version, call) {
   if (!dir.exists(file.path(path, "exports"))) dir.create(file.path(path, "exports"))
   found_again(Filter(\(part) !is.data.frame(part), source$orders), call)
   orders <- lapply(source$orders, \(part) {
-    if (!is.data.frame(part) && dirname(dirname(part$path)) == normalizePath(file.path(path, "exports"))) {
-      return(list(folder = basename(dirname(part$path)), name = basename(part$path), frame = isTRUE(part$frame)))
+    if (
+      !is.data.frame(part) &&
+        dirname(dirname(part$path)) == normalizePath(file.path(path, "exports"))
+    ) {
+      return(list(folder = basename(dirname(part$path)), name = basename(part$path), frame = isTRUE(
+        part$frame
+      )))
     }
     folder <- basename(tempfile("export-"))
     dir.create(file.path(path, "exports", folder))
@@ -65,14 +107,38 @@ save_source <- function(source, path, version, call) {
     name <- if (frame) "data frame.parquet" else basename(part$path)
     to <- file.path(path, "exports", folder, name)
     signal_progress("keeping the exports")
-    if (is.data.frame(part)) nanoparquet::write_parquet(as.data.frame(lapply(part, column_as_text), optional = TRUE), to)
-    else if (!file.copy(part$path, to)) abort_nubrek("Cannot copy {.file {part$path}} into {.file {path}}.", "file", call = call)
+    if (is.data.frame(part)) {
+      nanoparquet::write_parquet(as.data.frame(lapply(part, column_as_text), optional = TRUE), to)
+    } else if (!file.copy(part$path, to)) {
+      abort_nubrek("Cannot copy {.file {part$path}} into {.file {path}}.", "file", call = call)
+    }
     list(folder = folder, name = name, frame = frame)
   })
-  tables <- Filter(Negate(is.null), c(source[c("customers", "products", "aliases")], if (length(source$joins) > 0L) stats::setNames(source$joins, paste0("join-", seq_along(source$joins))),
-                                      if (!is.null(source$rates)) list(rates = list(id = source$rates$table$currency, attributes = source$rates$table[, .(day, rate)]))))
-  for (name in names(tables)) save_table(c(list(.key = tables[[name]]$id), as.list(tables[[name]]$attributes)), file.path(path, version, paste0("source-", name)))
-  list(orders = orders, columns = as.list(unclass(source$columns)), format = unclass(source$format), tables = lapply(tables, \(t) list(file = t$file, by = t$by)))
+  tables <- Filter(Negate(is.null), c(
+    source[c("customers", "products", "aliases")],
+    if (length(source$joins) > 0L) {
+      stats::setNames(source$joins, paste0("join-", seq_along(source$joins)))
+    },
+    if (!is.null(source$rates)) {
+      list(
+        rates = list(
+          id = source$rates$table$currency, attributes = source$rates$table[, .(day, rate)]
+        )
+      )
+    }
+  ))
+  for (name in names(tables)) {
+    save_table(
+      c(list(.key = tables[[name]]$id), as.list(tables[[name]]$attributes)),
+      file.path(path, version, paste0("source-", name))
+    )
+  }
+  list(
+    orders = orders,
+    columns = as.list(unclass(source$columns)),
+    format = unclass(source$format),
+    tables = lapply(tables, \(t) list(file = t$file, by = t$by))
+  )
 }
 
 # The source of a saved ledger.
@@ -85,14 +151,36 @@ saved_source <- function(facts, read, path) {
   table <- function(name) {
     if (is.null(facts$tables[[name]])) return(NULL)
     columns <- read(paste0("source-", name))
-    structure(list(id = columns$.key, attributes = as.data.table(columns[names(columns) != ".key"]), file = facts$tables[[name]]$file), class = "nubrek_table")
+    structure(list(
+      id = columns$.key,
+      attributes = as.data.table(columns[names(columns) != ".key"]),
+      file = facts$tables[[name]]$file
+    ), class = "nubrek_table")
   }
-  joins <- lapply(grep("^join-", names(facts$tables), value = TRUE), \(name) structure(c(unclass(table(name)), list(by = facts$tables[[name]]$by)), class = "nubrek_join"))
+  joins <- lapply(
+    grep("^join-", names(facts$tables), value = TRUE),
+    \(name) structure(
+      c(unclass(table(name)), list(by = facts$tables[[name]]$by)), class = "nubrek_join"
+    )
+  )
   rates <- table("rates")
   columns <- unlist(facts$columns)
   own <- setdiff(names(columns), column_roles)
-  list(orders = orders, columns = do.call(column_map, c(as.list(columns[setdiff(names(columns), own)]), if (length(own) > 0L) list(attributes = columns[own]))),
-       customers = table("customers"), products = table("products"), aliases = table("aliases"), joins = joins,
-       rates = if (!is.null(rates)) structure(list(table = data.table(currency = rates$id, rates$attributes)), class = "nubrek_rates"),
-       format = do.call(file_format, Filter(Negate(is.null), facts$format)))
+  list(
+    orders = orders,
+    columns = do.call(column_map, c(
+      as.list(columns[setdiff(names(columns), own)]),
+      if (length(own) > 0L) list(attributes = columns[own])
+    )),
+    customers = table("customers"),
+    products = table("products"),
+    aliases = table("aliases"),
+    joins = joins,
+    rates = if (!is.null(rates)) {
+      structure(
+        list(table = data.table(currency = rates$id, rates$attributes)), class = "nubrek_rates"
+      )
+    },
+    format = do.call(file_format, Filter(Negate(is.null), facts$format))
+  )
 }

@@ -1,10 +1,13 @@
-# What is known of each customer beside the measures: the customer table, the first purchase, and bands of both.
+# What is known of each customer beside the measures: the customer table, the first purchase, and
+# bands of both.
 
-# Attributes by customer code: from the customer table, the latest of the lines, `first_...` from the largest line of the first
-# purchase, what can be derived, and the user's bands.
+# Attributes by customer code: from the customer table, the latest of the lines, `first_...` from
+# the largest line of the first purchase, what can be derived, and the user's bands.
 known_attributes <- function(ledger) {
   out <- raw_attributes(ledger)
-  for (name in names(ledger$bands)) out[[name]] <- band_values(ledger, name, out)
+  for (name in names(ledger$bands)) {
+    out[[name]] <- band_values(ledger, name, out)
+  }
   out
 }
 
@@ -13,24 +16,34 @@ raw_attributes <- function(ledger) {
   out <- as.list(ledger$attributes)
   shown <- setdiff(names(lines), c("number", "sales", "return_of", ".cost", ".discount"))
   at <- first_purchase_line(ledger)
-  for (name in shown) out[[paste0("first_", name)]] <- as.character(lines[[name]][at])
+  for (name in shown) {
+    out[[paste0("first_", name)]] <- as.character(lines[[name]][at])
+  }
   latest <- setdiff(shown, c("product", "category", "channel", names(out)))
   if (length(latest) > 0L) {
     end <- last_line(ledger)
-    for (name in latest) out[[name]] <- as.character(lines[[name]][end])
+    for (name in latest) {
+      out[[name]] <- as.character(lines[[name]][end])
+    }
   }
   if (".discount" %in% names(lines)) out$first_discount_share <- first_discount_share(ledger, at)
   first <- first_purchase_day(ledger)
   clock <- ledger_clock(ledger)
   out$cohort <- label_of_day(first, clock)
-  if (!is.null(ledger$meaning$registered)) out$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
+  if (!is.null(ledger$meaning$registered)) {
+    out$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
+  }
   out
 }
 
-# For each customer the row in `lines` of the largest line of the first purchase (earliest of equals), or NA.
-first_purchase_line <- function(ledger) cpp_first_lines(ledger$orders, ledger$lines$sales, ledger$least, n_customers(ledger))
+# For each customer the row in `lines` of the largest line of the first purchase (earliest of
+# equals), or NA.
+first_purchase_line <- function(ledger) {
+  cpp_first_lines(ledger$orders, ledger$lines$sales, ledger$least, n_customers(ledger))
+}
 
-# Lines stand in the order of their orders, and these by customer and time: the last one is the latest.
+# Lines stand in the order of their orders, and these by customer and time: the last one is the
+# latest.
 last_line <- function(ledger) {
   customer <- ledger$orders$customer
   last <- which(c(diff(customer) != 0L, TRUE))
@@ -51,9 +64,10 @@ first_discount_share <- function(ledger, at) {
 #' Cut a number or a date into groups for breakdowns
 #'
 #' @param from `[character(1)]` The attribute to cut (see [customers()]).
-#' @param breaks `[numeric]` Ascending limits; reaching a limit reaches the group from there on. Not used for dates.
-#' @param as `[character(1)]` `"number"` (default); `"age"`, years of age at the as-of day, from a birth year or day; or a clock (`"month"`,
-#'   `"quarter"`, `"year"`, ...) for dates.
+#' @param breaks `[numeric]` Ascending limits; reaching a limit reaches the group from there on. Not
+#'   used for dates.
+#' @param as `[character(1)]` `"number"` (default); `"age"`, years of age at the as-of day, from a
+#'   birth year or day; or a clock (`"month"`, `"quarter"`, `"year"`, ...) for dates.
 #' @return A `nubrek_band`, for the argument `bands` of [open_ledger()].
 #' @examples
 #' band("birth_year", c(30, 45, 60), as = "age")
@@ -63,8 +77,13 @@ band <- function(from, breaks = NULL, as = "number") {
   check_text(from)
   check_choice(as, c("number", "age", names(clocks)))
   if (!as %in% names(clocks)) {
-    ok <- checkmate::test_numeric(breaks, any.missing = FALSE, finite = TRUE, min.len = 1L) && !is.unsorted(breaks, strictly = TRUE)
-    if (!ok) abort_nubrek(c("{.arg breaks} must be ascending numbers.", "i" = "For example {.code c(30, 45, 60)}."), "argument")
+    ok <- checkmate::test_numeric(breaks, any.missing = FALSE, finite = TRUE, min.len = 1L) &&
+      !is.unsorted(breaks, strictly = TRUE)
+    if (!ok) {
+      abort_nubrek(c(
+        "{.arg breaks} must be ascending numbers.", "i" = "For example {.code c(30, 45, 60)}."
+      ), "argument")
+    }
   }
   structure(list(from = from, breaks = breaks, as = as), class = "nubrek_band")
 }
@@ -75,26 +94,43 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
   check_columns_exist(rule$from, names(known), "the customer attributes", call)
   x <- known[[rule$from]]
   if (rule$as %in% names(clocks)) {
-    day <- read_days(ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call = call)$day
+    day <- read_days(
+      ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call = call
+    )$day
     return(label_of_day(day, ledger_clock(ledger, rule$as)))
   }
-  number <- if (rule$as == "age") age_at(ledger, as.character(x)) else suppressWarnings(as.numeric(x))
+  number <- if (rule$as == "age") {
+    age_at(ledger, as.character(x))
+  } else {
+    suppressWarnings(as.numeric(x))
+  }
   labels <- band_labels(rule$breaks)
   labels[findInterval(number, rule$breaks) + 1L]
 }
 
-# The groups of a band from low to high, cohorts from early to late; nothing for attributes without an order.
+# The groups of a band from low to high, cohorts from early to late; nothing for attributes without
+# an order.
 natural_order <- function(ledger, name) {
   rule <- ledger$bands[[name]]
   if (is.null(rule)) return(if (name == "cohort") sort(unique(raw_attributes(ledger)$cohort)))
-  if (rule$as %in% names(clocks)) sort(unique(band_values(ledger, name))) else band_labels(rule$breaks)
+  if (rule$as %in% names(clocks)) {
+    sort(unique(band_values(ledger, name)))
+  } else {
+    band_labels(rule$breaks)
+  }
 }
 
 band_labels <- function(breaks) {
   text <- format(breaks, trim = TRUE, drop0trailing = TRUE, scientific = FALSE)
   whole <- all(breaks == round(breaks))
-  between <- if (whole) paste(text[-length(text)], "to", format(breaks[-1L] - 1, trim = TRUE, scientific = FALSE)) else paste(text[-length(text)], "to under", text[-1L])
-  c(paste("under", text[[1L]]), if (length(breaks) > 1L) between, paste(text[[length(text)]], "and over"))
+  between <- if (whole) {
+    paste(text[-length(text)], "to", format(breaks[-1L] - 1, trim = TRUE, scientific = FALSE))
+  } else {
+    paste(text[-length(text)], "to under", text[-1L])
+  }
+  c(paste("under", text[[1L]]), if (length(breaks) > 1L) between, paste(
+    text[[length(text)]], "and over"
+  ))
 }
 
 # Years of age at the as-of day; from a year alone, the age reached in that year.
@@ -110,15 +146,22 @@ age_at <- function(ledger, text) {
 }
 
 # Not known is a group of its own.
-with_missing <- function(x) { x <- as.character(x); x[is.na(x)] <- "(missing)"; x }
+with_missing <- function(x) {
+  x <- as.character(x)
+  x[is.na(x)] <- "(missing)"
+  x
+}
 
 # The groups of a breakdown, "(missing)" being one of its own.
 group_of <- function(ledger, by, call = rlang::caller_env()) {
   known <- known_attributes(ledger)
   lacking <- setdiff(by, names(known))
   if (length(lacking) > 0L) {
-    abort_nubrek(c("There is no customer attribute {.field {lacking[[1]]}}.", "x" = "There are {.field {names(known)}}.", nearest_hint(lacking[[1L]], names(known))),
-                 "attribute", call = call)
+    abort_nubrek(c(
+      "There is no customer attribute {.field {lacking[[1]]}}.",
+      "x" = "There are {.field {names(known)}}.",
+      nearest_hint(lacking[[1L]], names(known))
+    ), "attribute", call = call)
   }
   groups <- lapply(known[by], with_missing)
   as.data.table(groups)
@@ -127,16 +170,27 @@ group_of <- function(ledger, by, call = rlang::caller_env()) {
 # An attribute named like a column of the result is called `<name>_group` there, and only there.
 group_names <- function(by, columns) ifelse(by %in% columns, paste0(by, "_group"), by)
 
-# The groups of the attributes as a factor by customer, and their labels: bands and cohorts in their own order, "(missing)" last.
-# `columns` are those of the result.
-side_by_side <- function(ledger, by, columns, call = rlang::caller_env()) {
+# The groups of the attributes as a factor by customer, and their labels: bands and cohorts in their
+# own order, "(missing)" last. `columns` are those of the result.
+side_by_side <- function(ledger, by, columns = NULL, call = rlang::caller_env()) {
   values <- group_of(ledger, by, call)
   labels <- unique(values)
   place <- lapply(by, \(name) {
-    known <- natural_order(ledger, name) %||% sort(setdiff(labels[[name]], "(missing)"), method = "radix")
+    known <- natural_order(ledger, name) %||%
+      sort(setdiff(labels[[name]], "(missing)"), method = "radix")
     match(labels[[name]], c(known, "(missing)"))
   })
   labels <- labels[do.call(order, place)]
-  list(code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))),
-       labels = stats::setNames(as.list(labels), group_names(by, columns)))
+  list(
+    code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))),
+    labels = stats::setNames(as.list(labels), group_names(by, columns))
+  )
+}
+
+# Cells whose missing ones are a group of their own.
+named_missing <- function(cells) {
+  if (!cpp_any_missing(cells)) return(cells)
+  codes <- cpp_codes(cells)
+  codes[is.na(codes)] <- length(levels(cells)) + 1L
+  structure(codes, levels = c(levels(cells), "(missing)"), class = "factor")
 }

@@ -4,20 +4,50 @@ summarise_intake <- function(intake, aside) {
   read <- intake$read
   units <- intake$rows$sales
   file <- file_of(read, aside$rows)
-  out <- data.table(file, reason = aside$reason, currency = currency_of(intake, aside$rows), units = units[aside$rows], row = row_in_file(read, aside$rows))
+  out <- data.table(
+    file,
+    reason = aside$reason,
+    currency = currency_of(intake, aside$rows),
+    units = units[aside$rows],
+    row = row_in_file(read, aside$rows)
+  )
   gone <- out[, .(rows = .N, units = sum(units, na.rm = TRUE)), by = file]
   ends <- cumsum(read$rows)
   kept <- rbindlist(lapply(seq_along(read$rows), \(f) {
     lost <- gone[gone$file == f]
     first <- setdiff(seq_len(min(read$rows[[f]], sum(lost$rows) + 1L)), out$row[out$file == f])
-    here <- if (length(ends) == 1L) units else units[seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])]
-    list(file = f, reason = "kept", currency = intake$currency, rows = read$rows[[f]] - sum(lost$rows), units = sum(here, na.rm = TRUE) - sum(lost$units), unknown = 0L,
-         example = if (length(first) > 0L) first[[1L]] else NA_integer_)
+    here <- if (length(ends) == 1L) {
+      units
+    } else {
+      units[seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])]
+    }
+    list(
+      file = f,
+      reason = "kept",
+      currency = intake$currency,
+      rows = read$rows[[f]] - sum(lost$rows),
+      units = sum(here, na.rm = TRUE) - sum(lost$units),
+      unknown = 0L,
+      example = if (length(first) > 0L) first[[1L]] else NA_integer_
+    )
   }))
-  counts <- rbind(kept[rows > 0L], out[, .(rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]), by = .(file, reason, currency)])
+  counts <- rbind(
+    kept[rows > 0L],
+    out[,
+      .(
+        rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]
+      ),
+      by = .(file, reason, currency)
+    ]
+  )
   counts[, reason := factor(reason, c("kept", set_aside_reasons))]
   data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
-  list(counts = counts, aside = aside_rows(intake, aside, file, out$row), rows = intake$n, identified = identified_money(intake, aside))
+  list(
+    counts = counts,
+    aside = aside_rows(intake, aside, file, out$row),
+    rows = intake$n,
+    identified = identified_money(intake, aside)
+  )
 }
 
 # Money of a row that stays in another currency is of that one.
@@ -38,7 +68,9 @@ aside_rows <- function(intake, aside, file, row) {
   }
   again <- aside$rows %in% intake$replaced
   faults[again] <- sub("^duplicate", "duplicate (of an order in another state)", faults[again])
-  as.data.frame(c(at, list(file = intake$read$files[file], row = row, reason = aside$reason, faults = faults)), optional = TRUE, stringsAsFactors = FALSE)
+  as.data.frame(c(
+    at, list(file = intake$read$files[file], row = row, reason = aside$reason, faults = faults)
+  ), optional = TRUE, stringsAsFactors = FALSE)
 }
 
 # Rows set aside only for lack of a customer.
@@ -56,39 +88,55 @@ identified_money <- function(intake, aside) {
   first <- min(day, na.rm = TRUE) - 1L
   n <- max(day, na.rm = TRUE) - first
   per_day <- cpp_group_sums(intake$rows$sales, day, first, n)
-  money <- data.table(day = first + seq_len(n), identified = per_day$sums - cpp_group_sums(intake$rows$sales[nobody], day[nobody], first, n)$sums, all = per_day$sums)[per_day$rows > 0L]
+  money <- data.table(
+    day = first + seq_len(n),
+    identified = per_day$sums -
+      cpp_group_sums(intake$rows$sales[nobody], day[nobody], first, n)$sums,
+    all = per_day$sums
+  )[per_day$rows > 0L]
   data.table::setkeyv(money, "day")
 }
 
 #' What became of every input row
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @return A `nubrek_audit`, one row per file, reason and currency: `file`; `reason` (`"kept"` first, then the reasons in order
-#'   of precedence: duplicate, no customer, no date, unreadable date, unreadable amount, blank amount, test order, cancelled
-#'   order, after as of, foreign currency, excluded id, ignored return); `rows`; `money` in major units of `currency`; `unknown`, the rows
-#'   whose amount could not be read; `example`, the first such row of the file. Invariant: `rows` adds up to the rows of the files.
+#' @return A `nubrek_audit`, one row per file, reason and currency: `file`; `reason` (`"kept"`
+#'   first, then the reasons in order of precedence: duplicate, no customer, no date, unreadable
+#'   date, unreadable amount, blank amount, test order, cancelled order, after as of, foreign
+#'   currency, excluded id, ignored return); `rows`; `money` in major units of `currency`;
+#'   `unknown`, the rows whose amount could not be read; `example`, the first such row of the file.
+#'   Invariant: `rows` adds up to the rows of the files.
 #' @examples
 #' audit(example_ledger())
 #' @export
 audit <- function(ledger) {
   check_ledger(ledger)
   counts <- ledger$intake$counts
-  new_result(list(file = counts$file, reason = as.character(counts$reason), rows = counts$rows, money = major(ledger, counts$units),
-                  currency = counts$currency, unknown = counts$unknown, example = counts$example), "audit", ledger, remarks(ledger))
+  new_result(list(
+    file = counts$file,
+    reason = as.character(counts$reason),
+    rows = counts$rows,
+    money = major(ledger, counts$units),
+    currency = counts$currency,
+    unknown = counts$unknown,
+    example = counts$example
+  ), "audit", ledger, remarks(ledger))
 }
 
 #' The rows that were set aside, as they were read
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param reason `[character]` Only rows under these reasons; default all.
-#' @return A `nubrek_aside`: the columns as read, and `file`, `row` (data rows, 1 is the first after the header), `reason`
-#'   (the first that holds) and `faults` (all of them).
+#' @return A `nubrek_aside`: the columns as read, and `file`, `row` (data rows, 1 is the first after
+#'   the header), `reason` (the first that holds) and `faults` (all of them).
 #' @examples
 #' set_aside(example_ledger(), "cancelled order")
 #' @export
 set_aside <- function(ledger, reason = set_aside_reasons) {
   check_ledger(ledger)
-  for (one in reason) check_choice(one, set_aside_reasons, arg = "reason")
+  for (one in reason) {
+    check_choice(one, set_aside_reasons, arg = "reason")
+  }
   rows <- ledger$intake$aside
   rows <- rows[rows$reason %in% reason, , drop = FALSE]
   rownames(rows) <- NULL
@@ -97,18 +145,26 @@ set_aside <- function(ledger, reason = set_aside_reasons) {
 
 #' The share of sales with a customer id, by period
 #'
-#' Rows kept against rows kept or set aside only for lack of a customer. A growing share looks like growing loyalty.
+#' Rows kept against rows kept or set aside only for lack of a customer. A growing share looks like
+#' growing loyalty.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param clock `[character(1)]` Period; default the ledger's.
-#' @return A `nubrek_identified`: `period` `[Date]`, `sales` identified and `sales_all` in major units, `share`.
+#' @return A `nubrek_identified`: `period` `[Date]`, `sales` identified and `sales_all` in major
+#'   units, `share`.
 #' @examples
 #' identified_share(example_ledger(), "quarter")
 #' @export
 identified_share <- function(ledger, clock = NULL) {
   check_ledger(ledger)
   clock <- ledger_clock(ledger, clock)
-  money <- data.table::copy(ledger$intake$identified)[, period := period_number(day, clock)][, .(identified = sum(identified), all = sum(all)), keyby = period]
-  new_result(list(period = period_start(money$period, clock), sales = major(ledger, money$identified), sales_all = major(ledger, money$all),
-                  share = ifelse(money$all > 0, money$identified / money$all, NA_real_)), "identified", ledger, carried(ledger, "identified share"), basis = list(clock = clock))
+  money <- data.table::copy(ledger$intake$identified)[, period := period_number(day, clock)][,
+    .(identified = sum(identified), all = sum(all)), keyby = period
+  ]
+  new_result(list(
+    period = period_start(money$period, clock),
+    sales = major(ledger, money$identified),
+    sales_all = major(ledger, money$all),
+    share = ifelse(money$all > 0, money$identified / money$all, NA_real_)
+  ), "identified", ledger, carried(ledger, "identified share"), basis = list(clock = clock))
 }

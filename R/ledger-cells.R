@@ -1,5 +1,6 @@
-# Cells: a column as a factor of its distinct texts in order of appearance, so that whatever is asked of a text is asked once. Columns with
-# many distinct texts keep them as bytes; no R string stands behind a text until somebody asks for it.
+# Cells: a column as a factor of its distinct texts in order of appearance, so that whatever is
+# asked of a text is asked once. Columns with many distinct texts keep them as bytes; no R string
+# stands behind a text until somebody asks for it.
 
 # How many threads read; the answers do not depend on it.
 reading_threads <- function() {
@@ -8,17 +9,24 @@ reading_threads <- function() {
 }
 
 # Asked once: the system takes its time to say.
-cores_here <- local({ known <- NULL; function() known <<- known %||% parallel::detectCores() })
+cores_here <- local({
+  known <- NULL
+  function() known <<- known %||% parallel::detectCores()
+})
 
 # The order rows as cells: `table`, a list of factors; `n` rows; `files` and the rows of each.
 read_cells <- function(source, format, call) {
   parts <- source_parts(source, call)
-  read <- if (!any(vapply(parts, is.data.frame, NA))) read_regular_files(unlist(parts), format, call) %||% read_parquet_files(unlist(parts), call)
+  read <- if (!any(vapply(parts, is.data.frame, NA))) {
+    read_regular_files(unlist(parts), format, call) %||% read_parquet_files(unlist(parts), call)
+  }
   read <- read %||% read_source(source, format, call, as_found = TRUE)
   if (is.null(read$n)) {
     read$n <- nrow(read$table)
     read$table <- as.list(read$table)
-    for (name in names(read$table)) read$table[[name]] <- code_column(read$table[[name]])      # one by one: what was read may go
+    for (name in names(read$table)) {
+      read$table[[name]] <- code_column(read$table[[name]])
+    } # one by one: what was read may go
   }
   read
 }
@@ -32,7 +40,9 @@ code_column <- function(x) {
     attributes(like) <- attributes(x)[c("class", "tzone")]
     return(recode(coded, column_as_text(like)))
   }
-  if (is.numeric(x) && !inherits(x, c("difftime", "integer64"))) return(cpp_code_column(as.double(x)))
+  if (is.numeric(x) && !inherits(x, c("difftime", "integer64"))) {
+    return(cpp_code_column(as.double(x)))
+  }
   cpp_code_column(column_as_text(x))
 }
 
@@ -50,7 +60,8 @@ trim_cells <- function(cells) {
 # What is known of each distinct text, for each row. (A factor picks by its codes.)
 spread <- function(values, cells) values[cells]
 
-# The rows whose text is among the hits (a flag for each distinct text); missing cells only if wanted.
+# The rows whose text is among the hits (a flag for each distinct text); missing cells only if
+# wanted.
 rows_where <- function(cells, hit, missing = FALSE) {
   missing <- missing && cpp_any_missing(cells)
   if (!any(hit)) return(if (missing) which(is.na(cells)) else integer())

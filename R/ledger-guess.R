@@ -1,20 +1,44 @@
 # Words that trades use in headers, by role; matched against the words of a column's name.
 role_words <- list(
-  customer = c("customer", "cust", "client", "kunde", "kunden", "kd", "member", "buyer", "shopper", "card"),
-  order = c("order", "receipt", "invoice", "beleg", "bon", "bestellung", "auftrag", "transaction", "ticket", "basket"),
-  line = c("line", "position", "pos", "row"), date = c("date", "day", "datum", "time", "timestamp", "sold", "ordered", "created", "when", "verkauft"),
-  sales = c("net", "netto", "amount", "sales", "revenue", "betrag", "umsatz", "total", "paid", "turnover"),
-  quantity = c("quantity", "qty", "menge", "units", "pieces", "anzahl"), unit_price = c("price", "preis", "einzelpreis"), gross = c("gross", "brutto"),
-  discount = c("discount", "rabatt", "reduction"), currency = c("currency", "curr", "waehrung", "w\u00e4hrung"), tax = c("tax", "vat", "mwst"),
-  shipping = c("shipping", "freight", "delivery", "versand"), cost = c("cost", "costs", "kosten"),
-  product = c("sku", "product", "article", "artikel", "item", "ean"), category = c("category", "group", "warengruppe", "kategorie", "department"),
-  channel = c("channel", "shop", "store", "branch", "filiale", "outlet", "kanal", "till", "kasse", "location", "site", "laden"), return_of = c("return", "returned", "original", "refund", "retoure"))
+  customer = c(
+    "customer", "cust", "client", "kunde", "kunden", "kd", "member", "buyer", "shopper", "card"
+  ),
+  order = c(
+    "order", "receipt", "invoice", "beleg", "bon", "bestellung", "auftrag", "transaction", "ticket",
+    "basket"
+  ),
+  line = c("line", "position", "pos", "row"),
+  date = c(
+    "date", "day", "datum", "time", "timestamp", "sold", "ordered", "created", "when", "verkauft"
+  ),
+  sales = c(
+    "net", "netto", "amount", "sales", "revenue", "betrag", "umsatz", "total", "paid", "turnover"
+  ),
+  quantity = c("quantity", "qty", "menge", "units", "pieces", "anzahl"),
+  unit_price = c("price", "preis", "einzelpreis"),
+  gross = c("gross", "brutto"),
+  discount = c("discount", "rabatt", "reduction"),
+  currency = c("currency", "curr", "waehrung", "w\u00e4hrung"),
+  tax = c("tax", "vat", "mwst"),
+  shipping = c("shipping", "freight", "delivery", "versand"),
+  cost = c("cost", "costs", "kosten"),
+  product = c("sku", "product", "article", "artikel", "item", "ean"),
+  category = c("category", "group", "warengruppe", "kategorie", "department"),
+  channel = c(
+    "channel", "shop", "store", "branch", "filiale", "outlet", "kanal", "till", "kasse", "location",
+    "site", "laden"
+  ),
+  return_of = c("return", "returned", "original", "refund", "retoure")
+)
 
 # Columns that name a person, used as the customer where no column is called after one.
 person_words <- c("email", "mail", "phone", "mobile", "telephone", "telefon", "handy", "loyalty")
 
 # Days of people, never the day of an order.
-life_words <- c("birthday", "birth", "born", "geburtstag", "geburtsdatum", "registered", "registration", "signup", "joined", "since")
+life_words <- c(
+  "birthday", "birth", "born", "geburtstag", "geburtsdatum", "registered", "registration", "signup",
+  "joined", "since"
+)
 
 offset_pattern <- "([+-][0-9]{2}:?[0-9]{2}|[0-9]Z)$"
 
@@ -26,34 +50,68 @@ money_roles <- c("sales", "quantity", "unit_price", "gross", "discount", "tax", 
 #'
 #' @param source `[character | data.frame]` A file or a data frame.
 #' @param format `[nubrek_format]` From [file_format()].
-#' @return A `nubrek_guess`, one row per column, in the file's order: `column`; `role`, missing where none fits; `dates`, `numbers`, `blank`, the shares
-#'   of cells that are dates, numbers, blank; `distinct`, how many different values; `examples`.
+#' @return A `nubrek_guess`, one row per column, in the file's order: `column`; `role`, missing
+#'   where none fits; `dates`, `numbers`, `blank`, the shares of cells that are dates, numbers,
+#'   blank; `distinct`, how many different values; `examples`.
 #' @examples
-#' guess_columns(data.frame(KundenNr = c("A1", "B2"), Datum = c("05.03.2024", "25.04.2024"), Betrag = c("1,50", "22,00")))
+#' guess_columns(data.frame(
+#'   KundenNr = c("A1", "B2"), Datum = c("05.03.2024", "25.04.2024"), Betrag = c("1,50", "22,00")
+#' ))
 #' @export
 guess_columns <- function(source, format = file_format()) {
   read <- read_cells(source, format, rlang::current_env())
   seen <- lapply(read$table, look_at)
   pick <- \(name) unlist(lapply(seen, `[[`, name), use.names = FALSE)
-  role <- assign_roles(names(read$table), pick("dates"), pick("numbers"), pick("codes"), pick("blank"))
+  role <- assign_roles(
+    names(read$table), pick("dates"), pick("numbers"), pick("codes"), pick("blank")
+  )
   role <- guess_person(role, read$table, pick("numbers"))
   role <- guess_currency(role, read$table)
-  new_result(list(column = names(read$table), role = role, dates = pick("dates"), numbers = pick("numbers"), blank = pick("blank"),
-                  distinct = pick("distinct"), examples = pick("examples"), offsets = pick("offsets")), "guess", remarks = read$remarks, basis = list(rows = read$n, file = read$files[[1L]]))
+  new_result(
+    list(
+      column = names(read$table),
+      role = role,
+      dates = pick("dates"),
+      numbers = pick("numbers"),
+      blank = pick("blank"),
+      distinct = pick("distinct"),
+      examples = pick("examples"),
+      offsets = pick("offsets")
+    ),
+    "guess",
+    remarks = read$remarks,
+    basis = list(rows = read$n, file = read$files[[1L]])
+  )
 }
 
-# What the cells of a column look like: each distinct text (of very many, a part of them) weighs as often as it stands.
+# What the cells of a column look like: each distinct text (of very many, a part of them) weighs as
+# often as it stands.
 look_at <- function(cells) {
   text <- levels(cells)
   said <- which(!is_blank(text))
-  some <- if (length(said) > 20000L) said[round(seq(1, length(said), length.out = 20000L))] else said
+  some <- if (length(said) > 20000L) {
+    said[round(seq(1, length(said), length.out = 20000L))]
+  } else {
+    said
+  }
   times <- tabulate(cells, length(text))
   share <- \(hit) if (length(some) == 0L) 0 else sum(times[some][hit]) / sum(times[some])
   words <- trim_text(text[some])
-  dates <- max(vapply(c("day-first", "month-first"), \(order) share(!is.na(cpp_read_days(words, order)$day)), 0))
-  numbers <- share(!parse_minor(words, 6L, ".")$unreadable | !parse_minor(words, 6L, ",")$unreadable)
-  list(dates = dates, numbers = numbers, codes = share(grepl("^[A-Z]{3}$", words)), offsets = share(grepl(offset_pattern, words)), blank = 1 - sum(times[said]) / length(cells),
-       distinct = if (length(said) > length(some)) length(said) else uniqueN(words), examples = paste(utils::head(unique(words), 3L), collapse = " | "))
+  dates <- max(vapply(
+    c("day-first", "month-first"), \(order) share(!is.na(cpp_read_days(words, order)$day)), 0
+  ))
+  numbers <- share(
+    !parse_minor(words, 6L, ".")$unreadable | !parse_minor(words, 6L, ",")$unreadable
+  )
+  list(
+    dates = dates,
+    numbers = numbers,
+    codes = share(grepl("^[A-Z]{3}$", words)),
+    offsets = share(grepl(offset_pattern, words)),
+    blank = 1 - sum(times[said]) / length(cells),
+    distinct = if (length(said) > length(some)) length(said) else uniqueN(words),
+    examples = paste(utils::head(unique(words), 3L), collapse = " | ")
+  )
 }
 
 header_words <- function(name) {
@@ -61,13 +119,25 @@ header_words <- function(name) {
   setdiff(strsplit(tolower(gsub("[^[:alnum:]]+", " ", spaced)), " ", fixed = TRUE)[[1L]], "")
 }
 
-# Each role goes to the column whose name fits it best and whose cells allow it; each column has at most one role.
+# Each role goes to the column whose name fits it best and whose cells allow it; each column has at
+# most one role.
 assign_roles <- function(columns, dates, numbers, codes, blank) {
   words <- lapply(columns, header_words)
-  score <- vapply(names(role_words), \(role) vapply(words, \(w) {
-    hits <- match(role_words[[role]], w, nomatch = 0L) > 0L | vapply(role_words[[role]], \(k) nchar(k) >= 4L && any(startsWith(w, k) | endsWith(w, k)), NA)
-    if (any(hits)) 2 - 0.05 * which(hits)[[1L]] - 0.02 * length(w) else 0
-  }, 0), numeric(length(columns)))
+  score <- vapply(
+    names(role_words),
+    \(role) vapply(
+      words,
+      \(w) {
+        hits <- match(role_words[[role]], w, nomatch = 0L) > 0L |
+          vapply(
+            role_words[[role]], \(k) nchar(k) >= 4L && any(startsWith(w, k) | endsWith(w, k)), NA
+          )
+        if (any(hits)) 2 - 0.05 * which(hits)[[1L]] - 0.02 * length(w) else 0
+      },
+      0
+    ),
+    numeric(length(columns))
+  )
   score <- matrix(score, length(columns), dimnames = list(NULL, names(role_words)))
   score[dates < 0.8, "date"] <- 0
   score[dates >= 0.8, setdiff(names(role_words), "date")] <- 0
@@ -77,7 +147,8 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
   score[dates >= 0.8, "date"] <- score[dates >= 0.8, "date"] + 1 - blank[dates >= 0.8]
   score[numbers < 0.9, money_roles] <- 0
   score[codes < 0.9, "currency"] <- 0
-  # a name such as "order date" or "customer group" speaks of more than one thing; the cells decided above
+  # a name such as "order date" or "customer group" speaks of more than one thing; the cells decided
+  # above
   out <- rep(NA_character_, length(columns))
   while (any(score > 0)) {
     best <- arrayInd(which.max(score), dim(score))
@@ -85,7 +156,13 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
     score[best[[1L]], ] <- 0
     score[, best[[2L]]] <- 0
   }
-  drop <- if ("sales" %in% out) character() else if (all(c("quantity", "unit_price") %in% out)) c("gross") else character()
+  drop <- if ("sales" %in% out) {
+    character()
+  } else if (all(c("quantity", "unit_price") %in% out)) {
+    c("gross")
+  } else {
+    character()
+  }
   out[out %in% drop] <- NA_character_
   out
 }
@@ -93,7 +170,9 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
 # No column is called after the customer: an e-mail, a phone or card number stands for one.
 guess_person <- function(role, table, numbers) {
   if ("customer" %in% role) return(role)
-  fits <- which(is.na(role) & vapply(names(table), \(name) any(person_words %in% header_words(name)), NA))
+  fits <- which(
+    is.na(role) & vapply(names(table), \(name) any(person_words %in% header_words(name)), NA)
+  )
   if (length(fits) > 0L) role[[fits[[1L]]]] <- "customer"
   role
 }

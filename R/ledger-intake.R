@@ -1,29 +1,51 @@
 # Every input row ends in the ledger or in the set-aside table, with a reason.
 
 # In order of precedence: a row is set aside once, under the first.
-set_aside_reasons <- c("duplicate", "no customer", "no date", "unreadable date", "unreadable amount", "blank amount", "test order",
-                       "cancelled order", "after as of", "foreign currency", "excluded id", "ignored return")
+set_aside_reasons <- c(
+  "duplicate", "no customer", "no date", "unreadable date", "unreadable amount", "blank amount",
+  "test order", "cancelled order", "after as of", "foreign currency", "excluded id",
+  "ignored return"
+)
 
-# Reads the order rows. `rows` holds, per input row: customer and order (codes into `people` and `order_ids`; order 0 is none), day, seconds (none if
-# all are at midnight), sales. `faults` holds the rows that each reason applies to.
-take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format, call = rlang::caller_env()) {
+# Reads the order rows. `rows` holds, per input row: customer and order (codes into `people` and
+# `order_ids`; order 0 is none), day, seconds (none if all are at midnight), sales. `faults` holds
+# the rows that each reason applies to.
+take_in_orders <- function(
+  source, map, meaning, alias_of, joins, rates, format, call = rlang::caller_env()
+) {
   read <- read_cells(source, format, call)
   joined <- add_joins(read$table, joins, read$files[[1L]], call)
   cells <- joined$cells
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
-  check_columns_exist(c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(cells), read$files[[1L]], call)
+  check_columns_exist(
+    c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(cells), read$files[[1L]], call
+  )
   check_no_multiplying(sales_columns(map), joined$key_of, cells, call)
   check_one_currency(cells, map, meaning, call)
   signal_progress("reading amounts and dates")
   dates <- read_day_cells(role_cells(cells, map, "date"), map[["date"]], meaning, call)
   amount <- read_amounts(cells, read$n, map, meaning, dates$day, rates, call)
   written <- trim_cells(role_cells(cells, map, "customer"))
-  customer <- if (length(alias_of) > 0L) recode(written, resolve_aliases(levels(written), alias_of)) else written
-  ids <- order_codes(if (has_role(map, "order")) trim_cells(role_cells(cells, map, "order")), read$n)
-  rows <- list(customer = cpp_codes(customer), order = ids$code, day = dates$day, seconds = dates$seconds, sales = amount$units)
+  customer <- if (length(alias_of) > 0L) {
+    recode(written, resolve_aliases(levels(written), alias_of))
+  } else {
+    written
+  }
+  ids <- order_codes(
+    if (has_role(map, "order")) trim_cells(role_cells(cells, map, "order")), read$n
+  )
+  rows <- list(
+    customer = cpp_codes(customer),
+    order = ids$code,
+    day = dates$day,
+    seconds = dates$seconds,
+    sales = amount$units
+  )
   signal_progress("looking for repeated rows")
   repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates)
-  settled <- settle_conflicts(read, rows, customer, ids$texts, map, meaning, repeated$duplicate, rules, call)
+  settled <- settle_conflicts(
+    read, rows, customer, ids$texts, map, meaning, repeated$duplicate, rules, call
+  )
   faults <- list(
     duplicate = settled$duplicate,
     "no customer" = blank_rows(customer),
@@ -33,16 +55,44 @@ take_in_orders <- function(source, map, meaning, alias_of, joins, rates, format,
     "blank amount" = amount$blank,
     "test order" = rule_rows(meaning$test, cells),
     "cancelled order" = rule_rows(meaning$cancelled, cells),
-    "after as of" = if (is.null(meaning$as_of)) integer() else which(dates$day > as.integer(meaning$as_of)),
+    "after as of" = if (is.null(meaning$as_of)) {
+      integer()
+    } else {
+      which(dates$day > as.integer(meaning$as_of))
+    },
     "foreign currency" = amount$foreign,
-    "excluded id" = if (length(meaning$excluded_ids) == 0L) integer() else
-      sort(unique(c(rows_where(written, levels(written) %in% meaning$excluded_ids), rows_where(customer, levels(customer) %in% meaning$excluded_ids)))),
-    "ignored return" = if (meaning$returns == "ignore") which(amount$units < 0) else integer())
+    "excluded id" = if (length(meaning$excluded_ids) == 0L) {
+      integer()
+    } else {
+      sort(unique(c(
+        rows_where(written, levels(written) %in% meaning$excluded_ids),
+        rows_where(customer, levels(customer) %in% meaning$excluded_ids)
+      )))
+    },
+    "ignored return" = if (meaning$returns == "ignore") which(amount$units < 0) else integer()
+  )
   stopifnot(identical(names(faults), set_aside_reasons))
-  c(list(cells = cells, rows = rows, n = read$n, people = levels(customer), order_ids = ids$texts, no_id = ids$none, faults = faults, read = read[c("files", "rows", "remarks", "n")]),
+  c(
+    list(
+      cells = cells,
+      rows = rows,
+      n = read$n,
+      people = levels(customer),
+      order_ids = ids$texts,
+      no_id = ids$none,
+      faults = faults,
+      read = read[c("files", "rows", "remarks", "n")]
+    ),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
-    list(suspects = repeated$suspect, exported_twice = repeated$exported_twice, conflicts = settled$orders,
-         replaced = settled$replaced, written = list(dates = dates$order, mark = amount$mark), names = unclass(map)[intersect(c("customer", "order"), names(map))]))
+    list(
+      suspects = repeated$suspect,
+      exported_twice = repeated$exported_twice,
+      conflicts = settled$orders,
+      replaced = settled$replaced,
+      written = list(dates = dates$order, mark = amount$mark),
+      names = unclass(map)[intersect(c("customer", "order"), names(map))]
+    )
+  )
 }
 
 # Codes of order ids: 0 where there is none.
@@ -68,24 +118,29 @@ first_faults <- function(faults) {
   list(rows = at[first], reason = set_aside_reasons[kind[first]])
 }
 
-# Rows equal over all columns as read (definition 3). A copy is a duplicate where lines have ids, where the file holds one row per
-# order, or where a whole order stands again; other equal lines are suspects (two equal items at a till are two items).
+# Rows equal over all columns as read (definition 3). A copy is a duplicate where lines have ids,
+# where the file holds one row per order, or where a whole order stands again; other equal lines are
+# suspects (two equal items at a till are two items).
 find_duplicates <- function(read, rows, has_line_id, policy) {
   none <- list(duplicate = integer(), suspect = integer())
   if (any(vapply(read$table, all_distinct, NA))) return(none)
   again <- cpp_repeated_rows(read$table)
   if (length(again) == 0L) return(none)
   if (policy == "none") return(list(duplicate = integer(), suspect = again))
-  if (has_line_id || policy == "all equal lines") return(list(duplicate = again, suspect = integer()))
+  if (has_line_id || policy == "all equal lines") {
+    return(list(duplicate = again, suspect = integer()))
+  }
   units <- order_units(rows, max(rows$order))
-  if (all(rows$order > 0L) && !anyDuplicated(units$unit[-again])) return(list(duplicate = again, suspect = integer()))
+  if (all(rows$order > 0L) && !anyDuplicated(units$unit[-again])) {
+    return(list(duplicate = again, suspect = integer()))
+  }
   whole_orders_again(read, units, again)
 }
 
-# An order of at least two different lines that stands again as a whole, and, in a file that was exported twice, also one of
-# equal lines only.
+# An order of at least two different lines that stands again as a whole, and, in a file that was
+# exported twice, also one of equal lines only.
 whole_orders_again <- function(read, units, again) {
-  several <- tabulate(units$unit[-again], units$n) > 1L                    # orders with different lines
+  several <- tabulate(units$unit[-again], units$n) > 1L # orders with different lines
   hit <- logical(units$n)
   hit[units$unit[again]] <- TRUE
   touched <- which(hit[units$unit])
@@ -94,22 +149,34 @@ whole_orders_again <- function(read, units, again) {
   part[, `:=`(.unit = units$unit[touched], .place = touched)]
   part[, `:=`(.copy = seq_len(.N), .copies = .N), by = content]
   part[, .file := file_of(read, .place)]
-  part[, .times := if (several[.BY$.unit]) Reduce(greatest_divisor, unique(.copies)) else alike_in_files(.file), by = .unit]
+  part[,
+    .times := if (several[.BY$.unit]) {
+      Reduce(greatest_divisor, unique(.copies))
+    } else {
+      alike_in_files(.file)
+    },
+    by = .unit
+  ]
   twice <- unique(part[.times > 1L & several[.unit], .(.unit, times = .times)])
   exported <- export_times(twice$times, sum(several))
   part[!several[.unit] & .times == 1L & .copies %% exported == 0L, .times := exported]
   extra <- part$.copy > part$.copies / part$.times
-  list(duplicate = part$.place[extra], suspect = part$.place[!extra & part$.copy > 1L],
-       exported_twice = if (exported > 1L) c(orders = nrow(twice), of = sum(several)))
+  list(
+    duplicate = part$.place[extra],
+    suspect = part$.place[!extra & part$.copy > 1L],
+    exported_twice = if (exported > 1L) c(orders = nrow(twice), of = sum(several))
+  )
 }
 
-# An order of equal lines only that stands in several files with as many in each was exported so often.
+# An order of equal lines only that stands in several files with as many in each was exported so
+# often.
 alike_in_files <- function(file) {
   counts <- tabulate(match(file, unique(file)))
   if (length(counts) > 1L && all(counts == counts[[1L]])) length(counts) else 1L
 }
 
-# How often the whole file was exported: as often as most orders with different lines stand, if nine in ten stand again.
+# How often the whole file was exported: as often as most orders with different lines stand, if nine
+# in ten stand again.
 export_times <- function(times, orders) {
   if (orders == 0L || length(times) < 0.9 * orders) return(1L)
   counts <- table(times)

@@ -1,49 +1,74 @@
 #' Turn order lines into a ledger
 #'
-#' Reads the rows, sets aside with a reason what cannot be used, forms orders and purchases, and sorts them once by customer
-#' and time. Everything else in the package starts from the result.
+#' Reads the rows, sets aside with a reason what cannot be used, forms orders and purchases, and
+#' sorts them once by customer and time. Everything else in the package starts from the result.
 #'
-#' @param orders `[character | data.frame | list]` Paths or globs of CSV, TSV (also packed with gzip), Parquet or XLSX files of one shape, or a
-#'   data frame, with one row per order line or per order; or a list of such. Or, alone, a folder that [save_ledger()] made.
+#' @param orders `[character | data.frame | list]` Paths or globs of CSV, TSV (also packed with
+#'   gzip), Parquet or XLSX files of one shape, or a data frame, with one row per order line or per
+#'   order; or a list of such. Or, alone, a folder that [save_ledger()] made.
 #' @param columns `[nubrek_columns]` From [column_map()].
 #' @param meaning `[nubrek_meanings]` From [meanings()].
-#' @param customers,products,aliases `[nubrek_table]` From [attribute_table()], or `NULL`. `products` may give a `category`;
-#'   `aliases` gives `same_as`, the main id of a customer known under several.
+#' @param customers,products,aliases `[nubrek_table]` From [attribute_table()], or `NULL`.
+#'   `products` may give a `category`; `aliases` gives `same_as`, the main id of a customer known
+#'   under several.
 #' @param joins `[list]` Of [join_table()]s: other tables whose columns belong to the lines.
-#' @param rates `[nubrek_rates]` From [currency_rates()]: converts foreign rows instead of setting them aside.
+#' @param rates `[nubrek_rates]` From [currency_rates()]: converts foreign rows instead of setting
+#'   them aside.
 #' @param bands `[list]` Named [band()]s: numbers and dates cut into groups for breakdowns.
 #' @param format `[nubrek_format]` From [file_format()].
-#' @return A `nubrek_ledger`. Its parts are read through functions: [audit()], [set_aside()], [customers()],
-#'   [prove_totals()], [remarks()], [identity_suspects()], [identified_share()]. Money inside is whole minor units, so sums agree
-#'   exactly. Invariant: rows in = rows kept + rows set aside, and so for readable money in each currency.
-#' @section Errors: `nubrek_error_file`, `_columns`, `_dates`, `_amounts`, `_currency`, `_join`, `_aliases`, `_conflict`, `_no_rows`.
-#' @section Speed: Regular text files are read by all threads of the machine; `options(nubrek.threads = 1)` sets another number. The result does not
-#'   depend on it. A long read can be interrupted at any time.
+#' @return A `nubrek_ledger`. Its parts are read through functions: [audit()], [set_aside()],
+#'   [customers()], [prove_totals()], [remarks()], [identity_suspects()], [identified_share()].
+#'   Money inside is whole minor units, so sums agree exactly. Invariant: rows in = rows kept + rows
+#'   set aside, and so for readable money in each currency.
+#' @section Errors: `nubrek_error_file`, `_columns`, `_dates`, `_amounts`, `_currency`, `_join`,
+#'   `_aliases`, `_conflict`, `_no_rows`.
+#' @section Speed: Regular text files are read by all threads of the machine;
+#'   `options(nubrek.threads = 1)` sets another number. The result does not depend on it. A long
+#'   read can be interrupted at any time.
 #' @examples
-#' lines <- data.frame(who = c("A", "A", "B"), receipt = c("1", "2", "3"),
-#'                     on = c("2024-03-05", "2024-04-01", "2024-03-09"), paid = c("12.50", "8.00", "30.00"))
+#' lines <- data.frame(
+#'   who = c("A", "A", "B"),
+#'   receipt = c("1", "2", "3"),
+#'   on = c("2024-03-05", "2024-04-01", "2024-03-09"),
+#'   paid = c("12.50", "8.00", "30.00")
+#' )
 #' open_ledger(lines, column_map(customer = "who", order = "receipt", date = "on", sales = "paid"))
 #' @export
-open_ledger <- function(orders, columns, meaning = meanings(), customers = NULL, products = NULL, aliases = NULL, joins = list(), rates = NULL,
-                        bands = list(), format = file_format()) {
+open_ledger <- function(
+  orders, columns, meaning = meanings(), customers = NULL, products = NULL, aliases = NULL,
+  joins = list(), rates = NULL, bands = list(), format = file_format()
+) {
   here <- rlang::current_env()
   if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
   throw_unless(checkmate::check_class(columns, "nubrek_columns"), "columns", here)
   throw_unless(checkmate::check_class(meaning, "nubrek_meanings"), "meaning", here)
-  for (table in list(customers, products, aliases)) throw_unless(checkmate::check_class(table, "nubrek_table", null.ok = TRUE), "customers, products, aliases", here)
+  for (table in list(customers, products, aliases)) {
+    throw_unless(
+      checkmate::check_class(table, "nubrek_table", null.ok = TRUE),
+      "customers, products, aliases",
+      here
+    )
+  }
   throw_unless(checkmate::check_class(rates, "nubrek_rates", null.ok = TRUE), "rates", here)
   throw_unless(checkmate::check_class(format, "nubrek_format"), "format", here)
   if (inherits(joins, "nubrek_join")) joins <- list(joins)
   throw_unless(checkmate::check_list(joins, types = "nubrek_join"), "joins", here)
-  throw_unless(checkmate::check_list(bands, types = "nubrek_band", names = if (length(bands) > 0L) "unique"), "bands", here)
+  throw_unless(
+    checkmate::check_list(bands, types = "nubrek_band", names = if (length(bands) > 0L) "unique"),
+    "bands",
+    here
+  )
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   intake <- take_in_orders(orders, columns, meaning, lookup, joins, rates, format)
   aside <- first_faults(intake$faults)
   if (length(aside$rows) == intake$n) {
     counts <- sort(table(aside$reason), decreasing = TRUE)
-    abort_nubrek(c("No row can be used.", "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",
-                   "i" = "Look at the column map and the meanings."), "no_rows", reasons = counts)
+    abort_nubrek(c(
+      "No row can be used.",
+      "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",
+      "i" = "Look at the column map and the meanings."
+    ), "no_rows", reasons = counts)
   }
   signal_progress("forming orders")
   kept <- if (length(aside$rows) > 0L) seq_len(intake$n)[-aside$rows]
@@ -52,15 +77,29 @@ open_ledger <- function(orders, columns, meaning = meanings(), customers = NULL,
   lines$customer <- known$code[lines$customer]
   formed <- form_orders(lines, intake$order_ids, length(known$ids), meaning)
   rm(lines)
-  ledger <- new_ledger(formed, known$ids, meaning, intake, aside, customer_attributes(known$ids, customers, lookup))
+  ledger <- new_ledger(
+    formed, known$ids, meaning, intake, aside, customer_attributes(known$ids, customers, lookup)
+  )
   ledger <- know_first_purchases(ledger, meaning)
   ledger$bands <- bands
-  for (name in names(bands)) band_values(ledger, name)       # a band that cannot be cut is said now
-  ledger$source <- list(orders = located(orders), columns = columns, customers = customers, products = products, aliases = aliases, joins = joins, rates = rates, format = format)
+  for (name in names(bands)) {
+    band_values(ledger, name)
+  } # a band that cannot be cut is said now
+  ledger$source <- list(
+    orders = located(orders),
+    columns = columns,
+    customers = customers,
+    products = products,
+    aliases = aliases,
+    joins = joins,
+    rates = rates,
+    format = format
+  )
   ledger
 }
 
-# The ids of customers with a row that counts, and of those who stand only in the customer table, sorted by their bytes; the code of each text.
+# The ids of customers with a row that counts, and of those who stand only in the customer table,
+# sorted by their bytes; the code of each text.
 sorted_ids <- function(people, used, customers, lookup) {
   place <- which(tabulate(used, length(people)) > 0L)
   ids <- people[place]
@@ -83,7 +122,9 @@ customer_attributes <- function(ids, customers, lookup) {
   # a customer's own row first, then that of an alias
   place <- match(ids, c(customers$id, resolve_aliases(customers$id, lookup)))
   table <- customers$attributes[(place - 1L) %% length(customers$id) + 1L]
-  for (name in names(table)) data.table::set(table, which(is_blank(table[[name]])), name, NA_character_)
+  for (name in names(table)) {
+    data.table::set(table, which(is_blank(table[[name]])), name, NA_character_)
+  }
   table
 }
 
@@ -93,7 +134,11 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
   start <- meaning$history_start %||% as.Date(min(orders$day), origin = "1970-01-01")
   as_of <- meaning$as_of %||% last
   early <- orders$day < as.integer(start)
-  if (all(early)) abort_nubrek(c("No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."), "no_rows")
+  if (all(early)) {
+    abort_nubrek(c(
+      "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
+    ), "no_rows")
+  }
   least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
   # purchases from before the history only tell who is not new, and how much money stays outside
   before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, which(early))
@@ -106,11 +151,26 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     data.table::set(lines, NULL, "number", place[lines$number])
   }
   bought <- before$sales >= least
-  ledger <- structure(list(orders = orders, before = before, lines = lines, ids = ids, attributes = attributes, least = least,
-                 known_first = earliest_day(before$customer[bought], before$day[bought], length(ids)),
-                 history_start = start, as_of = as_of, meaning = meaning, currency = intake$currency, decimals = intake$decimals, bands = list(),
-                 intake = summarise_intake(intake, aside), returns = formed$moved), class = "nubrek_ledger")
-  attr(ledger, "remarks") <- ledger_remarks(formed, intake, aside, ledger$intake$identified, start, as_of, meaning)
+  ledger <- structure(list(
+    orders = orders,
+    before = before,
+    lines = lines,
+    ids = ids,
+    attributes = attributes,
+    least = least,
+    known_first = earliest_day(before$customer[bought], before$day[bought], length(ids)),
+    history_start = start,
+    as_of = as_of,
+    meaning = meaning,
+    currency = intake$currency,
+    decimals = intake$decimals,
+    bands = list(),
+    intake = summarise_intake(intake, aside),
+    returns = formed$moved
+  ), class = c("nubrek_memory", "nubrek_ledger"))
+  attr(ledger, "remarks") <- ledger_remarks(
+    formed, intake, aside, ledger$intake$identified, start, as_of, meaning
+  )
   fill_purchases(ledger)
 }
 
@@ -119,7 +179,13 @@ fill_purchases <- function(ledger) {
   rows <- ledger$orders
   ledger$days <- cpp_merge_days(rows$customer, rows$day, rows$sales, ledger$least)
   bought <- rows$sales >= ledger$least
-  ledger$purchases <- if (ledger$meaning$purchase_unit == "day") ledger$days else if (all(bought)) rows[c("customer", "day", "sales")] else lapply(rows[c("customer", "day", "sales")], `[`, bought)
+  ledger$purchases <- if (ledger$meaning$purchase_unit == "day") {
+    ledger$days
+  } else if (all(bought)) {
+    rows[c("customer", "day", "sales")]
+  } else {
+    lapply(rows[c("customer", "day", "sales")], `[`, bought)
+  }
   ledger
 }
 
@@ -134,7 +200,11 @@ earliest_day <- function(customer, day, n) {
 
 # True first purchases that the user knows, from before the data.
 know_first_purchases <- function(ledger, meaning) {
-  if (!is.null(meaning$first_purchase_known)) ledger$known_first <- pmin(ledger$known_first, attribute_day(ledger, meaning$first_purchase_known), na.rm = TRUE)
+  if (!is.null(meaning$first_purchase_known)) {
+    ledger$known_first <- pmin(
+      ledger$known_first, attribute_day(ledger, meaning$first_purchase_known), na.rm = TRUE
+    )
+  }
   if (!is.null(meaning$registered)) attribute_day(ledger, meaning$registered)
   ledger
 }
@@ -146,14 +216,12 @@ attribute_day <- function(ledger, name, call = rlang::caller_env()) {
   day <- read_days(ifelse(is.na(text), "", text), name, ledger$meaning, call = call)$day
   bad <- which(is.na(day) & !is.na(text))
   if (length(bad) > 0L) {
-    abort_nubrek(c("{.field {name}} must hold days.", "x" = "Customer {.val {ledger$ids[bad[[1]]]}} has {.val {text[bad[[1]]]}}, {length(bad)} in all."), "dates", call = call)
+    abort_nubrek(c("{.field {name}} must hold days.", "x" = paste0(
+      "Customer {.val {ledger$ids[bad[[1]]]}} has {.val {text[bad[[1]]]}}, {length(bad)} in ",
+      "all."
+    )), "dates", call = call)
   }
   day
-}
-
-ledger_basis <- function(ledger) {
-  list(as_of = ledger$as_of, history_start = ledger$history_start, currency = ledger$currency, decimals = ledger$decimals,
-       purchase_unit = ledger$meaning$purchase_unit, minimum_sales = ledger$meaning$minimum_sales)
 }
 
 n_customers <- function(ledger) length(ledger$ids)

@@ -1,18 +1,33 @@
 # Lines become orders: same order id and customer, or (blank id) same customer and day.
 
-# The rows that count (all where `kept` is NULL), with the mapped columns that later breakdowns may ask for, cost and discount in minor units.
+# The rows that count (all where `kept` is NULL), with the mapped columns that later breakdowns may
+# ask for, cost and discount in minor units.
 kept_lines <- function(intake, columns, products, meaning, kept) {
   pick <- if (is.null(kept)) identity else \(x) x[kept]
   lines <- lapply(intake$rows, \(x) if (length(x) > 0L) pick(x) else x)
-  named <- setdiff(names(columns), c("customer", "order", "date", "sales", "line", "currency", "unit_price", "gross", "discount", "quantity", "tax", "shipping", "cost"))
-  for (name in named) lines[[name]] <- blanks_missing(pick(trim_cells(intake$cells[[columns[[name]]]])))
+  named <- setdiff(names(columns), c(
+    "customer", "order", "date", "sales", "line", "currency", "unit_price", "gross", "discount",
+    "quantity", "tax", "shipping", "cost"
+  ))
+  for (name in named) {
+    lines[[name]] <- blanks_missing(pick(trim_cells(intake$cells[[columns[[name]]]])))
+  }
   if (!is.null(products) && "product" %in% named) {
     place <- match(levels(lines$product), products$id)
-    for (name in setdiff(names(products$attributes), names(lines))) lines[[name]] <- blanks_missing(recode(lines$product, products$attributes[[name]][place]))
+    for (name in setdiff(names(products$attributes), names(lines))) {
+      lines[[name]] <- blanks_missing(recode(lines$product, products$attributes[[name]][place]))
+    }
   }
-  if (has_role(columns, "discount")) lines$.discount <- side_amounts(pick(role_cells(intake$cells, columns, "discount")), columns, "discount", intake)
-  if (has_role(columns, "cost")) lines$.cost <- side_amounts(pick(role_cells(intake$cells, columns, "cost")), columns, "cost", intake)
-  else if (!is.null(meaning$cost_rate)) {
+  if (has_role(columns, "discount")) {
+    lines$.discount <- side_amounts(
+      pick(role_cells(intake$cells, columns, "discount")), columns, "discount", intake
+    )
+  }
+  if (has_role(columns, "cost")) {
+    lines$.cost <- side_amounts(
+      pick(role_cells(intake$cells, columns, "cost")), columns, "cost", intake
+    )
+  } else if (!is.null(meaning$cost_rate)) {
     rate <- cost_rates(lines, meaning)
     lines$.cost <- round(lines$sales * ifelse(is.na(rate), 0, rate))
   }
@@ -31,7 +46,12 @@ cost_rates <- function(lines, meaning) {
   cells <- lines[[meaning$cost_rate]]
   rate <- suppressWarnings(as.numeric(levels(cells)))
   bad <- !is.na(rate) & (rate < 0 | rate > 1)
-  if (any(bad)) abort_nubrek(c("{.field {meaning$cost_rate}} must be cost by sales, from 0 to 1.", "x" = "It is {.val {rate[bad][[1]]}} somewhere."), "argument")
+  if (any(bad)) {
+    abort_nubrek(c(
+      "{.field {meaning$cost_rate}} must be cost by sales, from 0 to 1.",
+      "x" = "It is {.val {rate[bad][[1]]}} somewhere."
+    ), "argument")
+  }
   spread(rate, cells)
 }
 
@@ -40,43 +60,75 @@ side_amounts <- function(cells, columns, role, intake) {
   read <- parse_minor(levels(cells), intake$decimals, intake$written$mark)
   bad <- rows_where(cells, read$unreadable)
   if (length(bad) > 0L) {
-    abort_nubrek(c("{.field {columns[[role]]}} must hold amounts.", "x" = "{length(bad)} cannot be read, the first is {.val {cell_text(cells, bad[[1]])}}."), "amounts", call = NULL)
+    abort_nubrek(c(
+      "{.field {columns[[role]]}} must hold amounts.",
+      "x" = "{length(bad)} cannot be read, the first is {.val {cell_text(cells, bad[[1]])}}."
+    ), "amounts", call = NULL)
   }
   units <- spread(ifelse(read$blank, 0, read$units), cells)
   units[is.na(units)] <- 0
   units
 }
 
-# Orders with their lines. `late` lines (negative, after the first day of their order) and lines that name another order are
-# returns: an order of their own, or, on request, part of the order they belong to. Customers are codes into the sorted ids.
+# Orders with their lines. `late` lines (negative, after the first day of their order) and lines
+# that name another order are returns: an order of their own, or, on request, part of the order they
+# belong to. Customers are codes into the sorted ids.
 form_orders <- function(lines, order_ids, n_customers, meaning) {
   units <- order_units(lines, length(order_ids))
   back <- which(lines$sales < 0)
   back <- back[lines$order[back] > 0L]
-  late <- if (length(back) == 0L) back else {
-    start <- cpp_unit_sums(units$unit, units$n, lines$day, lines$seconds, lines$sales, integer())$start
+  late <- if (length(back) == 0L) {
+    back
+  } else {
+    start <- cpp_unit_sums(
+      units$unit, units$n, lines$day, lines$seconds, lines$sales, integer()
+    )$start
     back[lines$day[back] > start[units$unit[back]]]
   }
   linked <- link_returns(lines, meaning, order_ids, units$unit, late)
   # what is late and goes nowhere is an order of its own, by day
   alone <- setdiff(late, linked$moved_rows)
-  apart <- if (length(alone) == 0L && is.null(linked$moved)) units else {
+  apart <- if (length(alone) == 0L && is.null(linked$moved)) {
+    units
+  } else {
     day <- integer(length(lines$day))
     day[alone] <- lines$day[alone]
     cpp_number_pairs(linked$unit, day, 0L)
   }
-  sums <- cpp_unit_sums(apart$unit, apart$n, lines$day, lines$seconds, lines$sales, linked$moved_rows)
+  sums <- cpp_unit_sums(
+    apart$unit, apart$n, lines$day, lines$seconds, lines$sales, linked$moved_rows
+  )
   customer <- cpp_gather(lines$customer, sums$first)
   order <- cpp_gather(lines$order, sums$first)
   at <- cpp_sort_orders(customer, n_customers, sums$start, sums$seconds, order, order_ids)
-  orders <- list(customer = cpp_gather(customer, at), day = cpp_gather(sums$start, at), sales = cpp_gather(sums$sales, at), order = order_texts(order_ids, cpp_gather(order, at)),
-                 n_lines = cpp_gather(sums$rows, at))
-  if (".cost" %in% names(lines)) orders$cost <- if (meaning$cost_per == "order") lines$.cost[sums$first][at] else cpp_group_sums(lines$.cost, apart$unit, 0L, apart$n)$sums[at]
+  orders <- list(
+    customer = cpp_gather(customer, at),
+    day = cpp_gather(sums$start, at),
+    sales = cpp_gather(sums$sales, at),
+    order = order_texts(order_ids, cpp_gather(order, at)),
+    n_lines = cpp_gather(sums$rows, at)
+  )
+  if (".cost" %in% names(lines)) {
+    orders$cost <- if (meaning$cost_per == "order") {
+      lines$.cost[sums$first][at]
+    } else {
+      cpp_group_sums(lines$.cost, apart$unit, 0L, apart$n)$sums[at]
+    }
+  }
   sorted <- cpp_rows_by_unit(apart$unit, at, sums$first, sums$rows)
-  rows <- lapply(lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], cpp_gather, at = sorted)
+  rows <- lapply(
+    lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], cpp_gather, at = sorted
+  )
   rows$number <- rep.int(seq_along(at), orders$n_lines)
-  list(orders = orders, lines = data.table::setDT(rows), spread = sum(sums$last - sums$start > 1L), returns_split = length(alone), moved = linked$moved, no_id = sum(lines$order == 0L),
-       unknown_cost = if (is.null(meaning$cost_rate)) 0L else sum(is.na(cost_rates(lines, meaning))))
+  list(
+    orders = orders,
+    lines = data.table::setDT(rows),
+    spread = sum(sums$last - sums$start > 1L),
+    returns_split = length(alone),
+    moved = linked$moved,
+    no_id = sum(lines$order == 0L),
+    unknown_cost = if (is.null(meaning$cost_rate)) 0L else sum(is.na(cost_rates(lines, meaning)))
+  )
 }
 
 # The ids of orders; empty text where there is none.
@@ -87,17 +139,27 @@ order_texts <- function(order_ids, code) {
   order_ids[ifelse(code == 0L, if (length(empty) == 0L) length(order_ids) else empty[[1L]], code)]
 }
 
-# Which unit each line belongs to, and the rows that take no part in the unit's own time (a return moved into it does not).
+# Which unit each line belongs to, and the rows that take no part in the unit's own time (a return
+# moved into it does not).
 link_returns <- function(lines, meaning, order_ids, unit, late) {
-  if (meaning$returns != "with original order") return(list(unit = unit, moved_rows = integer(), moved = NULL))
+  if (meaning$returns != "with original order") {
+    return(list(unit = unit, moved_rows = integer(), moved = NULL))
+  }
   back <- which(lines$sales < 0)
   named <- if ("return_of" %in% names(lines)) back[!is.na(lines$return_of[back])] else integer()
   sold <- which(lines$sales > 0 & lines$order > 0L)
-  known <- unique(data.table(customer = lines$customer[sold], order = lines$order[sold], unit = unit[sold]))
+  known <- unique(data.table(
+    customer = lines$customer[sold], order = lines$order[sold], unit = unit[sold]
+  ))
   target <- match(as.character(lines$return_of[named]), order_ids)
-  to <- known[data.table(customer = lines$customer[named], order = target), on = c("customer", "order"), unit]
+  to <- known[
+    data.table(customer = lines$customer[named], order = target), on = c("customer", "order"), unit
+  ]
   unit[named[!is.na(to)]] <- to[!is.na(to)]
   home <- setdiff(late, named)
-  list(unit = unit, moved_rows = sort(c(named[!is.na(to)], home)),
-       moved = list(moved = sum(!is.na(to)) + length(home), not_found = sum(is.na(to)), unlinked = length(back) - length(named) - length(home)))
+  list(unit = unit, moved_rows = sort(c(named[!is.na(to)], home)), moved = list(
+    moved = sum(!is.na(to)) + length(home),
+    not_found = sum(is.na(to)),
+    unlinked = length(back) - length(named) - length(home)
+  ))
 }

@@ -8,23 +8,64 @@ ledger_remarks <- function(formed, intake, aside, identified, start, as_of, mean
   converted <- setdiff(intake$converted, aside$rows)
   suspects <- setdiff(intake$suspects, aside$rows)
   alone <- n >= 3L && days[[n]] - days[[n - 1L]] > max(30L, 5L * max(diff(days[-n])))
-  all_remarks(order_as_customer_remark(formed, intake), reading_remark(intake), exported_twice_remark(intake),
-    if (is.null(meaning$history_start)) remark_table("history start", sprintf(
-      "The data begin on %s; the first cohorts may hold customers from before. Set history_start if the export begins on another day.", start)),
-    say("as of", alone, sprintf("The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if it is.", as_of, days[[n]] - days[[max(1L, n - 1L)]])),
-    say("orders", formed$spread, sprintf("%s with lines spread over more than a day; each counts on its first day.", n_of(formed$spread, "order"))),
-    say("returns", formed$returns_split, sprintf("%s dated after the first day of the order, counted as returns on their own day.", n_of(formed$returns_split, "negative line"))),
-    say("order ids", formed$no_id, sprintf("%s without an order id; those of one customer and day are one order.", n_of(formed$no_id, "line"))),
-    say("cost", formed$unknown_cost, sprintf("%s without a cost rate; they count as without cost.", n_of(formed$unknown_cost, "line"))),
+  all_remarks(
+    order_as_customer_remark(formed, intake),
+    reading_remark(intake),
+    exported_twice_remark(intake),
+    if (is.null(meaning$history_start)) {
+      remark_table("history start", sprintf(paste0(
+        "The data begin on %s; the first cohorts may hold customers from before. Set ",
+        "history_start if the export begins on another day."
+      ), start))
+    },
+    say("as of", alone, sprintf(paste0(
+      "The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if ",
+      "it is."
+    ), as_of, days[[n]] - days[[max(1L, n - 1L)]])),
+    say("orders", formed$spread, sprintf(
+      "%s with lines spread over more than a day; each counts on its first day.",
+      n_of(formed$spread, "order")
+    )),
+    say("returns", formed$returns_split, sprintf(
+      "%s dated after the first day of the order, counted as returns on their own day.",
+      n_of(formed$returns_split, "negative line")
+    )),
+    say("order ids", formed$no_id, sprintf(
+      "%s without an order id; those of one customer and day are one order.",
+      n_of(formed$no_id, "line")
+    )),
+    say("cost", formed$unknown_cost, sprintf(
+      "%s without a cost rate; they count as without cost.", n_of(formed$unknown_cost, "line")
+    )),
     returns_remark(formed$moved, meaning),
-    say("amounts", sum(used), sprintf("%s with fractions of the minor unit, each rounded half to even; in all that moved %s minor units.", n_of(sum(used), "line"),
-                                      format(-round(sum(intake$rest[used]), 6)))),
-    say("currency", length(converted), sprintf("%s converted into %s.", n_of(length(converted), "line"), intake$currency)),
-    say("equal lines", length(suspects), sprintf("%s (%s in money) equal to another line of the same order, kept: two equal items, or a double export?",
-      n_of(length(suspects), "line"), money_words(sum(intake$rows$sales[suspects]), intake$decimals))),
-    say("conflicts", intake$conflicts, sprintf("%s in two states; %s, so %s set aside.", n_of(intake$conflicts, "order"), if (meaning$conflicts == "newer replaces")
-      "the newer one replaces" else "the first one stays", n_of(length(intake$replaced), "row"))),
-    partly_kept_remark(intake, aside), identified_remark(identified))
+    say("amounts", sum(used), sprintf(paste0(
+      "%s with fractions of the minor unit, each rounded half to even; in all that moved %s ",
+      "minor units."
+    ), n_of(sum(used), "line"), format(-round(sum(intake$rest[used]), 6)))),
+    say("currency", length(converted), sprintf(
+      "%s converted into %s.", n_of(length(converted), "line"), intake$currency
+    )),
+    say("equal lines", length(suspects), sprintf(
+      paste0(
+        "%s (%s in money) equal to another line of the same order, kept: two equal items, or a ",
+        "double export?"
+      ),
+      n_of(length(suspects), "line"),
+      money_words(sum(intake$rows$sales[suspects]), intake$decimals)
+    )),
+    say("conflicts", intake$conflicts, sprintf(
+      "%s in two states; %s, so %s set aside.",
+      n_of(intake$conflicts, "order"),
+      if (meaning$conflicts == "newer replaces") {
+        "the newer one replaces"
+      } else {
+        "the first one stays"
+      },
+      n_of(length(intake$replaced), "row")
+    )),
+    partly_kept_remark(intake, aside),
+    identified_remark(identified)
+  )
 }
 
 distinct_days <- function(day) {
@@ -35,39 +76,62 @@ distinct_days <- function(day) {
 reading_remark <- function(intake) {
   said <- intake$read$remarks
   if (is.null(said)) return(NULL)
-  how <- c(`year-first` = NA, `day-first` = "dates have the day first", `month-first` = "dates have the month first", serial = "dates are a spreadsheet's day numbers")[[intake$written$dates]]
-  more <- paste(c(if (!is.na(how)) how, if (intake$written$mark == ",") "the decimal mark is a comma"), collapse = ", ")
+  how <- c(
+    `year-first` = NA,
+    `day-first` = "dates have the day first",
+    `month-first` = "dates have the month first",
+    serial = "dates are a spreadsheet's day numbers"
+  )[[intake$written$dates]]
+  more <- paste(c(
+    if (!is.na(how)) how, if (intake$written$mark == ",") "the decimal mark is a comma"
+  ), collapse = ", ")
   said$remark <- paste0(said$remark, if (nzchar(more)) paste0("; ", more), ".")
   said
 }
 
 returns_remark <- function(moved, meaning) {
   if (meaning$returns != "with original order") return(NULL)
-  remark_table("returns", sprintf("Of the negative lines, %d went with their original order, %d named one that was not found, %d named none; those stay where they happened.",
-                                  moved$moved, moved$not_found, moved$unlinked))
+  remark_table("returns", sprintf(paste0(
+    "Of the negative lines, %d went with their original order, %d named one that was not found, ",
+    "%d named none; those stay where they happened."
+  ), moved$moved, moved$not_found, moved$unlinked))
 }
 
-# Orders that lost a line; one that was set aside for want of a customer belongs to whoever has the order.
+# Orders that lost a line; one that was set aside for want of a customer belongs to whoever has the
+# order.
 partly_kept_remark <- function(intake, aside) {
   lost <- aside$rows[aside$reason != "duplicate"]
   lost <- lost[intake$rows$order[lost] > 0L]
   if (length(lost) == 0L) return(NULL)
   nobody <- lost %in% intake$faults[["no customer"]]
-  some <- unique(data.table(customer = intake$rows$customer, order = intake$rows$order)[lost[!nobody]])
+  some <- unique(
+    data.table(customer = intake$rows$customer, order = intake$rows$order)[lost[!nobody]]
+  )
   near <- setdiff(which(intake$rows$order %in% intake$rows$order[lost]), aside$rows)
-  near <- data.table(customer = intake$rows$customer[near], order = intake$rows$order[near], sales = intake$rows$sales[near])
+  near <- data.table(
+    customer = intake$rows$customer[near],
+    order = intake$rows$order[near],
+    sales = intake$rows$sales[near]
+  )
   sums <- near[, .(sales = sum(sales)), by = .(customer, order)]
-  partly <- sums[order %in% intake$rows$order[lost[nobody]] | paste(customer, order) %in% paste(some$customer, some$order)]
+  partly <- sums[
+    order %in% intake$rows$order[lost[nobody]] |
+      paste(customer, order) %in% paste(some$customer, some$order)
+  ]
   if (nrow(partly) == 0L) return(NULL)
-  remark_table("partly kept", sprintf("%s (%s in money) kept without a line that was set aside.", n_of(nrow(partly), "order"),
-                                      money_words(sum(partly$sales), intake$decimals)))
+  remark_table("partly kept", sprintf(
+    "%s (%s in money) kept without a line that was set aside.",
+    n_of(nrow(partly), "order"),
+    money_words(sum(partly$sales), intake$decimals)
+  ))
 }
 
 money_words <- function(units, decimals) {
   formatC(units / 10^decimals, format = "f", digits = decimals, big.mark = "\u202f")
 }
 
-# Nearly every customer has one order, and the ids are those of orders or the column is called after them.
+# Nearly every customer has one order, and the ids are those of orders or the column is called after
+# them.
 order_as_customer_remark <- function(formed, intake) {
   orders <- formed$orders
   n <- length(orders$customer)
@@ -76,19 +140,27 @@ order_as_customer_remark <- function(formed, intake) {
   name <- intake$names[["customer"]]
   words <- header_words(name)
   called <- any(words %in% role_words$order) && !any(words %in% role_words$customer)
-  same <- "order" %in% names(intake$names) && (name == intake$names[["order"]] || mean(intake$people %in% intake$order_ids) > 0.95)
+  same <- "order" %in% names(intake$names) &&
+    (name == intake$names[["order"]] || mean(intake$people %in% intake$order_ids) > 0.95)
   if (!called && !same) return(NULL)
   remark_table("customer ids", sprintf(
-    "%s of %s have one order, and \u201c%s\u201d looks like a number of orders: is it the customer? Then nobody can come back.",
-    paste0(format(round(100 * people / n)), "\u00a0%"), n_of(people, "customer"), name))
+    paste0(
+      "%s of %s have one order, and \u201c%s\u201d looks like a number of orders: is it the ",
+      "customer? Then nobody can come back."
+    ),
+    paste0(format(round(100 * people / n)), "\u00a0%"),
+    n_of(people, "customer"),
+    name
+  ))
 }
 
 exported_twice_remark <- function(intake) {
   twice <- intake$exported_twice
   if (is.null(twice)) return(NULL)
-  remark_table("duplicates", sprintf(
-    "%d of %d orders with different lines stand twice: the file was exported twice, and every copy is set aside.",
-    twice[["orders"]], twice[["of"]]))
+  remark_table("duplicates", sprintf(paste0(
+    "%d of %d orders with different lines stand twice: the file was exported twice, and every ",
+    "copy is set aside."
+  ), twice[["orders"]], twice[["of"]]))
 }
 
 # A growing share of sales with a customer id looks like growing loyalty.
@@ -96,7 +168,19 @@ identified_remark <- function(identified) {
   if (all(identified$identified == identified$all)) return(NULL)
   year <- as.POSIXlt(as.Date(identified$day, origin = "1970-01-01"))$year + 1900L
   share <- tapply(identified$identified, year, sum) / tapply(identified$all, year, sum)
-  if (length(share) < 2L || any(!is.finite(share)) || abs(share[[length(share)]] - share[[1L]]) < 0.03) return(NULL)
-  remark_table("identified share", sprintf("The share of sales with a customer id went from %.0f %% in %s to %.0f %% in %s; part of any change in repeat buying is that.",
-                                           100 * share[[1L]], names(share)[[1L]], 100 * share[[length(share)]], names(share)[[length(share)]]))
+  if (
+    length(share) < 2L || any(!is.finite(share)) || abs(share[[length(share)]] - share[[1L]]) < 0.03
+  ) {
+    return(NULL)
+  }
+  remark_table("identified share", sprintf(
+    paste0(
+      "The share of sales with a customer id went from %.0f %% in %s to %.0f %% in %s; part of ",
+      "any change in repeat buying is that."
+    ),
+    100 * share[[1L]],
+    names(share)[[1L]],
+    100 * share[[length(share)]],
+    names(share)[[length(share)]]
+  ))
 }

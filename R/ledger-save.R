@@ -1,15 +1,18 @@
 #' Save a ledger, and open it again
 #'
-#' A folder of Parquet files with the meanings and the audit beside them (the long lists of ids as text, a line each, because they open faster), and a
-#' copy of the exports it came from, so that [append_orders()] can add the next one. A save is there whole or not at all: it is written beside the one
-#' that stands, which holds until a single file that names the current one is replaced. [open_ledger()] with the folder
-#' alone opens it again.
+#' A folder of Parquet files with the meanings and the audit beside them (the long lists of ids as
+#' text, a line each, because they open faster), and a copy of the exports it came from, so that
+#' [append_orders()] can add the next one. A save is there whole or not at all: it is written beside
+#' the one that stands, which holds until a single file that names the current one is replaced.
+#' [open_ledger()] with the folder alone opens it again.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param path `[character(1)]` A folder: a new one, or one that an earlier save made.
-#' @param exports `[logical(1)]` Keep the exports too? Without them the folder is smaller, and cannot take more orders. Default `TRUE`.
+#' @param exports `[logical(1)]` Keep the exports too? Without them the folder is smaller, and
+#'   cannot take more orders. Default `TRUE`.
 #' @return The path, invisibly. Invariant: the ledger opened from it equals the one saved.
-#' @section Errors: `nubrek_error_file`: the folder is something else, or an export has changed since the ledger was opened.
+#' @section Errors: `nubrek_error_file`: the folder is something else, or an export has changed
+#'   since the ledger was opened.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' folder <- tempfile("ledger")
 #' save_ledger(example_ledger(), folder)
@@ -20,10 +23,18 @@ save_ledger <- function(ledger, path, exports = TRUE) {
   check_text(path)
   throw_unless(checkmate::check_flag(exports), "exports", rlang::current_env())
   need_package("nanoparquet", path, rlang::current_env())
-  if (file.exists(path) && !is_saved_ledger(path) && (!dir.exists(path) || length(list.files(path, all.files = TRUE, no.. = TRUE)) > 0L)) {
-    abort_nubrek(c("{.file {path}} is already there and is no saved ledger.", "i" = "Name another folder."), "file", path = path)
+  if (
+    file.exists(path) &&
+      !is_saved_ledger(path) &&
+      (!dir.exists(path) || length(list.files(path, all.files = TRUE, no.. = TRUE)) > 0L)
+  ) {
+    abort_nubrek(c(
+      "{.file {path}} is already there and is no saved ledger.", "i" = "Name another folder."
+    ), "file", path = path)
   }
-  if (!dir.exists(path) && !dir.create(path, recursive = TRUE)) abort_nubrek("Cannot make the folder {.file {path}}.", "file", path = path)
+  if (!dir.exists(path) && !dir.create(path, recursive = TRUE)) {
+    abort_nubrek("Cannot make the folder {.file {path}}.", "file", path = path)
+  }
   version <- basename(tempfile("version-"))
   dir.create(file.path(path, version))
   tables <- ledger_tables(ledger)
@@ -31,36 +42,75 @@ save_ledger <- function(ledger, path, exports = TRUE) {
     signal_progress("saving the ledger", match(name, names(tables)) / length(tables))
     save_table(tables[[name]], file.path(path, version, name))
   }
-  source <- if (exports && !is.null(ledger$source)) save_source(ledger$source, path, version, rlang::current_env())
-  marks <- lapply(stats::setNames(nm = list.files(file.path(path, version))), \(name) file_mark(file.path(path, version, name)))
+  source <- if (exports && !is.null(ledger$source)) {
+    save_source(ledger$source, path, version, rlang::current_env())
+  }
+  marks <- lapply(
+    stats::setNames(nm = list.files(file.path(path, version))),
+    \(name) file_mark(file.path(path, version, name))
+  )
   index <- file.path(path, version, "ledger.json")
-  write_text(jsonlite::toJSON(c(ledger_facts(ledger), list(source = source, files = marks)), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE), index)
+  write_text(
+    jsonlite::toJSON(c(
+      ledger_facts(ledger), list(source = source, files = marks)
+    ), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE),
+    index
+  )
   # from here on the new one holds; what is not current is swept away
   write_text(c(version, rlang::hash_file(index)), file.path(path, "current"))
   unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
   kept <- vapply(source$orders, `[[`, "", "folder")
-  unlink(file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), kept)), recursive = TRUE)
+  unlink(
+    file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), kept)),
+    recursive = TRUE
+  )
   invisible(path)
 }
 
-is_saved_ledger <- function(path) is.character(path) && length(path) == 1L && !is.na(path) && file.exists(file.path(path, "current"))
+is_saved_ledger <- function(path) {
+  is.character(path) &&
+    length(path) == 1L &&
+    !is.na(path) &&
+    file.exists(file.path(path, "current"))
+}
 
-# The parts of a ledger that are tables, each with columns of one length. The order of each line follows from the orders.
+# The parts of a ledger that are tables, each with columns of one length. The order of each line
+# follows from the orders.
 ledger_tables <- function(ledger) {
   intake <- ledger$intake
-  list(orders = ledger$orders, lines = ledger$lines[, setdiff(names(ledger$lines), "number"), with = FALSE], before = ledger$before,
-       customers = c(list(.id = ledger$ids, .known_first = ledger$known_first), as.list(ledger$attributes)),
-       counts = transform(as.data.frame(intake$counts), reason = as.character(reason)), aside = intake$aside, identified = intake$identified, remarks = remarks(ledger))
+  list(
+    orders = ledger$orders,
+    lines = ledger$lines[, setdiff(names(ledger$lines), "number"), with = FALSE],
+    before = ledger$before,
+    customers = c(
+      list(.id = ledger$ids, .known_first = ledger$known_first), as.list(ledger$attributes)
+    ),
+    counts = transform(as.data.frame(intake$counts), reason = as.character(reason)),
+    aside = intake$aside,
+    identified = intake$identified,
+    remarks = remarks(ledger)
+  )
 }
 
 # A table as Parquet; its ids, many and nearly all different, as lines of text where they are such.
 save_table <- function(table, to) {
   ids <- saved_ids[basename(to)]
-  if (!is.na(ids)) if (cpp_write_lines(table[[ids]], paste0(to, "-ids.txt"))) table <- table[names(table) != ids] else unlink(paste0(to, "-ids.txt"))
+  if (!is.na(ids)) {
+    if (cpp_write_lines(table[[ids]], paste0(to, "-ids.txt"))) {
+      table <- table[names(table) != ids]
+    } else {
+      unlink(paste0(to, "-ids.txt"))
+    }
+  }
   path <- paste0(to, ".parquet")
   nanoparquet::write_parquet(as.data.frame(table, optional = TRUE), path)
   rows <- max(0L, lengths(as.list(table)))
-  if (!file.exists(path) || tryCatch(nanoparquet::read_parquet_info(path)$num_rows, error = \(e) -1) != rows) abort_disk(path, "only a part of it could be written")
+  if (
+    !file.exists(path) ||
+      tryCatch(nanoparquet::read_parquet_info(path)$num_rows, error = \(e) -1) != rows
+  ) {
+    abort_disk(path, "only a part of it could be written")
+  }
 }
 
 # The columns of a saved table.
@@ -76,18 +126,39 @@ saved_ids <- c(orders = "order", customers = ".id")
 
 # The rest: single values, the meanings and the bands, as plain text and numbers.
 ledger_facts <- function(ledger) {
-  meaning <- lapply(unclass(ledger$meaning), \(x) if (inherits(x, "Date")) format(x) else if (inherits(x, "nubrek_rule")) list(column = x$column, values = as.list(x$values)) else x)
+  meaning <- lapply(unclass(ledger$meaning), \(x) {
+    if (inherits(x, "Date")) {
+      format(x)
+    } else if (inherits(x, "nubrek_rule")) {
+      list(column = x$column, values = as.list(x$values))
+    } else {
+      x
+    }
+  })
   meaning$excluded_ids <- as.list(meaning$excluded_ids)
-  list(format = saved_format, history_start = format(ledger$history_start), as_of = format(ledger$as_of), currency = ledger$currency, decimals = ledger$decimals, least = ledger$least,
-       rows = ledger$intake$rows, outside = ledger$outside, returns = ledger$returns, meaning = meaning, made_from = ledger$made_from,
-       bands = lapply(ledger$bands, \(b) list(from = b$from, breaks = as.list(b$breaks), as = b$as)))
+  list(
+    format = saved_format,
+    history_start = format(ledger$history_start),
+    as_of = format(ledger$as_of),
+    currency = ledger$currency,
+    decimals = ledger$decimals,
+    least = ledger$least,
+    rows = ledger$intake$rows,
+    outside = ledger$outside,
+    returns = ledger$returns,
+    meaning = meaning,
+    made_from = ledger$made_from,
+    bands = lapply(ledger$bands, \(b) list(from = b$from, breaks = as.list(b$breaks), as = b$as))
+  )
 }
 
 saved_format <- 3L
 
 saved_version <- function(path) {
   name <- readLines(file.path(path, "current"), n = 1L, warn = FALSE)
-  if (length(name) == 0L || !grepl("^version-[[:alnum:]]+$", name)) stop("it does not say which version is current")
+  if (length(name) == 0L || !grepl("^version-[[:alnum:]]+$", name)) {
+    stop("it does not say which version is current")
+  }
   file.path(path, name)
 }
 
@@ -101,52 +172,92 @@ saved_facts <- function(path) {
 
 # Every file is as it was written.
 check_saved_files <- function(path, facts) {
-  for (name in names(facts$files)) if (!same_file(file.path(saved_version(path), name), facts$files[[name]])) stop(paste0("the file ", name, " is missing or not as it was written"))
+  for (name in names(facts$files)) {
+    if (!same_file(file.path(saved_version(path), name), facts$files[[name]])) {
+      stop(paste0("the file ", name, " is missing or not as it was written"))
+    }
+  }
 }
 
 # Codes, days and counts must be what the passes over them may assume.
 check_ledger_range <- function(ledger) {
   n <- length(ledger$ids)
   within <- \(x, low, high) length(x) == 0L || (!anyNA(x) && min(x) >= low && max(x) <= high)
-  sound <- within(ledger$orders$customer, 1L, n) && within(ledger$before$customer, 1L, n) && !is.unsorted(ledger$orders$customer) &&
-    within(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) && within(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
-    sum(as.double(ledger$orders$n_lines)) == nrow(ledger$lines) && length(ledger$known_first) == n && all(lengths(ledger$orders) == length(ledger$orders$customer))
+  sound <- within(ledger$orders$customer, 1L, n) &&
+    within(ledger$before$customer, 1L, n) &&
+    !is.unsorted(ledger$orders$customer) &&
+    within(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) &&
+    within(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
+    sum(as.double(ledger$orders$n_lines)) == nrow(ledger$lines) &&
+    length(ledger$known_first) == n &&
+    all(lengths(ledger$orders) == length(ledger$orders$customer))
   if (!sound) stop("its orders and customers do not fit together")
   ledger
 }
 
 open_saved_ledger <- function(path, call = rlang::caller_env()) {
   need_package("nanoparquet", path, call)
-  damaged <- \(e) abort_nubrek(c("The saved ledger {.file {path}} is damaged.", "x" = "{conditionMessage(e)}"), "file", path = path, call = call)
+  damaged <- \(e) abort_nubrek(c(
+    "The saved ledger {.file {path}} is damaged.", "x" = "{conditionMessage(e)}"
+  ), "file", path = path, call = call)
   facts <- tryCatch(saved_facts(path), error = damaged)
   if (!identical(as.integer(facts$format), saved_format)) {
-    abort_nubrek(c("The saved ledger {.file {path}} was made by another version of this package.", "i" = "Open it from its files and save it again."), "file", path = path, call = call)
+    abort_nubrek(c(
+      "The saved ledger {.file {path}} was made by another version of this package.",
+      "i" = "Open it from its files and save it again."
+    ), "file", path = path, call = call)
   }
   signal_progress("opening the saved ledger")
-  tryCatch({
-    check_saved_files(path, facts)
-    check_ledger_range(ledger_of(\(name) saved_table(file.path(saved_version(path), name)), facts, path))
-  }, error = damaged)
+  tryCatch(
+    {
+      check_saved_files(path, facts)
+      check_ledger_range(ledger_of(
+        \(name) saved_table(file.path(saved_version(path), name)), facts, path
+      ))
+    },
+    error = damaged
+  )
 }
 
 # A ledger from its saved tables and facts.
 ledger_of <- function(read, facts, path) {
   said <- Filter(Negate(is.null), facts$meaning)
   said$excluded_ids <- as.character(unlist(said$excluded_ids))
-  for (rule in intersect(c("test", "cancelled"), names(said))) said[[rule]] <- order_rule(said[[rule]]$column, unlist(said[[rule]]$values))
+  for (rule in intersect(c("test", "cancelled"), names(said))) {
+    said[[rule]] <- order_rule(said[[rule]]$column, unlist(said[[rule]]$values))
+  }
   orders <- read("orders")
   lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
   lines$number <- rep.int(seq_along(orders$n_lines), orders$n_lines)
   customers <- read("customers")
   counts <- as.data.table(read("counts"))[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(
-    orders = orders[intersect(c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders))], before = read("before"), lines = data.table::setDT(lines), ids = customers$.id,
+    orders = orders[intersect(
+      c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
+    )],
+    before = read("before"),
+    lines = data.table::setDT(lines),
+    ids = customers$.id,
     attributes = as.data.table(customers[setdiff(names(customers), c(".id", ".known_first"))]),
-    least = facts$least, known_first = customers$.known_first, history_start = as.Date(facts$history_start), as_of = as.Date(facts$as_of), meaning = do.call(meanings, said),
-    currency = facts$currency, decimals = as.integer(facts$decimals), bands = lapply(facts$bands, \(b) band(b$from, unlist(b$breaks), b$as)),
-    intake = list(counts = counts, aside = as.data.frame(read("aside"), optional = TRUE), rows = as.integer(facts$rows), identified = data.table::setkeyv(as.data.table(read("identified")), "day")),
-    returns = facts$returns), remarks = as.data.frame(read("remarks")), class = "nubrek_ledger")
-  for (name in c("outside", "made_from")) if (!is.null(facts[[name]])) ledger[[name]] <- facts[[name]]
+    least = facts$least,
+    known_first = customers$.known_first,
+    history_start = as.Date(facts$history_start),
+    as_of = as.Date(facts$as_of),
+    meaning = do.call(meanings, said),
+    currency = facts$currency,
+    decimals = as.integer(facts$decimals),
+    bands = lapply(facts$bands, \(b) band(b$from, unlist(b$breaks), b$as)),
+    intake = list(
+      counts = counts,
+      aside = as.data.frame(read("aside"), optional = TRUE),
+      rows = as.integer(facts$rows),
+      identified = data.table::setkeyv(as.data.table(read("identified")), "day")
+    ),
+    returns = facts$returns
+  ), remarks = as.data.frame(read("remarks")), class = c("nubrek_memory", "nubrek_ledger"))
+  for (name in c("outside", "made_from")) {
+    if (!is.null(facts[[name]])) ledger[[name]] <- facts[[name]]
+  }
   if (!is.null(facts$source)) ledger$source <- saved_source(facts$source, read, path)
   fill_purchases(ledger)
 }

@@ -1,12 +1,14 @@
 #' A part of a ledger that is a ledger again
 #'
-#' By lines (a product group, a shop), customers (a town, an age band) or time. What "first purchase" means is said: with `first = "any"`
-#' a customer who bought anything before is not new in the slice; with `"within"` only purchases inside the slice count.
+#' By lines (a product group, a shop), customers (a town, an age band) or time. What "first
+#' purchase" means is said: with `first = "any"` a customer who bought anything before is not new in
+#' the slice; with `"within"` only purchases inside the slice count.
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param lines `[list]` Values to keep by mapped line column, such as `list(category = "Yarn")`. An order counts with its lines inside, and is a
-#'   purchase where they are worth more than 0.
-#' @param customers `[list]` Values to keep by customer attribute, such as `list(town = c("Carrow", "(missing)"))`.
+#' @param lines `[list]` Values to keep by mapped line column, such as `list(category = "Yarn")`. An
+#'   order counts with its lines inside, and is a purchase where they are worth more than 0.
+#' @param customers `[list]` Values to keep by customer attribute, such as `list(town = c("Carrow",
+#'   "(missing)"))`.
 #' @param from,until `[Date(1)]` First and last day to keep.
 #' @param first `[character(1)]` `"within"` (default) or `"any"`, as `scope` in [new_returning()].
 #' @return A `nubrek_ledger`. [prove_totals()] has a line for the money outside the slice.
@@ -14,34 +16,68 @@
 #' web <- ledger_slice(example_ledger(), lines = list(channel = "Web"), until = "2024-12-31")
 #' repeat_rate(web)
 #' @export
-ledger_slice <- function(ledger, lines = list(), customers = list(), from = NULL, until = NULL, first = "within") {
+ledger_slice <- function(
+  ledger, lines = list(), customers = list(), from = NULL, until = NULL, first = "within"
+) {
   check_ledger(ledger)
   check_choice(first, c("any", "within"))
-  for (part in list(lines, customers)) throw_unless(checkmate::check_list(part, names = if (length(part) > 0L) "unique"), "lines, customers", rlang::current_env())
+  for (part in list(lines, customers)) {
+    throw_unless(
+      checkmate::check_list(part, names = if (length(part) > 0L) "unique"),
+      "lines, customers",
+      rlang::current_env()
+    )
+  }
   from <- check_day(from) %||% ledger$history_start
   until <- check_day(until) %||% ledger$as_of
-  if (from > until) abort_nubrek(c("{.arg from} must not be after {.arg until}.", "x" = "{format(from)} is after {format(until)}."), "argument")
+  if (from > until) {
+    abort_nubrek(c(
+      "{.arg from} must not be after {.arg until}.",
+      "x" = "{format(from)} is after {format(until)}."
+    ), "argument")
+  }
   check_columns_exist(names(lines), names(ledger$lines), "the lines")
-  for (name in names(lines)) check_values(lines[[name]], line_values(ledger, name), name)
+  for (name in names(lines)) {
+    check_values(lines[[name]], line_values(ledger, name), name)
+  }
   keep <- rep(TRUE, nrow(ledger$lines))
-  for (name in names(lines)) keep <- keep & line_in(ledger$lines[[name]], as.character(lines[[name]]))
+  for (name in names(lines)) {
+    keep <- keep & line_in(ledger$lines[[name]], as.character(lines[[name]]))
+  }
   whose <- rep(TRUE, n_customers(ledger))
   groups <- if (length(customers) > 0L) group_of(ledger, names(customers))
-  for (name in names(customers)) check_values(customers[[name]], unique(groups[[name]]), name)
-  for (name in names(customers)) whose <- whose & groups[[name]] %in% as.character(customers[[name]])
+  for (name in names(customers)) {
+    check_values(customers[[name]], unique(groups[[name]]), name)
+  }
+  for (name in names(customers)) {
+    whose <- whose & groups[[name]] %in% as.character(customers[[name]])
+  }
   day <- ledger$orders$day[ledger$lines$number]
-  keep <- keep & whose[ledger$orders$customer[ledger$lines$number]] & day >= as.integer(from) & day <= as.integer(until)
+  keep <- keep &
+    whose[ledger$orders$customer[ledger$lines$number]] &
+    day >= as.integer(from) &
+    day <= as.integer(until)
   if (!any(keep)) abort_nubrek("Nothing is left in this slice.", "no_rows")
   out <- cut_orders(ledger, keep, length(lines) > 0L)
   out$source <- out$made_from <- NULL
   out$history_start <- max(from, ledger$history_start)
   out$as_of <- min(until, ledger$as_of)
   # what came before the slice decides who is not new, if it is to count
-  out$known_first <- if (first == "any") first_purchase_day(ledger) else rep(NA_integer_, n_customers(ledger))
+  out$known_first <- if (first == "any") {
+    first_purchase_day(ledger)
+  } else {
+    rep(NA_integer_, n_customers(ledger))
+  }
   out$attributes <- data.table::copy(ledger$attributes)
-  said <- sprintf("A slice: %s. First purchase means first %s.", paste(c(
-    if (length(lines) > 0L) paste0("lines with ", words_of(lines)), if (length(customers) > 0L) paste0("customers with ", words_of(customers)),
-    paste(format_day(out$history_start), "to", format_day(out$as_of))), collapse = ", "), if (first == "any") "of anything" else "inside the slice")
+  said <- sprintf(
+    "A slice: %s. First purchase means first %s.",
+    paste(c(
+      if (length(lines) > 0L) paste0("lines with ", words_of(lines)),
+      if (length(customers) > 0L) paste0("customers with ", words_of(customers)),
+      paste(format_day(out$history_start), "to", format_day(out$as_of))
+    ), collapse = ", "),
+    if (first == "any") "of anything" else "inside the slice"
+  )
   attr(out, "remarks") <- rbind(remark_table("slice", said), remarks(ledger))
   out
 }
@@ -51,17 +87,29 @@ line_in <- function(cells, wanted) {
   hit[is.na(hit)] <- "(missing)" %in% wanted
   hit
 }
-words_of <- function(conditions) paste(names(conditions), "=", vapply(conditions, \(v) paste(v, collapse = " or "), ""), collapse = ", ")
+words_of <- function(conditions) {
+  paste(
+    names(conditions),
+    "=",
+    vapply(conditions, \(v) paste(v, collapse = " or "), ""),
+    collapse = ", "
+  )
+}
 
 # The ledger with only some of its lines; orders count with what is left of them.
 cut_orders <- function(ledger, keep, partly) {
   sums <- ledger$lines[keep, .(sales = sum(sales), n_lines = .N), keyby = number]
-  orders <- lapply(ledger$orders[c("customer", "day", "sales", "order", "n_lines")], `[`, sums$number)
+  orders <- lapply(
+    ledger$orders[c("customer", "day", "sales", "order", "n_lines")], `[`, sums$number
+  )
   orders[c("sales", "n_lines")] <- list(sums$sales, sums$n_lines)
   if (!is.null(ledger$orders$cost)) {
     # the cost of an order cannot be split among its lines
-    orders$cost <- if (!partly) ledger$orders$cost[sums$number]
-                   else if (ledger$meaning$cost_per == "line") ledger$lines[keep, .(cost = sum(.cost)), keyby = number]$cost
+    orders$cost <- if (!partly) {
+      ledger$orders$cost[sums$number]
+    } else if (ledger$meaning$cost_per == "line") {
+      ledger$lines[keep, .(cost = sum(.cost)), keyby = number]$cost
+    }
   }
   lines <- ledger$lines[keep]
   lines[, number := match(number, sums$number)]
@@ -69,4 +117,18 @@ cut_orders <- function(ledger, keep, partly) {
   if (!is.null(ledger$outside)) outside <- Map(`+`, outside, ledger$outside)
   ledger[c("orders", "lines", "outside")] <- list(orders, lines, outside)
   fill_purchases(ledger)
+}
+
+# Columns of the lines that filters and breakdowns can name.
+line_columns <- function(ledger) {
+  setdiff(names(ledger$lines), c("number", "sales", ".cost", ".discount"))
+}
+
+# The values of a line column, the missing ones last.
+line_values <- function(ledger, name) {
+  cells <- ledger$lines[[name]]
+  c(
+    sort(levels(cells)[tabulate(cells, length(levels(cells))) > 0L], method = "radix"),
+    if (anyNA(cells)) "(missing)"
+  )
 }

@@ -1,4 +1,5 @@
-# Files and data frames become tables of text: nothing is guessed, ids keep their zeros, amounts their digits.
+# Files and data frames become tables of text: nothing is guessed, ids keep their zeros, amounts
+# their digits.
 
 trim_text <- function(x) {
   if (length(x) == 0L || !is.character(x) || !cpp_text_flags(x)[["edge"]]) return(x)
@@ -13,9 +14,10 @@ is_blank <- function(x) cpp_is_blank(as.character(x))
 #'
 #' All of it is detected and said; each can be set.
 #'
-#' @param separator `[character(1)]` `"detect"` (default), or the character between cells: `","`, `";"`, `"\t"` or `"|"`.
-#' @param encoding `[character(1)]` `"detect"` (default: UTF-16 by its mark, UTF-8 where valid, else Windows-1252), `"UTF-8"`,
-#'   `"UTF-16"`, `"WINDOWS-1252"` or another name that `iconv()` knows.
+#' @param separator `[character(1)]` `"detect"` (default), or the character between cells: `","`,
+#'   `";"`, `"\t"` or `"|"`.
+#' @param encoding `[character(1)]` `"detect"` (default: UTF-16 by its mark, UTF-8 where valid, else
+#'   Windows-1252), `"UTF-8"`, `"UTF-16"`, `"WINDOWS-1252"` or another name that `iconv()` knows.
 #' @param sheet `[character(1)]` Sheet of an XLSX file; default the first.
 #' @return A `nubrek_format` list, for [open_ledger()] and [attribute_table()].
 #' @examples
@@ -25,40 +27,69 @@ file_format <- function(separator = "detect", encoding = "detect", sheet = NULL)
   check_choice(separator, c("detect", separators))
   check_text(encoding)
   check_text(sheet, null = TRUE)
-  structure(list(separator = separator, encoding = encoding, sheet = sheet), class = "nubrek_format")
+  structure(
+    list(separator = separator, encoding = encoding, sheet = sheet), class = "nubrek_format"
+  )
 }
 
 separators <- c(",", ";", "\t", "|")
 
-# One source (paths or globs, or a data frame) as a data.table of text (or of the types it has, `as_found`), the rows of each file, and how it was read.
-read_source <- function(source, format = file_format(), call = rlang::caller_env(), as_found = FALSE) {
+# One source (paths or globs, or a data frame) as a data.table of text (or of the types it has,
+# `as_found`), the rows of each file, and how it was read.
+read_source <- function(
+  source, format = file_format(), call = rlang::caller_env(), as_found = FALSE
+) {
   as_wanted <- \(table) if (as_found) table else as.data.table(lapply(table, column_as_text))
   parts <- source_parts(source, call)
-  read <- lapply(parts, \(part) if (is.data.frame(part)) read_data_frame(part, call) else read_one_file(part, format, call))
+  read <- lapply(parts, \(part) {
+    if (is.data.frame(part)) {
+      read_data_frame(part, call)
+    } else {
+      read_one_file(part, format, call)
+    }
+  })
   columns <- names(read[[1L]]$table)
   files <- file_names(vapply(parts, \(part) if (is.data.frame(part)) "data frame" else part, ""))
   for (i in seq_along(read)) {
     odd <- c(setdiff(names(read[[i]]$table), columns), setdiff(columns, names(read[[i]]$table)))
     if (length(odd) > 0L) {
-      abort_nubrek(c("Files of one source must have the same columns.", "x" = "{.file {files[[i]]}} and {.file {files[[1]]}} differ in {.field {odd}}."),
-                   "columns", call = call)
+      abort_nubrek(c(
+        "Files of one source must have the same columns.",
+        "x" = "{.file {files[[i]]}} and {.file {files[[1]]}} differ in {.field {odd}}."
+      ), "columns", call = call)
     }
   }
   tables <- lapply(read, `[[`, "table")
   # files of other types than the first one meet as text
-  if (length(unique(lapply(tables, \(t) lapply(t, class)[columns]))) > 1L) tables <- lapply(tables, \(t) as.data.table(lapply(t, column_as_text)))
-  list(table = as_wanted(if (length(read) == 1L) tables[[1L]] else rbindlist(tables, use.names = TRUE)), rows = vapply(read, \(r) nrow(r$table), 0L),
-       files = files, remarks = if (!all(vapply(parts, is.data.frame, NA))) remark_table("reading", unique(unlist(lapply(read, `[[`, "said")))))
+  if (length(unique(lapply(tables, \(t) lapply(t, class)[columns]))) > 1L) {
+    tables <- lapply(tables, \(t) as.data.table(lapply(t, column_as_text)))
+  }
+  list(
+    table = as_wanted(
+      if (length(read) == 1L) tables[[1L]] else rbindlist(tables, use.names = TRUE)
+    ),
+    rows = vapply(read, \(r) nrow(r$table), 0L),
+    files = files,
+    remarks = if (!all(vapply(parts, is.data.frame, NA))) {
+      remark_table("reading", unique(unlist(lapply(read, `[[`, "said"))))
+    }
+  )
 }
 
 # A source as a list of paths and data frames.
 source_parts <- function(source, call) {
   if (is.data.frame(source)) return(list(source))
-  fine <- \(x) is.data.frame(x) || checkmate::test_character(x, any.missing = FALSE, min.len = 1L, min.chars = 1L)
+  fine <- \(x) is.data.frame(x) ||
+    checkmate::test_character(x, any.missing = FALSE, min.len = 1L, min.chars = 1L)
   if (!(is.list(source) && length(source) > 0L && all(vapply(source, fine, NA))) && !fine(source)) {
-    abort_nubrek(c("Data must be a data frame or paths of files.", "x" = "It is a {.cls {class(source)}}."), "source", call = call)
+    abort_nubrek(c(
+      "Data must be a data frame or paths of files.", "x" = "It is a {.cls {class(source)}}."
+    ), "source", call = call)
   }
-  parts <- lapply(if (is.character(source)) list(source) else source, \(x) if (is.data.frame(x)) list(x) else as.list(unlist(lapply(x, expand_glob))))
+  parts <- lapply(
+    if (is.character(source)) list(source) else source,
+    \(x) if (is.data.frame(x)) list(x) else as.list(unlist(lapply(x, expand_glob)))
+  )
   unlist(parts, recursive = FALSE)
 }
 
@@ -79,26 +110,43 @@ expand_glob <- function(path) {
 
 read_one_file <- function(path, format, call) {
   if (!file.exists(path) || dir.exists(path)) {
-    abort_nubrek(c("Cannot find the file {.file {path}}.", "i" = "Paths in a study file start from the study file's folder."), "file", path = path, call = call)
+    abort_nubrek(c(
+      "Cannot find the file {.file {path}}.",
+      "i" = "Paths in a study file start from the study file's folder."
+    ), "file", path = path, call = call)
   }
   ending <- tolower(tools::file_ext(path))
-  read <- switch(ending, parquet = read_parquet_file(path, call), xlsx = read_sheet(path, format$sheet, call), read_text_file(path, format, call))
+  read <- switch(ending,
+    parquet = read_parquet_file(path, call),
+    xlsx = read_sheet(path, format$sheet, call),
+    read_text_file(path, format, call)
+  )
   table <- read$table
   if (anyDuplicated(names(table))) abort_duplicate_header(names(table), path, call)
-  if (nrow(table) == 0L) abort_nubrek("The file {.file {path}} has a header but no rows.", "file", path = path, call = call)
+  if (nrow(table) == 0L) {
+    abort_nubrek(
+      "The file {.file {path}} has a header but no rows.", "file", path = path, call = call
+    )
+  }
   list(table = table, said = paste0(basename(path), ": ", read$said))
 }
 
 abort_duplicate_header <- function(columns, where, call) {
   twice <- unique(columns[duplicated(columns)])
-  abort_nubrek(c("Column names must differ.", "x" = "{.file {where}} has {.field {twice}} more than once."), "columns", call = call)
+  abort_nubrek(c(
+    "Column names must differ.", "x" = "{.file {where}} has {.field {twice}} more than once."
+  ), "columns", call = call)
 }
 
 column_as_text <- function(x) {
-  if (is.list(x)) abort_nubrek("A column of the table is a list; each cell must hold one value.", "source")
+  if (is.list(x)) {
+    abort_nubrek("A column of the table is a list; each cell must hold one value.", "source")
+  }
   if (inherits(x, "Date")) return(format(x, "%Y-%m-%d"))
   if (inherits(x, "POSIXt")) return(format(x, "%Y-%m-%d %H:%M:%S"))
-  if (is.numeric(x) && !is.factor(x) && !inherits(x, c("difftime", "integer64"))) return(cpp_shortest_text(as.double(x)))
+  if (is.numeric(x) && !is.factor(x) && !inherits(x, c("difftime", "integer64"))) {
+    return(cpp_shortest_text(as.double(x)))
+  }
   enc2utf8(as.character(x))
 }
 
@@ -111,41 +159,66 @@ read_parquet_file <- function(path, call) {
 }
 
 parquet_part <- function(path, columns) {
-  tryCatch(if (is.null(columns)) nanoparquet::read_parquet(path) else nanoparquet::read_parquet(path, col_select = columns),
-           error = \(e) abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "{conditionMessage(e)}"), "file", path = path, call = NULL))
+  tryCatch(
+    if (is.null(columns)) {
+      nanoparquet::read_parquet(path)
+    } else {
+      nanoparquet::read_parquet(path, col_select = columns)
+    },
+    error = \(e) abort_nubrek(c(
+      "The file {.file {path}} is not sound Parquet.", "x" = "{conditionMessage(e)}"
+    ), "file", path = path, call = NULL)
+  )
 }
 
-# What the library makes of a file but for some columns, and in which columns whole numbers lie at 2^53 or beyond, where doubles cannot tell them
-# apart: as ids they would merge.
+# What the library makes of a file but for some columns, and in which columns whole numbers lie at
+# 2^53 or beyond, where doubles cannot tell them apart: as ids they would merge.
 look_at_parquet <- function(path, but_for) {
   rows <- nanoparquet::read_parquet_info(path)$num_rows
   if (rows > .Machine$integer.max || rows > 1e4 * file.size(path)) {
-    stop("It says to hold ", format(rows, scientific = FALSE), " rows in ", file.size(path), " bytes.")
+    stop(
+      "It says to hold ", format(rows, scientific = FALSE), " rows in ", file.size(path), " bytes."
+    )
   }
   schema <- nanoparquet::read_parquet_schema(path)
   columns <- setdiff(schema$name[!is.na(schema$type)], but_for)
   table <- if (length(columns) > 0L) nanoparquet::read_parquet(path, col_select = columns)
   plain <- \(x) is.numeric(x) && !inherits(x, c("POSIXt", "difftime", "Date", "hms"))
-  far <- lapply(table[intersect(schema$name[schema$type %in% "INT64"], Filter(\(name) plain(table[[name]]), names(table)))], \(x) which(abs(as.double(x)) >= 2^53))
+  far <- lapply(
+    table[intersect(
+      schema$name[schema$type %in% "INT64"], Filter(\(name) plain(table[[name]]), names(table))
+    )],
+    \(x) which(abs(as.double(x)) >= 2^53)
+  )
   Filter(length, far)
 }
 
 # The library is tried on the files apart. Columns that our own reader takes need no trial.
 try_parquet <- function(paths, but_for, call, look = look_at_parquet) {
-  found <- apart(lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage)), max(file.size(paths)))
+  found <- apart(
+    lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage)),
+    max(file.size(paths))
+  )
   for (i in seq_along(paths)) {
     path <- paths[[i]]
     said <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
-    if (is.character(said)) abort_nubrek(c("The file {.file {path}} is not sound Parquet.", "x" = "{said}"), "file", path = path, call = call)
+    if (is.character(said)) {
+      abort_nubrek(c(
+        "The file {.file {path}} is not sound Parquet.", "x" = "{said}"
+      ), "file", path = path, call = call)
+    }
     if (length(said) > 0L) {
-      abort_nubrek(c("{.field {names(said)[[1]]}} in {.file {path}} holds numbers too long to be told apart.", "x" = "Row {said[[1]][[1]]}, {length(said[[1]])} in all, at 2^53 or beyond.",
-                     "i" = "Export the column as text."), "file", path = path, rows = said[[1L]], call = call)
+      abort_nubrek(c(
+        "{.field {names(said)[[1]]}} in {.file {path}} holds numbers too long to be told apart.",
+        "x" = "Row {said[[1]][[1]]}, {length(said[[1]])} in all, at 2^53 or beyond.",
+        "i" = "Export the column as text."
+      ), "file", path = path, rows = said[[1L]], call = call)
     }
   }
 }
 
-# Parquet files of one shape as cells: text columns by our own reader, which makes codes of their pages, all others by the library's. NULL where
-# that has to read all.
+# Parquet files of one shape as cells: text columns by our own reader, which makes codes of their
+# pages, all others by the library's. NULL where that has to read all.
 read_parquet_files <- function(paths, call) {
   if (!all(tolower(tools::file_ext(paths)) == "parquet") || !all(file.exists(paths))) return(NULL)
   need_package("nanoparquet", paths[[1L]], call)
@@ -159,7 +232,13 @@ read_parquet_files <- function(paths, call) {
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
   refuse_bad_text(c(lapply(read$texts, levels), rest), paths, call)
   table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))
-  list(table = table[read$columns], n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet"))))
+  list(
+    table = table[read$columns],
+    n = sum(read$rows),
+    rows = read$rows,
+    files = file_names(paths),
+    remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet")))
+  )
 }
 
 # Text in Parquet and XLSX is UTF-8 by definition.
@@ -167,31 +246,58 @@ refuse_bad_text <- function(columns, paths, call) {
   for (name in names(columns)) {
     text <- columns[[name]]
     if (!is.character(text) || !cpp_text_flags(text)[["wide"]] || all(validUTF8(text))) next
-    abort_nubrek(c("{.file {paths}} holds text that is no text.", "x" = "A cell of the column {.field {name}} is not UTF-8."), "file", path = paths[[1L]], call = call)
+    abort_nubrek(c(
+      "{.file {paths}} holds text that is no text.",
+      "x" = "A cell of the column {.field {name}} is not UTF-8."
+    ), "file", path = paths[[1L]], call = call)
   }
-  if (!all(validUTF8(names(columns)))) abort_nubrek("A column of {.file {paths}} has a name that is no text.", "file", path = paths[[1L]], call = call)
+  if (!all(validUTF8(names(columns)))) {
+    abort_nubrek(
+      "A column of {.file {paths}} has a name that is no text.",
+      "file",
+      path = paths[[1L]],
+      call = call
+    )
+  }
 }
 
-# Every cell comes as what it is: text stays text, days become days, numbers the shortest text that is the same number.
+# Every cell comes as what it is: text stays text, days become days, numbers the shortest text that
+# is the same number.
 read_sheet <- function(path, sheet, call) {
   need_package("readxl", path, call)
   parts <- tryCatch(suppressWarnings(utils::unzip(path, list = TRUE)), error = \(e) NULL)
   if (!is.null(parts)) refuse_bomb(path, sum(parts$Length), call)
   # by the library, apart, for a broken workbook can bring it down
-  table <- apart(tryCatch(lapply(suppressMessages(readxl::read_excel(path, sheet = sheet, col_types = "list", .name_repair = "minimal")), sheet_text), error = conditionMessage),
-                 file.size(path))
+  table <- apart(
+    tryCatch(
+      lapply(
+        suppressMessages(readxl::read_excel(
+          path, sheet = sheet, col_types = "list", .name_repair = "minimal"
+        )),
+        sheet_text
+      ),
+      error = conditionMessage
+    ),
+    file.size(path)
+  )
   if (!is.list(table)) {
     said <- table %||% "The library that reads it broke down."
-    abort_nubrek(c("The file {.file {path}} cannot be read as XLSX.", "x" = "{said}"), "file", path = path, call = call)
+    abort_nubrek(c(
+      "The file {.file {path}} cannot be read as XLSX.", "x" = "{said}"
+    ), "file", path = path, call = call)
   }
   refuse_bad_text(table, path, call)
-  list(table = as.data.table(table), said = paste0("XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)))
+  list(table = as.data.table(table), said = paste0(
+    "XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)
+  ))
 }
 
 # The text of a column of cells. A day without a time of day is written as a day.
 sheet_text <- function(cells) {
   out <- rep(NA_character_, length(cells))
-  kind <- vapply(cells, \(cell) if (length(cell) != 1L || is.na(cell)) "" else class(cell)[[1L]], "")
+  kind <- vapply(
+    cells, \(cell) if (length(cell) != 1L || is.na(cell)) "" else class(cell)[[1L]], ""
+  )
   pick <- \(which) unlist(cells[kind == which], use.names = FALSE)
   out[kind == "character"] <- pick("character")
   out[kind == "numeric"] <- cpp_shortest_text(as.double(pick("numeric")))
@@ -208,6 +314,9 @@ sheet_text <- function(cells) {
 # What only some users need is asked for where it is needed.
 need_package <- function(package, path, call) {
   if (!requireNamespace(package, quietly = TRUE)) {
-    abort_nubrek(c("Reading {.file {path}} needs the package {.pkg {package}}.", "i" = "Install it with {.code install.packages(\"{package}\")}."), "package", call = call)
+    abort_nubrek(c(
+      "Reading {.file {path}} needs the package {.pkg {package}}.",
+      "i" = "Install it with {.code install.packages(\"{package}\")}."
+    ), "package", call = call)
   }
 }

@@ -1,32 +1,61 @@
 #' Identities that need a second look
 #'
-#' Ids that may be one customer (same e-mail after trimming and case, same name and postcode) and ids that may be many (a till, a guest account,
-#' staff). Shown with the money at stake; nothing is done about them. Blanks never match anything.
+#' Ids that may be one customer (same e-mail after trimming and case, same name and postcode) and
+#' ids that may be many (a till, a guest account, staff). Shown with the money at stake; nothing is
+#' done about them. Blanks never match anything.
 #'
-#' @param ledger `[nubrek_ledger]` E-mails, names and postcodes are the customer attributes of these names: `email`, `name`, `postcode`.
-#' @param orders_a_day,places_a_day `[integer(1)]` More orders, or orders in more channels, than this on one day are implausible for one customer.
+#' @param ledger `[nubrek_ledger]` E-mails, names and postcodes are the customer attributes of these
+#'   names: `email`, `name`, `postcode`.
+#' @param orders_a_day,places_a_day `[integer(1)]` More orders, or orders in more channels, than
+#'   this on one day are implausible for one customer.
 #' @param share_of_orders `[double(1)]` So is this share of all orders or more (from 20 orders on).
-#' @return A `nubrek_suspects`, most money first within each kind: `kind`; `ids`, the first few; `customers`, how many ids; `orders`; `sales`, their
-#'   money in major units; `evidence`, in words.
+#' @return A `nubrek_suspects`, most money first within each kind: `kind`; `ids`, the first few;
+#'   `customers`, how many ids; `orders`; `sales`, their money in major units; `evidence`, in words.
 #' @examples
 #' identity_suspects(example_ledger(), orders_a_day = 1)
 #' @export
-identity_suspects <- function(ledger, orders_a_day = 4L, places_a_day = 3L, share_of_orders = 0.01) {
+identity_suspects <- function(
+  ledger, orders_a_day = 4L, places_a_day = 3L, share_of_orders = 0.01
+) {
   check_ledger(ledger)
   check_whole(orders_a_day)
   check_whole(places_a_day)
   check_share(share_of_orders)
   m <- reduce_customers(ledger)
-  found <- rbind(same_people(ledger, m, squeeze(ledger$attributes$email), "same e-mail"),
-                 same_people(ledger, m, both(squeeze(ledger$attributes$name), squeeze(ledger$attributes$postcode)), "same name and postcode"),
-                 catch_alls(ledger, m, orders_a_day, places_a_day, share_of_orders))
+  found <- rbind(
+    same_people(ledger, m, squeeze(ledger$attributes$email), "same e-mail"),
+    same_people(
+      ledger,
+      m,
+      both(squeeze(ledger$attributes$name), squeeze(ledger$attributes$postcode)),
+      "same name and postcode"
+    ),
+    catch_alls(ledger, m, orders_a_day, places_a_day, share_of_orders)
+  )
   found <- found[order(match(kind, unique(kind)), -sales)]
-  stake <- major(ledger, sum(m$sales[unique(unlist(found$codes))]))     # somebody under two kinds counts once
-  new_result(list(kind = found$kind, ids = found$ids, customers = found$customers, orders = found$orders, sales = major(ledger, found$sales),
-                  evidence = found$evidence), "suspects", ledger, basis = list(at_stake = stake), codes = found$codes)
+  # somebody under two kinds counts once
+  stake <- major(ledger, sum(m$sales[unique(unlist(found$codes))]))
+  new_result(list(
+    kind = found$kind,
+    ids = found$ids,
+    customers = found$customers,
+    orders = found$orders,
+    sales = major(ledger, found$sales),
+    evidence = found$evidence
+  ), "suspects", ledger, basis = list(at_stake = stake), codes = found$codes)
 }
 
-no_suspects <- function() data.table(kind = character(), ids = character(), customers = integer(), orders = integer(), sales = double(), evidence = character(), codes = list())
+no_suspects <- function() {
+  data.table(
+    kind = character(),
+    ids = character(),
+    customers = integer(),
+    orders = integer(),
+    sales = double(),
+    evidence = character(),
+    codes = list()
+  )
+}
 
 # Blanks squeezed, case folded; NA where nothing is left.
 squeeze <- function(text) {
@@ -34,32 +63,74 @@ squeeze <- function(text) {
   text <- tolower(trim_text(gsub("[\\s\u00a0]+", " ", text, perl = TRUE)))
   ifelse(is.na(text) | text == "", NA_character_, text)
 }
-both <- function(a, b) if (is.null(a) || is.null(b)) NULL else ifelse(is.na(a) | is.na(b), NA_character_, paste(a, b, sep = " / "))
+both <- function(a, b) {
+  if (is.null(a) || is.null(b)) {
+    NULL
+  } else {
+    ifelse(is.na(a) | is.na(b), NA_character_, paste(a, b, sep = " / "))
+  }
+}
 
 same_people <- function(ledger, m, value, kind) {
   if (is.null(value)) return(no_suspects())
   use <- !is.na(value)
-  table <- data.table(code = seq_along(ledger$ids), id = ledger$ids, value, orders = m$orders, sales = m$sales)[use]
+  table <- data.table(
+    code = seq_along(ledger$ids), id = ledger$ids, value, orders = m$orders, sales = m$sales
+  )[use]
   table <- table[value %in% value[duplicated(value)]]
   if (nrow(table) == 0L) return(no_suspects())
-  out <- table[, .(ids = first_few(id), customers = .N, orders = sum(orders), sales = sum(sales), codes = list(code)), by = value]
+  out <- table[,
+    .(
+      ids = first_few(id),
+      customers = .N,
+      orders = sum(orders),
+      sales = sum(sales),
+      codes = list(code)
+    ),
+    by = value
+  ]
   out[, .(kind = kind, ids, customers, orders, sales, evidence = value, codes)]
 }
 
-first_few <- function(id) paste0(paste(utils::head(id, 3L), collapse = ", "), if (length(id) > 3L) ", ...")
+first_few <- function(id) {
+  paste0(paste(utils::head(id, 3L), collapse = ", "), if (length(id) > 3L) ", ...")
+}
 
 catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
   orders <- data.table(code = ledger$orders$customer, day = ledger$orders$day)
   busiest <- orders[, .N, by = .(code, day)][, .(most = max(N)), by = code]
-  out <- rbind(busiest[most > orders_a_day, .(code, evidence = paste("up to", most, "orders on one day"))],
-               { n <- tabulate(orders$code, n_customers(ledger)); big <- which(n >= 20L & n >= share_of_orders * nrow(orders))
-                 data.table(code = big, evidence = sprintf("%.1f %% of all orders", 100 * n[big] / nrow(orders))) })
+  out <- rbind(
+    busiest[most > orders_a_day, .(code, evidence = paste("up to", most, "orders on one day"))],
+    {
+      n <- tabulate(orders$code, n_customers(ledger))
+      big <- which(n >= 20L & n >= share_of_orders * nrow(orders))
+      data.table(
+        code = big, evidence = sprintf("%.1f %% of all orders", 100 * n[big] / nrow(orders))
+      )
+    }
+  )
   if ("channel" %in% names(ledger$lines)) {
-    at <- data.table(code = orders$code[ledger$lines$number], day = orders$day[ledger$lines$number], channel = ledger$lines$channel)
+    at <- data.table(
+      code = orders$code[ledger$lines$number],
+      day = orders$day[ledger$lines$number],
+      channel = ledger$lines$channel
+    )
     places <- unique(at)[, .N, by = .(code, day)][, .(most = max(N)), by = code]
-    out <- rbind(out, places[most > places_a_day, .(code, evidence = paste("in", most, "channels on one day"))])
+    out <- rbind(
+      out, places[most > places_a_day, .(code, evidence = paste("in", most, "channels on one day"))]
+    )
   }
   if (nrow(out) == 0L) return(no_suspects())
   out <- out[, .(evidence = paste(evidence, collapse = "; ")), by = code]
-  out[, .(kind = "one id, many customers", ids = ledger$ids[code], customers = 1L, orders = m$orders[code], sales = m$sales[code], evidence, codes = as.list(code))]
+  out[,
+    .(
+      kind = "one id, many customers",
+      ids = ledger$ids[code],
+      customers = 1L,
+      orders = m$orders[code],
+      sales = m$sales[code],
+      evidence,
+      codes = as.list(code)
+    )
+  ]
 }

@@ -4,15 +4,28 @@ read_text_file <- function(path, format, call) {
   plain <- plain_text_file(path, format$encoding, call)
   on.exit(if (plain$temporary) unlink(plain$path))
   refuse_nul(plain$path, path, call)
-  if (file.size(plain$path) == 0) abort_nubrek("The file {.file {path}} is empty.", "file", path = path, call = call)
+  if (file.size(plain$path) == 0) {
+    abort_nubrek("The file {.file {path}} is empty.", "file", path = path, call = call)
+  }
   header <- header_counts(plain$path)
-  separator <- if (format$separator != "detect") format$separator else if (all(header == 0L)) "," else separators[[which.max(header)]]
+  separator <- if (format$separator != "detect") {
+    format$separator
+  } else if (all(header == 0L)) {
+    ","
+  } else {
+    separators[[which.max(header)]]
+  }
   read <- cpp_read_delimited(plain$path, separator, FALSE)
   if (!is.null(read$fault)) {
     where <- if (read$row > 0) "Row {format(read$row, scientific = FALSE)}" else "The header"
-    abort_nubrek(c("The file {.file {path}} is not a regular table.", "x" = paste0(where, ": {read$fault}."),
-                   "i" = "A separator, a quote or a line break inside a cell needs quotes around the cell, and a quote in it stands twice."),
-                 "file", path = path, row = read$row, call = call)
+    abort_nubrek(c(
+      "The file {.file {path}} is not a regular table.",
+      "x" = paste0(where, ": {read$fault}."),
+      "i" = paste0(
+        "A separator, a quote or a line break inside a cell needs quotes around the cell, and a ",
+        "quote in it stands twice."
+      )
+    ), "file", path = path, row = read$row, call = call)
   }
   table <- data.table::setDT(read$table)
   recoded <- !all(validUTF8(names(table)))
@@ -21,13 +34,21 @@ read_text_file <- function(path, format, call) {
     seen <- cpp_text_flags(table[[name]])
     bad <- if (seen[["wide"]]) which(!validUTF8(table[[name]])) else integer()
     if (length(bad) > 0L) {
-      if (format$encoding == "UTF-8") abort_nubrek(c("The file {.file {path}} is not UTF-8.", "x" = "Column {.field {name}}, row {bad[[1]]}."), "file", path = path, call = call)
+      if (format$encoding == "UTF-8") {
+        abort_nubrek(c(
+          "The file {.file {path}} is not UTF-8.", "x" = "Column {.field {name}}, row {bad[[1]]}."
+        ), "file", path = path, call = call)
+      }
       recoded <- TRUE
-      data.table::set(table, bad, name, iconv(table[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?"))
+      data.table::set(
+        table, bad, name, iconv(table[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?")
+      )
     }
   }
   said <- said_of(separator, if (recoded) "Windows-1252" else plain$encoding)
-  list(table = table, said = paste0(said, if (read$mark) "; the mark of the file's end (^Z) in the last line is left out"))
+  list(table = table, said = paste0(
+    said, if (read$mark) "; the mark of the file's end (^Z) in the last line is left out"
+  ))
 }
 
 # Names in a header that is not UTF-8.
@@ -41,32 +62,81 @@ valid_names <- function(names) {
 named_columns <- function(names) ifelse(names == "", paste("column", seq_along(names)), names)
 
 said_of <- function(separator, encoding) {
-  paste0("cells separated by ", switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"), ", ", encoding %||% "UTF-8")
+  paste0(
+    "cells separated by ",
+    switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"),
+    ", ",
+    encoding %||% "UTF-8"
+  )
 }
 
-# The fast path: files of one header and regular lines are read into cells by all threads. NULL where anything is unusual; then the
-# reader above has its way with them, with the same result or an error that says what is wrong.
+# The fast path: files of one header and regular lines are read into cells by all threads. NULL
+# where anything is unusual; then the reader above has its way with them, with the same result or an
+# error that says what is wrong.
 read_regular_files <- function(paths, format, call) {
-  if (!all(file.exists(paths)) || any(dir.exists(paths)) || any(tolower(tools::file_ext(paths)) %in% c("parquet", "xlsx"))) return(NULL)
+  if (
+    !all(file.exists(paths)) ||
+      any(dir.exists(paths)) ||
+      any(tolower(tools::file_ext(paths)) %in% c("parquet", "xlsx"))
+  ) {
+    return(NULL)
+  }
   plain <- lapply(paths, plain_text_file, encoding = format$encoding, call = call)
   on.exit(unlink(vapply(Filter(\(p) p$temporary, plain), `[[`, "", "path")))
   at <- vapply(plain, `[[`, "", "path")
   counts <- lapply(at, header_counts)
-  separator <- if (format$separator != "detect") format$separator else separators[[which.max(counts[[1L]])]]
-  if (any(vapply(counts, \(n) n[[separator]] == 0L || n[[separator]] != counts[[1L]][[separator]] || which.max(n) != which.max(counts[[1L]]), NA))) return(NULL)
+  separator <- if (format$separator != "detect") {
+    format$separator
+  } else {
+    separators[[which.max(counts[[1L]])]]
+  }
+  if (
+    any(vapply(
+      counts,
+      \(n) n[[separator]] == 0L ||
+        n[[separator]] != counts[[1L]][[separator]] ||
+        which.max(n) != which.max(counts[[1L]]),
+      NA
+    ))
+  ) {
+    return(NULL)
+  }
   headers <- lapply(at, header_names, separator = separator)
-  if (length(unique(headers)) != 1L || length(headers[[1L]]) != counts[[1L]][[separator]] + 1L || anyDuplicated(headers[[1L]])) return(NULL)
-  read <- cpp_read_coded(at, sum(file.size(at)), separator, length(headers[[1L]]), reading_threads(), \(share) signal_progress("reading orders", share))
+  if (
+    length(unique(headers)) != 1L ||
+      length(headers[[1L]]) != counts[[1L]][[separator]] + 1L ||
+      anyDuplicated(headers[[1L]])
+  ) {
+    return(NULL)
+  }
+  read <- cpp_read_coded(
+    at,
+    sum(file.size(at)),
+    separator,
+    length(headers[[1L]]),
+    reading_threads(),
+    \(share) signal_progress("reading orders", share)
+  )
   if (is.null(read)) return(NULL)
   said <- paste0(basename(paths), ": ", vapply(plain, \(p) said_of(separator, p$encoding), ""))
-  list(table = stats::setNames(read$columns, headers[[1L]]), n = sum(read$rows), rows = read$rows, files = file_names(paths), remarks = remark_table("reading", unique(said)))
+  list(
+    table = stats::setNames(read$columns, headers[[1L]]),
+    n = sum(read$rows),
+    rows = read$rows,
+    files = file_names(paths),
+    remarks = remark_table("reading", unique(said))
+  )
 }
 
 # The names in the header; none where it is unusual.
 header_names <- function(path, separator) {
   read <- cpp_read_delimited(path, separator, TRUE)
   found <- names(read$table)
-  if (!is.null(read$fault) || !all(validUTF8(found)) || any(grepl("[\r\n]", found))) NULL else named_columns(found)
+  if (!is.null(read$fault) || !all(validUTF8(found)) || any(grepl("[\r\n]", found))) {
+    NULL
+  } else {
+    named_columns(found)
+  }
 }
 
 # How often the header line holds each separator, outside quotes.
@@ -74,10 +144,13 @@ header_counts <- function(path) {
   header <- readLines(path, n = 1L, warn = FALSE)
   if (length(header) == 0L) header <- ""
   bare <- gsub('"[^"]*"', "", iconv(header, "UTF-8", "UTF-8", sub = "?"))
-  vapply(stats::setNames(nm = separators), \(s) sum(strsplit(bare, "", fixed = TRUE)[[1L]] == s), 0L)
+  vapply(
+    stats::setNames(nm = separators), \(s) sum(strsplit(bare, "", fixed = TRUE)[[1L]] == s), 0L
+  )
 }
 
-# Packed files are unpacked and other encodings turned into UTF-8, in a temporary file; NUL bytes are refused.
+# Packed files are unpacked and other encodings turned into UTF-8, in a temporary file; NUL bytes
+# are refused.
 plain_text_file <- function(path, encoding, call, shown = path) {
   head <- readBin(path, "raw", 65536L)
   starts <- \(mark) length(head) >= length(mark) && identical(head[seq_along(mark)], as.raw(mark))
@@ -88,13 +161,28 @@ plain_text_file <- function(path, encoding, call, shown = path) {
     return(list(path = inner$path, temporary = TRUE, encoding = inner$encoding))
   }
   wide <- starts(c(0xff, 0xfe)) || starts(c(0xfe, 0xff))
-  from <- if (encoding == "detect") { if (wide) "UTF-16" else "UTF-8" } else toupper(encoding)
+  from <- if (encoding == "detect") {
+    if (wide) "UTF-16" else "UTF-8"
+  } else {
+    toupper(encoding)
+  }
   if (from == "UTF-8") {
-    if (any(head == 0)) abort_nubrek(c("The file {.file {shown}} holds NUL bytes; it is not text.", "i" = "Is it UTF-16 without its mark? Set the encoding."), "file", path = path, call = call)
+    if (any(head == 0)) {
+      abort_nubrek(c(
+        "The file {.file {shown}} holds NUL bytes; it is not text.",
+        "i" = "Is it UTF-16 without its mark? Set the encoding."
+      ), "file", path = path, call = call)
+    }
     return(list(path = path, temporary = FALSE, encoding = NULL))
   }
-  text <- tryCatch(iconv(list(readBin(path, "raw", file.size(path))), from, "UTF-8"), error = \(e) NA_character_)
-  if (is.na(text)) abort_nubrek("The file {.file {shown}} cannot be read as {from}.", "file", path = path, call = call)
+  text <- tryCatch(
+    iconv(list(readBin(path, "raw", file.size(path))), from, "UTF-8"), error = \(e) NA_character_
+  )
+  if (is.na(text)) {
+    abort_nubrek(
+      "The file {.file {shown}} cannot be read as {from}.", "file", path = path, call = call
+    )
+  }
   to <- tempfile(fileext = ".csv")
   writeBin(charToRaw(sub("^\ufeff", "", text)), to)
   list(path = to, temporary = TRUE, encoding = from)
@@ -109,8 +197,11 @@ refuse_nul <- function(path, shown, call) {
     at <- match(as.raw(0L), bytes)
     if (!is.na(at)) {
       row <- lines + sum(bytes[seq_len(at)] == 0x0a)
-      abort_nubrek(c("The file {.file {shown}} holds NUL bytes; it is not text.", "x" = "The first stands in row {format(row, scientific = FALSE)}.",
-                     "i" = "Is it UTF-16 without its mark? Set the encoding."), "file", path = shown, row = row, call = call)
+      abort_nubrek(c(
+        "The file {.file {shown}} holds NUL bytes; it is not text.",
+        "x" = "The first stands in row {format(row, scientific = FALSE)}.",
+        "i" = "Is it UTF-16 without its mark? Set the encoding."
+      ), "file", path = shown, row = row, call = call)
     }
     lines <- lines + sum(bytes == 0x0a)
   }
@@ -121,28 +212,53 @@ unpack_gzip <- function(path, call) {
   from <- gzfile(path, "rb")
   out <- file(to, "wb")
   written <- 0
-  broken <- \(e) abort_nubrek("The file {.file {path}} cannot be unpacked.", "file", path = path, call = call)
+  broken <- \(e) abort_nubrek(
+    "The file {.file {path}} cannot be unpacked.", "file", path = path, call = call
+  )
   tryCatch(
-    while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) { writeBin(bytes, out); written <- written + length(bytes); refuse_bomb(path, written, call) },
-    nubrek_error = stop, error = broken, warning = broken, finally = { close(from); close(out) })
+    while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) {
+      writeBin(bytes, out)
+      written <- written + length(bytes)
+      refuse_bomb(path, written, call)
+    },
+    nubrek_error = stop,
+    error = broken,
+    warning = broken,
+    finally = {
+      close(from)
+      close(out)
+    }
+  )
   if (gzip_size(readBin(path, "raw", file.size(path))) %% 2^32 != written %% 2^32) {
-    abort_nubrek(c("The packed file {.file {path}} is cut short.", "i" = "Get it again."), "file", path = path, call = call)
+    abort_nubrek(c(
+      "The packed file {.file {path}} is cut short.", "i" = "Get it again."
+    ), "file", path = path, call = call)
   }
   to
 }
 
-# A packed file that grows beyond all measure is made to fill the machine: more than a thousandfold and more than a gigabyte.
+# A packed file that grows beyond all measure is made to fill the machine: more than a thousandfold
+# and more than a gigabyte.
 refuse_bomb <- function(path, unpacked, call) {
   if (unpacked < 2^30 || unpacked < 1000 * file.size(path)) return(invisible())
-  abort_nubrek(c("The file {.file {path}} unpacks to more than a thousand times its size.", "i" = "That is no export; unpack it yourself if you trust it."), "file", path = path, call = call)
+  abort_nubrek(c(
+    "The file {.file {path}} unpacks to more than a thousand times its size.",
+    "i" = "That is no export; unpack it yourself if you trust it."
+  ), "file", path = path, call = call)
 }
 
-# A gzip file is one or more parts; each begins with a known header and ends with the size of what is in it.
+# A gzip file is one or more parts; each begins with a known header and ends with the size of what
+# is in it.
 gzip_size <- function(bytes) {
   at <- which(bytes == 0x1f)
   at <- at[at + 9L <= length(bytes)]
-  begins <- at[bytes[at + 1L] == 0x8b & bytes[at + 2L] == 0x08 & bytes[at + 3L] < 0x20 & bytes[at + 8L] %in% as.raw(c(0, 2, 4)) &
-                 bytes[at + 9L] %in% as.raw(c(0:13, 255))]
+  begins <- at[
+    bytes[at + 1L] == 0x8b &
+      bytes[at + 2L] == 0x08 &
+      bytes[at + 3L] < 0x20 &
+      bytes[at + 8L] %in% as.raw(c(0, 2, 4)) &
+      bytes[at + 9L] %in% as.raw(c(0:13, 255))
+  ]
   ends <- c(setdiff(begins, 1L) - 1L, length(bytes))
   sum(vapply(ends, \(end) if (end < 4L) NaN else sum(as.integer(bytes[end - 3:0]) * 256^(0:3)), 0))
 }

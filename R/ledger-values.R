@@ -2,29 +2,49 @@
 
 parse_minor <- function(text, decimals, mark) {
   read <- cpp_minor_units(text, text, "none", list(), character(), decimals, mark)
-  flag <- \(rows) { out <- logical(length(text)); out[rows] <- TRUE; out }
+  flag <- \(rows) {
+    out <- logical(length(text))
+    out[rows] <- TRUE
+    out
+  }
   list(units = read$units, blank = flag(read$blank), unreadable = flag(read$unreadable))
 }
 
-# How the dates of a column are written. What only one reading explains decides; where nothing does, the user must. `row_of` tells where in
-# the file a text stands.
+# How the dates of a column are written. What only one reading explains decides; where nothing does,
+# the user must. `row_of` tells where in the file a text stands.
 detect_date_order <- function(text, column, wanted, row_of = identity, call = rlang::caller_env()) {
   if (wanted != "detect") return(wanted)
   seen <- cpp_date_orders(text)
-  if (seen$day_first == 0 && seen$month_first == 0) return(if (seen$year_first == 0 && looks_serial(text)) "serial" else "year-first")
+  if (seen$day_first == 0 && seen$month_first == 0) {
+    return(if (seen$year_first == 0 && looks_serial(text)) "serial" else "year-first")
+  }
   if (seen$only_day > 0 && seen$only_month == 0) return("day-first")
   if (seen$only_month > 0 && seen$only_day == 0) return("month-first")
   if (seen$only_day > 0) {
-    abort_nubrek(c("The dates in {.field {column}} are written in two orders.",
-                   "x" = "Row {row_of(seen$only_day)} ({.val {text[[seen$only_day]]}}) has the day first, row {row_of(seen$only_month)} ({.val {text[[seen$only_month]]}}) the month.",
-                   "i" = "Say which one holds ({.code dates = \"day-first\"} or {.code \"month-first\"}); the others are set aside."), "dates", call = call)
+    abort_nubrek(c(
+      "The dates in {.field {column}} are written in two orders.",
+      "x" = paste0(
+        "Row {row_of(seen$only_day)} ({.val {text[[seen$only_day]]}}) has the day first, row ",
+        "{row_of(seen$only_month)} ({.val {text[[seen$only_month]]}}) the month."
+      ),
+      "i" = paste0(
+        "Say which one holds ({.code dates = \"day-first\"} or {.code \"month-first\"}); the ",
+        "others are set aside."
+      )
+    ), "dates", call = call)
   }
-  if (seen$first_both == 0) return("day-first")        # only dates such as 03/03: both readings agree
+  if (seen$first_both == 0) return("day-first") # only dates such as 03/03: both readings agree
   example <- text[[seen$first_both]]
-  readings <- vapply(c("day-first", "month-first"), \(o) format_day(as.Date(cpp_read_days(example, o)$day, origin = "1970-01-01")), "")
-  abort_nubrek(c("The dates in {.field {column}} can be read in two ways.",
-                 "x" = "{.val {example}} is {readings[[1]]} (day first) or {readings[[2]]} (month first).",
-                 "i" = "Say which: {.code dates = \"day-first\"} or {.code dates = \"month-first\"}."), "dates", call = call)
+  readings <- vapply(
+    c("day-first", "month-first"),
+    \(o) format_day(as.Date(cpp_read_days(example, o)$day, origin = "1970-01-01")),
+    ""
+  )
+  abort_nubrek(c(
+    "The dates in {.field {column}} can be read in two ways.",
+    "x" = "{.val {example}} is {readings[[1]]} (day first) or {readings[[2]]} (month first).",
+    "i" = "Say which: {.code dates = \"day-first\"} or {.code dates = \"month-first\"}."
+  ), "dates", call = call)
 }
 
 # Dates as people write them: 5 Mar 2024.
@@ -45,7 +65,11 @@ read_serial <- function(text) {
   number <- rep(NA_real_, length(text))
   fits <- !is.na(text) & grepl(serial_pattern, text)
   number[fits] <- as.numeric(text[fits])
-  list(day = as.integer(floor(number)) - 25569L, seconds = ifelse(is.na(number), 0, round((number %% 1) * 86400)), offset = rep(NA_real_, length(text)))
+  list(
+    day = as.integer(floor(number)) - 25569L,
+    seconds = ifelse(is.na(number), 0, round((number %% 1) * 86400)),
+    offset = rep(NA_real_, length(text))
+  )
 }
 
 # Days and seconds of the day, local to the retailer.
@@ -55,10 +79,20 @@ read_days <- function(text, column, meaning, row_of = identity, call = rlang::ca
   shifted <- which(!is.na(read$offset) & !is.na(read$day))
   if (length(shifted) > 0L) {
     if (is.null(meaning$time_zone)) {
-      abort_nubrek(c("The stamps in {.field {column}} carry an offset from Greenwich, so the retailer's day is not known.",
-                     "x" = "Row {row_of(shifted[[1]])}: {.val {text[[shifted[[1]]]]}}.", "i" = "Say the retailer's zone, such as {.code time_zone = \"Europe/Vienna\"}."), "dates", call = call)
+      abort_nubrek(c(
+        paste0(
+          "The stamps in {.field {column}} carry an offset from Greenwich, so the retailer's day ",
+          "is not known."
+        ),
+        "x" = "Row {row_of(shifted[[1]])}: {.val {text[[shifted[[1]]]]}}.",
+        "i" = "Say the retailer's zone, such as {.code time_zone = \"Europe/Vienna\"}."
+      ), "dates", call = call)
     }
-    moment <- as.POSIXct(read$day[shifted] * 86400 + read$seconds[shifted] - read$offset[shifted], origin = "1970-01-01", tz = "UTC")
+    moment <- as.POSIXct(
+      read$day[shifted] * 86400 + read$seconds[shifted] - read$offset[shifted],
+      origin = "1970-01-01",
+      tz = "UTC"
+    )
     local <- as.POSIXlt(moment, tz = meaning$time_zone)
     read$day[shifted] <- as.integer(as.Date(local))
     read$seconds[shifted] <- local$hour * 3600 + local$min * 60 + local$sec
@@ -71,8 +105,13 @@ read_day_cells <- function(cells, column, meaning, call) {
   text <- levels(cells)
   read <- read_days(text, column, meaning, \(place) match(place, as.integer(cells)), call)
   empty <- is_blank(text)
-  list(day = spread(read$day, cells), seconds = if (any(read$seconds != 0)) spread(read$seconds, cells) else numeric(), order = read$order,
-       blank = rows_where(cells, empty, missing = TRUE), unreadable = rows_where(cells, is.na(read$day) & !empty))
+  list(
+    day = spread(read$day, cells),
+    seconds = if (any(read$seconds != 0)) spread(read$seconds, cells) else numeric(),
+    order = read$order,
+    blank = rows_where(cells, empty, missing = TRUE),
+    unreadable = rows_where(cells, is.na(read$day) & !empty)
+  )
 }
 
 # The decimal mark of the columns of amounts: decided by any amount that only one mark explains.
@@ -84,47 +123,90 @@ detect_decimal_mark <- function(columns, wanted, call = rlang::caller_env()) {
     if (total("seen") == 0 || total("point") == 0) return(".")
     at <- which(vapply(seen, \(s) s$example > 0L, NA))[[1L]]
     example <- levels(columns[[at]])[[seen[[at]]$example]]
-    abort_nubrek(c("The amounts can be read in two ways.", "x" = "{.val {example}} has a decimal {.val {'.'}} or {.val {','}}.",
-                   "i" = "Say which: {.code decimal_mark = \".\"} or {.code \",\"}."), "amounts", call = call)
+    abort_nubrek(c(
+      "The amounts can be read in two ways.",
+      "x" = "{.val {example}} has a decimal {.val {'.'}} or {.val {','}}.",
+      "i" = "Say which: {.code decimal_mark = \".\"} or {.code \",\"}."
+    ), "amounts", call = call)
   }
   if (total("point") >= total("comma")) "." else ","
 }
 
-# Net sales of each row in minor units of the home currency; the rows where something was wrong, and what rounding took off.
+# Net sales of each row in minor units of the home currency; the rows where something was wrong, and
+# what rounding took off.
 read_amounts <- function(cells, n, map, meaning, day, rates, call) {
   columns <- unname(cells[sales_columns(map)])
   off <- lapply(intersect(c("tax", "shipping"), names(map)), \(role) role_cells(cells, map, role))
   mark <- detect_decimal_mark(c(columns, off), meaning$decimal_mark, call)
-  currency <- if (has_role(map, "currency")) { raw <- role_cells(cells, map, "currency"); recode(raw, toupper(trim_text(levels(raw)))) }
+  currency <- if (has_role(map, "currency")) {
+    raw <- role_cells(cells, map, "currency")
+    recode(raw, toupper(trim_text(levels(raw))))
+  }
   home <- home_currency(setdiff(levels(currency), ""), map, meaning, call)
-  foreign <- if (is.null(currency)) integer() else rows_where(currency, !levels(currency) %in% c("", home))
+  foreign <- if (is.null(currency)) {
+    integer()
+  } else {
+    rows_where(currency, !levels(currency) %in% c("", home))
+  }
   rate <- if (is.null(rates)) factor() else rate_cells(rates, currency, foreign, day, n)
   converted <- if (length(rate) > 0L) foreign[!is.na(rate[foreign])] else integer()
   if (length(rate) > 0L) rate[setdiff(seq_len(n), converted)] <- "1"
   minor <- if (attr(map, "arithmetic") == "none" && length(off) == 0L && length(rate) == 0L) {
-    spread_amounts(columns[[1L]], cpp_minor_units(levels(columns[[1L]]), character(), "none", list(), character(), currency_decimals(home), mark))
+    spread_amounts(columns[[1L]], cpp_minor_units(
+      levels(columns[[1L]]), character(), "none", list(), character(), currency_decimals(home), mark
+    ))
   } else {
-    cpp_minor_units(columns[[1L]], columns[[length(columns)]], attr(map, "arithmetic"), off, rate, currency_decimals(home), mark)
+    cpp_minor_units(
+      columns[[1L]],
+      columns[[length(columns)]],
+      attr(map, "arithmetic"),
+      off,
+      rate,
+      currency_decimals(home),
+      mark
+    )
   }
-  c(minor, list(foreign = setdiff(foreign, converted), converted = converted, currency = home, decimals = currency_decimals(home), mark = mark, row_currency = currency))
+  c(minor, list(
+    foreign = setdiff(foreign, converted),
+    converted = converted,
+    currency = home,
+    decimals = currency_decimals(home),
+    mark = mark,
+    row_currency = currency
+  ))
 }
 
 home_currency <- function(found, map, meaning, call) {
   found <- sort(found)
   if (!is.null(meaning$currency)) return(meaning$currency)
   if (length(found) > 1L) {
-    abort_nubrek(c("The home currency must be named.", "x" = "{.field {map[['currency']]}} holds {.val {found}}.",
-                   "i" = "For example {.code meanings(currency = \"{found[[1]]}\")}; rows in others are set aside."), "currency", call = call)
+    abort_nubrek(c(
+      "The home currency must be named.",
+      "x" = "{.field {map[['currency']]}} holds {.val {found}}.",
+      "i" = paste0(
+        "For example {.code meanings(currency = \"{found[[1]]}\")}; rows in others are set ",
+        "aside."
+      )
+    ), "currency", call = call)
   }
   if (length(found) == 1L) found else ""
 }
 
 # What was read of each distinct amount, for the rows.
 spread_amounts <- function(cells, read) {
-  flag <- \(places) { out <- logical(length(read$units)); out[places] <- TRUE; out }
+  flag <- \(places) {
+    out <- logical(length(read$units))
+    out[places] <- TRUE
+    out
+  }
   rounded <- rows_where(cells, flag(read$rounded))
-  list(units = spread(read$units, cells), blank = rows_where(cells, flag(read$blank), missing = TRUE), unreadable = rows_where(cells, flag(read$unreadable)),
-       rounded = rounded, rest = read$rest[match(as.integer(cells)[rounded], read$rounded)])
+  list(
+    units = spread(read$units, cells),
+    blank = rows_where(cells, flag(read$blank), missing = TRUE),
+    unreadable = rows_where(cells, flag(read$unreadable)),
+    rounded = rounded,
+    rest = read$rest[match(as.integer(cells)[rounded], read$rounded)]
+  )
 }
 
 # The rate of each foreign row as cells, which take "1" too.

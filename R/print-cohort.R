@@ -5,17 +5,30 @@ describe.nubrek_measure <- function(x) {
   measure <- basis_of(x, "measure")
   clock <- basis_of(x, "clock")
   calendar <- identical(basis_of(x, "view"), "calendar")
-  list(heading = paste0("Cohorts: ", grid_measures[[measure]]$label, if (calendar) paste0(", by ", clock)), finding = if (calendar) period_finding(x, measure, clock) else measure_finding(x,
-      measure, clock))
+  list(
+    heading = paste0(
+      "Cohorts: ", grid_measures[[measure]]$label, if (calendar) paste0(", by ", clock)
+    ),
+    finding = if (calendar) {
+      period_finding(x, measure, clock)
+    } else {
+      measure_finding(x, measure, clock)
+    }
+  )
 }
 
-# Of the pooled line without older cohorts: soon after the first purchase, and far from it (not from a handful of customers).
+# Of the pooled line without older cohorts: soon after the first purchase, and far from it (not from
+# a handful of customers).
 measure_finding <- function(x, measure, clock) {
   rule <- grid_measures[[measure]]
   if (is.null(rule$base)) return(NULL)
   lines <- bottom_lines(x)
   lines <- lines[lines$line == "without older cohorts" & lines$age > 0L & !is.na(lines$value), ]
-  write <- switch(rule$kind, share = \(v) present_share(v), money = \(v) format_money(v, basis_of(x, "currency")), \(v) formatC(v, format = "f", digits = 2L))
+  write <- switch(rule$kind,
+    share = \(v) present_share(v),
+    money = \(v) format_money(v, basis_of(x, "currency")),
+    \(v) formatC(v, format = "f", digits = 2L)
+  )
   year <- as.integer(periods_a_year[[clock]])
   sized <- lines[lines$age <= year & lines$size >= 30L, ]
   if (nrow(sized) == 0L) sized <- lines[lines$age <= year, ]
@@ -24,27 +37,58 @@ measure_finding <- function(x, measure, clock) {
   far <- utils::tail(sized, 1L)
   near <- sized[1L, ]
   if (measure == "retention") {
-    one <- sprintf("%s of a cohort bought in the %s after the first purchase", write(near$value), clock)
-    return(if (far$age > 1L) sprintf("%s, %s in the %s %s after it.", one, write(far$value), ordinal(far$age), clock) else paste0(one, "."))
+    one <- sprintf(
+      "%s of a cohort bought in the %s after the first purchase", write(near$value), clock
+    )
+    return(
+      if (far$age > 1L) {
+        sprintf("%s, %s in the %s %s after it.", one, write(far$value), ordinal(far$age), clock)
+      } else {
+        paste0(one, ".")
+      }
+    )
   }
   after <- n_of(far$age, clock)
   switch(measure,
-    still_active = sprintf("%s of a cohort bought %s after the first purchase or later.", write(far$value), after),
-    net_revenue_retention = sprintf("%s after the first purchase a cohort brings %s of the sales of its first %s.", capital(after), write(far$value), clock),
-    cumulative_sales_per_customer = sprintf("By age %s an acquired customer has brought %s of sales.", after, write(far$value)),
-    value_to_date = sprintf("By age %s an acquired customer has brought %s of margin.", after, write(far$value)),
-    sprintf("%s: %s after %s.", capital(rule$label), write(far$value), after))
+    still_active = sprintf(
+      "%s of a cohort bought %s after the first purchase or later.", write(far$value), after
+    ),
+    net_revenue_retention = sprintf(
+      "%s after the first purchase a cohort brings %s of the sales of its first %s.",
+      capital(after),
+      write(far$value),
+      clock
+    ),
+    cumulative_sales_per_customer = sprintf(
+      "By age %s an acquired customer has brought %s of sales.", after, write(far$value)
+    ),
+    value_to_date = sprintf(
+      "By age %s an acquired customer has brought %s of margin.", after, write(far$value)
+    ),
+    sprintf("%s: %s after %s.", capital(rule$label), write(far$value), after)
+  )
 }
 
 # What earlier cohorts brought to the last full period.
 period_finding <- function(x, measure, clock) {
-  if (!is.null(grid_measures[[measure]]$base) || startsWith(measure, "cumulative") || length(basis_of(x, "by")) > 0L) return(NULL)
+  if (
+    !is.null(grid_measures[[measure]]$base) ||
+      startsWith(measure, "cumulative") ||
+      length(basis_of(x, "by")) > 0L
+  ) {
+    return(NULL)
+  }
   table <- plain_table(x)
   full <- table[table$complete, ]
   if (nrow(full) == 0L) return(NULL)
   last <- full[full$period == max(full$period), ]
   if (sum(last$value) <= 0) return(NULL)
-  sprintf("In %s %s of %s came from earlier cohorts.", period_label(last$period[[1L]], clock), present_share(sum(last$value[last$age > 0L]) / sum(last$value)), grid_measures[[measure]]$label)
+  sprintf(
+    "In %s %s of %s came from earlier cohorts.",
+    period_label(last$period[[1L]], clock),
+    present_share(sum(last$value[last$age > 0L]) / sum(last$value)),
+    grid_measures[[measure]]$label
+  )
 }
 
 group_finding <- function(x, sized, rule, write, clock) {
@@ -55,17 +99,32 @@ group_finding <- function(x, sized, rule, write, clock) {
   label <- \(row) paste(unlist(lapply(row[basis_of(x, "by")], as.character)), collapse = ", ")
   high <- there[which.max(there$value), ]
   low <- there[which.min(there$value), ]
-  sprintf("%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).", capital(sub(":.*", "", rule$label)), n_of(at, clock), label(high), write(high$value), label(low),
-      write(low$value))
+  sprintf(
+    "%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).",
+    capital(sub(":.*", "", rule$label)),
+    n_of(at, clock),
+    label(high),
+    write(high$value),
+    label(low),
+    write(low$value)
+  )
 }
 
 #' @export
 describe.nubrek_diagonals <- function(x) {
   full <- plain_table(x)[!x$partial, ]
-  list(heading = paste("Each", basis_of(x, "clock"), "over all cohorts"), finding = if (nrow(full) > 0L && length(basis_of(x, "by")) == 0L) {
-    last <- utils::tail(full, 1L)
-    sprintf("In %s %s bought, of whom %s had come before.", period_label(last$period, basis_of(x, "clock")), n_of(last$customers, "customer"), present_share(last$later / last$customers))
-  })
+  list(
+    heading = paste("Each", basis_of(x, "clock"), "over all cohorts"),
+    finding = if (nrow(full) > 0L && length(basis_of(x, "by")) == 0L) {
+      last <- utils::tail(full, 1L)
+      sprintf(
+        "In %s %s bought, of whom %s had come before.",
+        period_label(last$period, basis_of(x, "clock")),
+        n_of(last$customers, "customer"),
+        present_share(last$later / last$customers)
+      )
+    }
+  )
 }
 
 #' @export
@@ -73,23 +132,48 @@ describe.nubrek_usual <- function(x) {
   judged <- x[x$verdict != "too few", ]
   share <- grid_measures[[basis_of(x, "measure")]]$kind == "share"
   side <- !is.null(basis_of(x, "by"))
-  after <- if (side) paste0("The clearest first; cohorts with too few customers: ", all_hint())
-    else sprintf("Difference from all earlier cohorts at the same age, %s; * beyond noise. Values, intervals and p: %s", if (share) "percentage points" else "money", all_hint())
-  list(heading = paste("Against usual:", grid_measures[[basis_of(x, "measure")]]$label), finding = usual_finding(plain_table(judged), x, share),
-       table = if (side || nrow(x) == 0L) judged[order(judged$p), ] else usual_table(x), after = c("", after))
+  after <- if (side) {
+    paste0("The clearest first; cohorts with too few customers: ", all_hint())
+  } else {
+    sprintf(paste0(
+      "Difference from all earlier cohorts at the same age, %s; * beyond noise. Values, ",
+      "intervals and p: %s"
+    ), if (share) "percentage points" else "money", all_hint())
+  }
+  list(
+    heading = paste("Against usual:", grid_measures[[basis_of(x, "measure")]]$label),
+    finding = usual_finding(plain_table(judged), x, share),
+    table = if (side || nrow(x) == 0L) judged[order(judged$p), ] else usual_table(x),
+    after = c("", after)
+  )
 }
 
 usual_finding <- function(judged, x, share) {
   if (nrow(judged) == 0L) return("No cohort has enough earlier ones to be judged by.")
   told <- judged[judged$verdict %in% c("better", "worse"), ]
-  if (nrow(told) == 0L) return(sprintf("No cohort differs from the earlier ones by more than noise (%s judged).", n_of(nrow(judged), "cell")))
+  if (nrow(told) == 0L) {
+    return(sprintf(
+      "No cohort differs from the earlier ones by more than noise (%s judged).",
+      n_of(nrow(judged), "cell")
+    ))
+  }
   clear <- told[which.min(told$p), ]
   write <- if (share) \(v) present_share(v) else \(v) format_money(v, basis_of(x, "currency"))
   group <- vapply(clear[basis_of(x, "by")], as.character, "")
-  sprintf("Of %s %s better than the earlier cohorts and %s worse, beyond noise; most clearly %s%s at age %d: %s against %s.", n_of(nrow(judged), "cell"), is_or_are(sum(told$verdict == "better")),
-          is_or_are(sum(told$verdict == "worse")), if (length(group) > 0L) paste0("\u201c", paste(group, collapse = ", "), "\u201d ") else "", period_label(clear$cohort, basis_of(x, "clock")),
-              clear$age,
-          write(clear$value), write(clear$usual))
+  sprintf(
+    paste0(
+      "Of %s %s better than the earlier cohorts and %s worse, beyond noise; most clearly %s%s at ",
+      "age %d: %s against %s."
+    ),
+    n_of(nrow(judged), "cell"),
+    is_or_are(sum(told$verdict == "better")),
+    is_or_are(sum(told$verdict == "worse")),
+    if (length(group) > 0L) paste0("\u201c", paste(group, collapse = ", "), "\u201d ") else "",
+    period_label(clear$cohort, basis_of(x, "clock")),
+    clear$age,
+    write(clear$value),
+    write(clear$usual)
+  )
 }
 
 is_or_are <- function(n) paste(format_count(n), if (n == 1L) "is" else "are")
@@ -104,19 +188,40 @@ usual_table <- function(x) {
   cell <- \(age) {
     mine <- table[table$age == age, ]
     at <- match(cohorts, mine$cohort)
-    text <- formatC(mine$difference[at] * if (share) 100 else 1, format = "f", digits = if (share) 0L else 1L, flag = "+")
+    text <- formatC(
+      mine$difference[at] * if (share) 100 else 1,
+      format = "f",
+      digits = if (share) 0L else 1L,
+      flag = "+"
+    )
     text <- sub("^[+-]0(\\.0)?$", "0", text)
-    ifelse(is.na(at), "", paste0(text, ifelse(mine$verdict[at] %in% c("better", "worse"), "*", " ")))
+    ifelse(
+      is.na(at), "", paste0(text, ifelse(mine$verdict[at] %in% c("better", "worse"), "*", " "))
+    )
   }
   size <- format_count_plain(table$size[match(cohorts, table$cohort)])
-  as_cells(c(list(cohort = period_label(cohorts, basis_of(x, "clock")), size = size), stats::setNames(lapply(ages, cell), paste("age", ages))))
+  as_cells(c(
+    list(cohort = period_label(cohorts, basis_of(x, "clock")), size = size),
+    stats::setNames(lapply(ages, cell), paste("age", ages))
+  ))
 }
 
 interval_in_words <- function(summary) {
   write <- \(v) formatC(v, format = "f", digits = 2L)
   at <- match("value_to_cost", names(summary))
-  out <- append(as.list(summary), list(interval = ifelse(is.na(summary$value_to_cost), NA, paste(write(summary$value_to_cost_lower), "to", write(summary$value_to_cost_upper)))), at)
-  as.data.frame(out[setdiff(names(out), c("value_to_cost_lower", "value_to_cost_upper", "cohorts_there"))], optional = TRUE)
+  out <- append(
+    as.list(summary),
+    list(
+      interval = ifelse(is.na(summary$value_to_cost), NA, paste(
+        write(summary$value_to_cost_lower), "to", write(summary$value_to_cost_upper)
+      ))
+    ),
+    at
+  )
+  as.data.frame(
+    out[setdiff(names(out), c("value_to_cost_lower", "value_to_cost_upper", "cohorts_there"))],
+    optional = TRUE
+  )
 }
 
 #' @export
@@ -126,28 +231,85 @@ describe.nubrek_payback <- function(x) {
   summary <- payback_summary(x)
   margin <- basis_of(x, "money") == "margin"
   judged <- plain_table(x)[!x$older & !is.na(x$cost) & x$cost > 0, ]
-  label <- \(row) paste(unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", ")
+  label <- \(row) paste(
+    unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", "
+  )
   money <- \(v) format_money(v, basis_of(x, "currency"))
   slow <- order(-summary$payback_age, na.last = FALSE)[1L]
   fast <- order(summary$payback_age)[1L]
-  age_of <- \(row) if (is.na(summary$payback_age[[row]])) "not yet" else paste("at age", n_of(summary$payback_age[[row]], clock))
-  finding <- if (nrow(judged) == 0L) "No acquisition cost is known for any cohort without older customers."
-    else if (!margin) sprintf("Sales of %s stand against an acquisition cost of %s per customer; without a margin that is no payback.", money(sum(judged$sales) / sum(judged$size)),
-        money(sum(judged$cost * judged$size) / sum(judged$size)))
-    else if (length(by) > 0L) sprintf("\u201c%s\u201d pays back first (%s), \u201c%s\u201d last (%s).", label(fast), age_of(fast), label(slow), age_of(slow))
-    else { paid <- sum(judged$status == "paid back"); paste0(sprintf("%s of %s %s paid back the cost; together they %s.", format_count(paid), n_of(nrow(judged), "cohort"),
+  age_of <- \(row) {
+    if (is.na(summary$payback_age[[row]])) {
+      "not yet"
+    } else {
+      paste("at age", n_of(summary$payback_age[[row]], clock))
+    }
+  }
+  finding <- if (nrow(judged) == 0L) {
+    "No acquisition cost is known for any cohort without older customers."
+  } else if (!margin) {
+    sprintf(
+      paste0(
+        "Sales of %s stand against an acquisition cost of %s per customer; without a margin that ",
+        "is no payback."
+      ),
+      money(sum(judged$sales) / sum(judged$size)),
+      money(sum(judged$cost * judged$size) / sum(judged$size))
+    )
+  } else if (length(by) > 0L) {
+    sprintf(
+      "\u201c%s\u201d pays back first (%s), \u201c%s\u201d last (%s).",
+      label(fast),
+      age_of(fast),
+      label(slow),
+      age_of(slow)
+    )
+  } else {
+    paid <- sum(judged$status == "paid back")
+    paste0(
+      sprintf(
+        "%s of %s %s paid back the cost; together they %s.",
+        format_count(paid),
+        n_of(nrow(judged), "cohort"),
         if (paid == 1L) "has" else "have",
-      if (is.na(summary$payback_age[[1L]])) "have not yet" else paste("do", age_of(1L))),
-      if (!is.na(summary$highest_cost[[1L]])) sprintf(" To pay back by age %s a customer may cost %s.", basis_of(x, "within"), money(summary$highest_cost[[1L]]))) }
-  table <- if (length(by) > 0L && margin) interval_in_words(summary) else {
+        if (is.na(summary$payback_age[[1L]])) "have not yet" else paste("do", age_of(1L))
+      ),
+      if (!is.na(summary$highest_cost[[1L]])) {
+        sprintf(
+          " To pay back by age %s a customer may cost %s.",
+          basis_of(x, "within"),
+          money(summary$highest_cost[[1L]])
+        )
+      }
+    )
+  }
+  table <- if (length(by) > 0L && margin) {
+    interval_in_words(summary)
+  } else {
     shown <- plain_table(x)
     shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
-    first <- if (margin) c(by, "cohort", "size", "cost", "value_to_date", "value_to_cost", "status", "payback_age", "expected_age", "highest_cost", "margin")
-             else c(by, "cohort", "size", "cost", "sales_per_customer", "sales_to_cost", "status", "sales")
+    first <- if (margin) {
+      c(
+        by, "cohort", "size", "cost", "value_to_date", "value_to_cost", "status", "payback_age",
+        "expected_age", "highest_cost", "margin"
+      )
+    } else {
+      c(by, "cohort", "size", "cost", "sales_per_customer", "sales_to_cost", "status", "sales")
+    }
     shown[first]
   }
-  list(heading = if (margin) "Has the money spent on winning customers come back?" else "Sales against acquisition cost", finding = finding, table = table,
-       after = if (length(by) > 0L && margin) c("",
-           sprintf("Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; highest_cost: what a customer may cost to pay back by then. Each cohort: %s", basis_of(x,
-               "within"), all_hint())))
+  list(
+    heading = if (margin) {
+      "Has the money spent on winning customers come back?"
+    } else {
+      "Sales against acquisition cost"
+    },
+    finding = finding,
+    table = table,
+    after = if (length(by) > 0L && margin) {
+      c("", sprintf(paste0(
+        "Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; ",
+        "highest_cost: what a customer may cost to pay back by then. Each cohort: %s"
+      ), basis_of(x, "within"), all_hint()))
+    }
+  )
 }

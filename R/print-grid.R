@@ -1,4 +1,5 @@
-# A cohort table in the terminal: cohorts down, ages or periods across, the bottom lines under it. Cohorts side by side show the bottom lines of their groups.
+# A cohort table in the terminal: cohorts down, ages or periods across, the bottom lines under it.
+# Cohorts side by side show the bottom lines of their groups.
 
 #' @export
 print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = "age") {
@@ -9,44 +10,79 @@ print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = 
 
 # How a value of each kind stands in a cell.
 cell_writer <- function(kind, big_mark = " ") {
-  number <- \(digits) \(v) ifelse(is.na(v), "", formatC(v, format = "f", digits = digits, big.mark = big_mark))
-  switch(kind, share = \(v) number(0L)(100 * v), decimal = number(2L), count = number(0L),
-         money = \(v) number(if (all(abs(v) < 1000, na.rm = TRUE)) 2L else 0L)(v))
+  number <- \(digits) \(v) ifelse(
+    is.na(v), "", formatC(v, format = "f", digits = digits, big.mark = big_mark)
+  )
+  switch(kind,
+    share = \(v) number(0L)(100 * v),
+    decimal = number(2L),
+    count = number(0L),
+    money = \(v) number(if (all(abs(v) < 1000, na.rm = TRUE)) 2L else 0L)(v)
+  )
 }
 
 kind_words <- function(measure, currency) {
   rule <- grid_measures[[measure]]
-  switch(rule$kind, share = if (measure == "net_revenue_retention") "Percent of the sales at age 0." else "Percent of the cohort.", money = if (nzchar(currency %||% "")) paste0("In ", currency,
-      ".") else "", "")
+  switch(rule$kind,
+    share = if (measure == "net_revenue_retention") {
+      "Percent of the sales at age 0."
+    } else {
+      "Percent of the cohort."
+    },
+    money = if (nzchar(currency %||% "")) paste0("In ", currency, ".") else "",
+    ""
+  )
 }
 
-# The rows of the table as text: labels, sizes, cells, the bottom lines under them, and how many cohorts are left out.
+# The rows of the table as text: labels, sizes, cells, the bottom lines under them, and how many
+# cohorts are left out.
 measure_rows <- function(x, places, rows) {
   calendar <- identical(basis_of(x, "view"), "calendar")
   cell <- cell_writer(grid_measures[[basis_of(x, "measure")]]$kind)
   lines <- bottom_lines(x)
-  lines <- lines[!startsWith(lines$line, "chained") & !is_part(x), ]                    # a part has no bottom lines
+  lines <- lines[!startsWith(lines$line, "chained") & !is_part(x), ] # a part has no bottom lines
   line_cells <- \(l) cell(l$value[match(places, if (calendar) l$period else l$age)])
-  stack <- \(parts) if (length(parts) > 0L) do.call(rbind, parts) else matrix("", 0L, length(places))
+  stack <- \(parts) {
+    if (length(parts) > 0L) {
+      do.call(rbind, parts)
+    } else {
+      matrix("", 0L, length(places))
+    }
+  }
   by <- basis_of(x, "by")
   if (!is.null(by)) {
     label <- \(table) do.call(paste, c(lapply(table[by], as.character), sep = ", "))
     cohorts <- unique(plain_table(x)[c(by, "cohort", "size")])
     groups <- unique(label(cohorts))
     lines <- lines[lines$line == "without older cohorts", ]
-    return(list(labels = groups, sizes = format_count_plain(as.integer(tapply(cohorts$size, factor(label(cohorts), groups), sum))),
-                body = stack(lapply(groups, \(g) line_cells(lines[label(lines) == g, ]))), bottom = stack(list()), left_out = 0L))
+    return(list(
+      labels = groups,
+      sizes = format_count_plain(as.integer(tapply(
+        cohorts$size, factor(label(cohorts), groups), sum
+      ))),
+      body = stack(lapply(groups, \(g) line_cells(lines[label(lines) == g, ]))),
+      bottom = stack(list()),
+      left_out = 0L
+    ))
   }
   wide <- as.matrix(x)
   cohorts <- sort(unique(x$cohort))
   first <- x[match(cohorts, x$cohort), ]
   shown <- utils::tail(seq_along(cohorts), rows)
   star <- matrix("", nrow(wide), ncol(wide))
-  star[cbind(match(x$cohort, cohorts), match(if (calendar) x$period else x$age, places))] <- ifelse(x$complete | is.na(x$value), "", "*")
-  names_of <- unique(lines$line[!is.na(lines$value)])                                  # none when no cell is complete
-  list(labels = c(paste0(period_label(cohorts[shown], basis_of(x, "clock")), ifelse(first$older[shown], " older", "")), names_of),
-       sizes = c(format_count_plain(first$size[shown]), rep("", length(names_of))), body = matrix(paste0(cell(wide), star), nrow(wide))[shown, , drop = FALSE],
-       bottom = stack(lapply(names_of, \(name) line_cells(lines[lines$line == name, ]))), left_out = length(cohorts) - length(shown))
+  star[cbind(match(x$cohort, cohorts), match(if (calendar) x$period else x$age, places))] <- ifelse(
+    x$complete | is.na(x$value), "", "*"
+  )
+  names_of <- unique(lines$line[!is.na(lines$value)]) # none when no cell is complete
+  list(
+    labels = c(paste0(
+      period_label(cohorts[shown], basis_of(x, "clock")), ifelse(first$older[shown], " older", "")
+    ), names_of),
+    sizes = c(format_count_plain(first$size[shown]), rep("", length(names_of))),
+    body = matrix(paste0(cell(wide), star), nrow(wide))[shown, , drop = FALSE],
+    bottom = stack(lapply(names_of, \(name) line_cells(lines[lines$line == name, ]))),
+    left_out = length(cohorts) - length(shown)
+  )
 }
 
 #' @export
@@ -59,26 +95,73 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   places <- if (calendar) sort(unique(x$period)) else seq.int(min(0L, x$age), max(x$age))
   heads <- if (calendar) period_label(places, clock) else as.character(places)
   table <- measure_rows(x, places, rows)
-  columns <- c(list(c(if (is.null(by)) "cohort" else paste(by, collapse = ", "), table$labels), c("size", table$sizes)), lapply(seq_along(places), \(j) c(heads[[j]], table$body[, j],
-      table$bottom[, j])))
+  columns <- c(
+    list(c(
+      if (is.null(by)) "cohort" else paste(by, collapse = ", "), table$labels
+    ), c("size", table$sizes)),
+    lapply(seq_along(places), \(j) c(heads[[j]], table$body[, j], table$bottom[, j]))
+  )
   widths <- vapply(columns, \(text) max(nchar(text, "width")), 0L)
   # what does not fit: the oldest periods, or the highest ages
   room <- terminal_width() + 1L - sum(widths[1:2] + 1L)
   across <- widths[-(1:2)] + 1L
   fits <- c(TRUE, TRUE, (if (calendar) rev(cumsum(rev(across))) else cumsum(across)) <= room)
-  padded <- Map(\(text, w, left) if (left) formatC(text, width = -w) else formatC(text, width = w), columns[fits], widths[fits], seq_len(sum(fits)) == 1L)
+  padded <- Map(
+    \(text, w, left) if (left) formatC(text, width = -w) else formatC(text, width = w),
+    columns[fits],
+    widths[fits],
+    seq_len(sum(fits)) == 1L
+  )
   text <- sub(" +$", "", do.call(paste, c(unname(padded), sep = " ")))
   top <- nrow(table$body) + 1L
   rule <- strrep("\u2500", max(nchar(text, "width")))
   lost <- heads[!fits[-(1:2)]]
   own_time <- if (basis_of(x, "ages") == "elapsed") " of each customer's own time"
-  legend <- paste(c(kind_words(basis_of(x, "measure"), basis_of(x, "currency")), if (calendar) paste0("Columns are ", clock, "s.") else paste0("Columns are ages in ", clock, "s", own_time, "."),
-    if (is.null(by)) "* partial. Empty: not observed." else "Rows are the bottom lines of the groups, without cohorts that may hold older customers."), collapse = " ")
-  writeLines(c(cli::style_bold(said$heading), basis_line(x), "", unlist(lapply(said$finding, wrap_lines)), if (!is.null(said$finding)) "",
-    text[[1L]], rule, text[2:top], if (nrow(table$bottom) > 0L) c(rule, text[-seq_len(top)]), strwrap(trimws(legend), terminal_width()),
-    if (table$left_out > 0L) paste0("Earlier cohorts left out: ", table$left_out, "; ", rows_hint(table$left_out + nrow(table$body))),
-    if (length(lost) > 0L) paste0(if (calendar) paste("Periods up to", lost[[length(lost)]]) else paste("Ages from", lost[[1L]], "on"), " left out: ",
-        if (on_command()) "--format csv" else "as.matrix(x)", " has all."),
-    remark_lines(x)))
+  legend <- paste(c(
+    kind_words(basis_of(x, "measure"), basis_of(x, "currency")),
+    if (calendar) {
+      paste0("Columns are ", clock, "s.")
+    } else {
+      paste0("Columns are ages in ", clock, "s", own_time, ".")
+    },
+    if (is.null(by)) {
+      "* partial. Empty: not observed."
+    } else {
+      "Rows are the bottom lines of the groups, without cohorts that may hold older customers."
+    }
+  ), collapse = " ")
+  writeLines(c(
+    cli::style_bold(said$heading),
+    basis_line(x),
+    "",
+    unlist(lapply(said$finding, wrap_lines)),
+    if (!is.null(said$finding)) "",
+    text[[1L]],
+    rule,
+    text[2:top],
+    if (nrow(table$bottom) > 0L) c(rule, text[-seq_len(top)]),
+    strwrap(trimws(legend), terminal_width()),
+    if (table$left_out > 0L) {
+      paste0(
+        "Earlier cohorts left out: ",
+        table$left_out,
+        "; ",
+        rows_hint(table$left_out + nrow(table$body))
+      )
+    },
+    if (length(lost) > 0L) {
+      paste0(
+        if (calendar) {
+          paste("Periods up to", lost[[length(lost)]])
+        } else {
+          paste("Ages from", lost[[1L]], "on")
+        },
+        " left out: ",
+        if (on_command()) "--format csv" else "as.matrix(x)",
+        " has all."
+      )
+    },
+    remark_lines(x)
+  ))
   invisible(x)
 }

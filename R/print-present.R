@@ -1,41 +1,33 @@
 # How values are written for people: one place for terminal, report and figures.
 
-column_kinds <- list(
-  money = c("sales", "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later", "sales_outside", "mean_sales",
-            "mean_purchase_sales", "monetary", "margin", "value", "value_lower", "value_upper", "value_to_date", "lifetime_value", "to_next",
-            "money", "spend", "sales_all", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "sales_new", "sales_returning", "sales_reactivated", "sales_not_active",
-            "cost", "highest_cost", "sales_per_customer", "sales_later", "amount", "sales_after", "extra_margin", "net", "break_even", "expected_sales", "to_next_sales", "to_next_mean_sales",
-            "sales_of_customer", "sales_of_period", "sales_of_group", "sales_before", "change",
-            "sales_lower", "sales_upper", "sales_today", "value_after_cost", "per_customer"),
-  share = c("rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention", "share_of_sales", "share_of_customers", "dates", "numbers", "blank", "share_of_row",
-      "share_of_column",
-            "share_of_table", "share_of_period", "share_of_group", "running_share", "change_percent", "share_of_growth", "share_of_from", "uplift", "uplift_needed"),
-  mixed = c("left", "right", "difference"))
-
-# `kinds` are those that a result names for columns of its own.
-kind_of <- function(name, x, kinds = NULL) {
-  if (name %in% names(kinds)) return(kinds[[name]])
-  if (inherits(x, "Date")) return("date")
-  if (is.numeric(x)) for (kind in names(column_kinds)) if (name %in% column_kinds[[kind]] && !(kind == "share" && is.integer(x))) return(kind)
-  if (is.integer(x)) "count" else if (is.numeric(x)) "decimal" else if (is.logical(x)) "yes" else "text"
-}
-
 # A result as text, column by column, ready to be laid out. Not known is "-".
 present <- function(x, big_mark = "\u202f") {
   table <- plain_table(x)
-  decimals <- basis_of(x, "decimals") %||% 2L
-  kinds <- basis_of(x, "kinds")
-  cells <- Map(\(name, column) present_column(kind_of(name, column, kinds), column, decimals, big_mark), names(table), table)
+  decimals <- basis_of(x, "decimals", NULL) %||% 2L
+  kinds <- basis_of(x, "kinds", NULL)
+  cells <- Map(
+    \(name, column) present_column(kind_of(name, column, kinds), column, decimals, big_mark),
+    names(table),
+    table
+  )
   as.data.frame(cells, optional = TRUE, stringsAsFactors = FALSE)
 }
 
 present_column <- function(kind, x, decimals, big_mark) {
   number <- \(digits) fixed(ifelse(is.na(x), 0, as.double(x)), digits, big_mark)
   text <- switch(kind,
-    money = number(decimals), share = present_share(x, 1L), date = format(x), count = number(0L), yes = ifelse(x, "yes", "no"),
+    money = number(decimals),
+    share = present_share(x, 1L),
+    date = format(x),
+    count = number(0L),
+    yes = ifelse(x, "yes", "no"),
     mixed = ifelse(!is.na(x) & x == round(x), number(0L), number(decimals)),
-    number = formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark) |> sub(pattern = "[.]$", replacement = ""), p = ifelse(!is.na(x) & x < 0.001, "< 0.001", number(3L)),
-    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L), seen_text(as.character(x)))
+    number = formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark) |>
+      sub(pattern = "[.]$", replacement = ""),
+    p = ifelse(!is.na(x) & x < 0.001, "< 0.001", number(3L)),
+    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L),
+    seen_text(as.character(x))
+  )
   ifelse(is.na(x), "-", text)
 }
 
@@ -44,7 +36,9 @@ present_share <- function(x, digits = 0L) {
   ifelse(is.na(x), "-", paste0(fixed(100 * x, digits, ""), "\u00a0%"))
 }
 
-format_money <- function(x, currency, digits = if (all(abs(x) >= 1000 | x == 0, na.rm = TRUE)) 0L else 2L) {
+format_money <- function(
+  x, currency, digits = if (all(abs(x) >= 1000 | x == 0, na.rm = TRUE)) 0L else 2L
+) {
   text <- fixed(x, digits)
   ifelse(is.na(x), "-", trim_text(paste0(text, "\u00a0", currency)))
 }
@@ -54,7 +48,10 @@ seen_text <- function(x) {
   odd <- which(grepl("[\u0001-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]", x, perl = TRUE))
   for (i in odd) {
     code <- utf8ToInt(x[[i]])
-    steers <- code < 32L | (code >= 127L & code <= 159L) | (code >= 0x202aL & code <= 0x202eL) | (code >= 0x2066L & code <= 0x2069L)
+    steers <- code < 32L |
+      (code >= 127L & code <= 159L) |
+      (code >= 0x202aL & code <= 0x202eL) |
+      (code >= 0x2066L & code <= 0x2069L)
     code[steers] <- ifelse(code[steers] < 32L, 0x2400L + code[steers], 0xfffdL)
     x[[i]] <- intToUtf8(code)
   }
@@ -63,29 +60,47 @@ seen_text <- function(x) {
 
 # With so many decimals; nothing is "-0.0".
 fixed <- function(x, digits, big_mark = "\u202f") {
-  sub("^-(0([.]0+)?)$", "\\1", formatC(round(x, digits), format = "f", digits = digits, big.mark = big_mark))
+  sub("^-(0([.]0+)?)$", "\\1", formatC(
+    round(x, digits), format = "f", digits = digits, big.mark = big_mark
+  ))
 }
 
 format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
 
 # A `cell` is text that stands like a number.
-is_number_column <- function(name, x, kinds = NULL) kind_of(name, x, kinds) %in% c("money", "share", "count", "decimal", "mixed", "number", "p", "cell")
+is_number_column <- function(name, x, kinds = NULL) {
+  kind_of(name, x, kinds) %in%
+    c("money", "share", "count", "decimal", "mixed", "number", "p", "cell")
+}
 
 # A table of ready text whose columns from the second on are cells.
 as_cells <- function(table, words = 1L) {
   names <- names(table)[-seq_len(words)]
-  structure(as.data.frame(table, optional = TRUE), basis = list(kinds = stats::setNames(rep("cell", length(names)), names)))
+  structure(as.data.frame(table, optional = TRUE), basis = list(
+    kinds = stats::setNames(rep("cell", length(names)), names)
+  ))
 }
 
 # What stands under every heading: as-of day, purchase unit, currency.
 basis_line <- function(x) {
-  parts <- c(if (!is.null(basis_of(x, "as_of"))) paste("as of", format_day(basis_of(x, "as_of"))),
-             if (!is.null(basis_of(x, "purchase_unit"))) paste0("a purchase is ", purchase_words(x)),
-             if (nzchar(basis_of(x, "currency") %||% "")) paste("money in", basis_of(x, "currency")))
+  parts <- c(
+    if (!is.null(basis_of(x, "as_of", NULL))) {
+      paste("as of", format_day(basis_of(x, "as_of", NULL)))
+    },
+    if (!is.null(basis_of(x, "purchase_unit", NULL))) paste0("a purchase is ", purchase_words(x)),
+    if (nzchar(basis_of(x, "currency", NULL) %||% "")) {
+      paste("money in", basis_of(x, "currency", NULL))
+    }
+  )
   paste(parts, collapse = "; ")
 }
 
 purchase_words <- function(x) {
-  least <- basis_of(x, "minimum_sales") %||% 0
-  paste(switch(basis_of(x, "purchase_unit"), order = "an order", day = "a day"), if (least > 0) paste("with net sales of", least, "or more") else "with net sales above 0")
+  least <- basis_of(x, "minimum_sales", NULL) %||% 0
+  paste(
+    switch(basis_of(x, "purchase_unit", NULL), order = "an order", day = "a day"),
+    if (least > 0) paste("with net sales of", least, "or more") else "with net sales above 0"
+  )
 }
+
+capital <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))

@@ -5,12 +5,37 @@ describe.nubrek_ranks <- function(x) {
   by <- basis_of(x, "by")
   within <- basis_of(x, "within")
   words <- gsub("_", " ", by)
-  asked <- c(if (!is.null(basis_of(x, "top"))) paste("top", number_text(basis_of(x, "top"))), if (!is.null(basis_of(x, "bottom"))) paste("bottom", number_text(basis_of(x, "bottom"))))
-  heading <- paste0(if (length(asked) > 0L) paste0(capital(paste(asked, collapse = " and ")), if (basis_of(x, "unit") == "percent") " %", " of customers") else "Customers", " by ", words,
-                    if (!is.null(within)) paste(" within", paste(gsub("_", " ", within), collapse = " and ")))
-  finding <- if (nrow(x) == 0L) "Nobody is left." else if (is.null(within)) sprintf("%s bring%s %s of the sales of all %s.", these(nrow(x), "customer"),
-      if (nrow(x) == 1L) "s" else "", present_share(sum(x$share_of_group)), n_of(x$customers_of_group[[1L]], "customer"))
-    else sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[within])), "group"))
+  asked <- c(
+    if (!is.null(basis_of(x, "top"))) paste("top", number_text(basis_of(x, "top"))),
+    if (!is.null(basis_of(x, "bottom"))) paste("bottom", number_text(basis_of(x, "bottom")))
+  )
+  heading <- paste0(
+    if (length(asked) > 0L) {
+      paste0(
+        capital(paste(asked, collapse = " and ")),
+        if (basis_of(x, "unit") == "percent") " %",
+        " of customers"
+      )
+    } else {
+      "Customers"
+    },
+    " by ",
+    words,
+    if (!is.null(within)) paste(" within", paste(gsub("_", " ", within), collapse = " and "))
+  )
+  finding <- if (nrow(x) == 0L) {
+    "Nobody is left."
+  } else if (is.null(within)) {
+    sprintf(
+      "%s bring%s %s of the sales of all %s.",
+      these(nrow(x), "customer"),
+      if (nrow(x) == 1L) "s" else "",
+      present_share(sum(x$share_of_group)),
+      n_of(x$customers_of_group[[1L]], "customer")
+    )
+  } else {
+    sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[within])), "group"))
+  }
   list(heading = heading, finding = finding)
 }
 
@@ -18,7 +43,10 @@ describe.nubrek_ranks <- function(x) {
 #' @export
 print.nubrek_ranks <- function(x, rows = NULL, ...) {
   asked <- max(basis_of(x, "top"), basis_of(x, "bottom"), 0)
-  whole <- is.null(basis_of(x, "within")) && basis_of(x, "unit") == "customers" && asked > 0 && nrow(x) <= 100L
+  whole <- is.null(basis_of(x, "within")) &&
+    basis_of(x, "unit") == "customers" &&
+    asked > 0 &&
+    nrow(x) <= 100L
   NextMethod(rows = rows %||% if (whole) max(nrow(x), default_rows()) else default_rows())
 }
 
@@ -26,9 +54,20 @@ print.nubrek_ranks <- function(x, rows = NULL, ...) {
 describe.nubrek_rfm <- function(x) {
   profile <- rfm_profile(x)
   top <- which.max(profile$sales)
-  list(heading = "Recency, frequency, monetary value", table = profile, finding = sprintf("The group \u201c%s\u201d holds %s of customers and %s of sales.",
-    profile$group[[top]], present_share(profile$share_of_customers[[top]]), present_share(profile$share_of_sales[[top]])),
-    after = c("", paste("Equal customers share the lower band (tiers: the better one). Each customer's scores:", all_hint())))
+  list(
+    heading = "Recency, frequency, monetary value",
+    table = profile,
+    finding = sprintf(
+      "The group \u201c%s\u201d holds %s of customers and %s of sales.",
+      profile$group[[top]],
+      present_share(profile$share_of_customers[[top]]),
+      present_share(profile$share_of_sales[[top]])
+    ),
+    after = c("", paste(
+      "Equal customers share the lower band (tiers: the better one). Each customer's scores:",
+      all_hint()
+    ))
+  )
 }
 
 #' @export
@@ -36,26 +75,69 @@ describe.nubrek_map <- function(x) {
   profile <- map_profile(x)
   top <- which.max(profile$sales)
   cut <- basis_of(x, "cut")
-  list(heading = "The order map: mean order sales against purchases", table = profile,
-       finding = sprintf("\u201c%s\u201d is %s of customers and %s of sales; the cut is at %s and %s.", capital(profile$region[[top]]), present_share(profile$share_of_customers[[top]]),
-           present_share(profile$share_of_sales[[top]]),
-                         n_of(round(cut[["purchases"]], 2), "purchase"), format_money(cut[["mean_sales"]], basis_of(x, "currency"))),
-       after = c("", paste("Reaching a cut is high. Each customer's region, and who is marked:", all_hint())))
+  list(
+    heading = "The order map: mean order sales against purchases",
+    table = profile,
+    finding = sprintf(
+      "\u201c%s\u201d is %s of customers and %s of sales; the cut is at %s and %s.",
+      capital(profile$region[[top]]),
+      present_share(profile$share_of_customers[[top]]),
+      present_share(profile$share_of_sales[[top]]),
+      n_of(round(cut[["purchases"]], 2), "purchase"),
+      format_money(cut[["mean_sales"]], basis_of(x, "currency"))
+    ),
+    after = c(
+      "", paste("Reaching a cut is high. Each customer's region, and who is marked:", all_hint())
+    )
+  )
 }
 
 #' @export
 describe.nubrek_tiers <- function(x) {
   profile <- tier_profile(x)
   until <- basis_of(x, "until")
-  near <- if (!is.null(until) && "to_next" %in% names(x)) { open <- x[!is.na(x$to_next), ]; open[order(open$to_next), ][1L, ] }
-  list(heading = "Loyalty tiers", table = profile, finding = paste0(sprintf("The tier \u201c%s\u201d is %s of customers and brings %s of their sales.",
-    profile$tier[[1L]], present_share(profile$share_of_customers[[1L]]), present_share(profile$share_of_sales[[1L]])),
-    if (NROW(near) > 0L) sprintf(" Nearest to the next tier is %s: %s more by %s.", as.character(near$customer), format_distance(near$to_next, x), format_day(until))),
-    after = c("", paste0(if (identical(basis_of(x, "rule"), "share")) "Tied customers share the better tier (bands: the lower one). " else "Reaching a limit reaches the tier. ",
-        "Each customer's tier: ", all_hint())))
+  near <- if (!is.null(until) && "to_next" %in% names(x)) {
+    open <- x[!is.na(x$to_next), ]
+    open[order(open$to_next), ][1L, ]
+  }
+  list(
+    heading = "Loyalty tiers",
+    table = profile,
+    finding = paste0(
+      sprintf(
+        "The tier \u201c%s\u201d is %s of customers and brings %s of their sales.",
+        profile$tier[[1L]],
+        present_share(profile$share_of_customers[[1L]]),
+        present_share(profile$share_of_sales[[1L]])
+      ),
+      if (NROW(near) > 0L) {
+        sprintf(
+          " Nearest to the next tier is %s: %s more by %s.",
+          as.character(near$customer),
+          format_distance(near$to_next, x),
+          format_day(until)
+        )
+      }
+    ),
+    after = c("", paste0(
+      if (identical(basis_of(x, "rule"), "share")) {
+        "Tied customers share the better tier (bands: the lower one). "
+      } else {
+        "Reaching a limit reaches the tier. "
+      },
+      "Each customer's tier: ",
+      all_hint()
+    ))
+  )
 }
 
-format_distance <- function(value, x) if (basis_of(x, "measure") == "purchases") n_of(value, "purchase") else format_money(value, basis_of(x, "currency"), 2L)
+format_distance <- function(value, x) {
+  if (basis_of(x, "measure") == "purchases") {
+    n_of(value, "purchase")
+  } else {
+    format_money(value, basis_of(x, "currency"), 2L)
+  }
+}
 
 #' @export
 describe.nubrek_moves <- function(x) {
@@ -69,33 +151,87 @@ describe.nubrek_moves <- function(x) {
   rose <- sum(cells$customers[!is.na(before) & place < before])
   top <- cells[cells$from == labels[[1L]], ]
   left <- sum(top$customers[top$to != labels[[1L]]])
-  list(heading = paste("Who moved between tiers:", step), finding = sprintf("%s of %s in \u201c%s\u201d left it (%s of sales); in all %s rose and %s fell.", format_count(left),
-      format_count(sum(top$customers)), labels[[1L]],
-         format_change(sum(top$change[top$to != labels[[1L]]]), basis_of(x, "currency")), n_of(rose, "customer"), format_count(fell)),
-       table = move_table(cells, labels), after = c("", paste0("Rows: from, columns: to; percent of the row. Change of sales, other steps: ", all_hint(),
-           ". Whom it concerns: ", if (on_command()) "nubrek list moves STUDY --from TIER --to TIER --file FILE." else "moved_customers(x, from, to).")))
+  list(
+    heading = paste("Who moved between tiers:", step),
+    finding = sprintf(
+      "%s of %s in \u201c%s\u201d left it (%s of sales); in all %s rose and %s fell.",
+      format_count(left),
+      format_count(sum(top$customers)),
+      labels[[1L]],
+      format_change(sum(top$change[top$to != labels[[1L]]]), basis_of(x, "currency")),
+      n_of(rose, "customer"),
+      format_count(fell)
+    ),
+    table = move_table(cells, labels),
+    after = c("", paste0(
+      "Rows: from, columns: to; percent of the row. Change of sales, other steps: ",
+      all_hint(),
+      ". Whom it concerns: ",
+      if (on_command()) {
+        "nubrek list moves STUDY --from TIER --to TIER --file FILE."
+      } else {
+        "moved_customers(x, from, to)."
+      }
+    ))
+  )
 }
 
-format_change <- function(x, currency) paste0(if (x >= 0) "+" else "\u2212", format_money(abs(x), currency))
+format_change <- function(x, currency) {
+  paste0(if (x >= 0) "+" else "\u2212", format_money(abs(x), currency))
+}
 
 move_table <- function(cells, labels) {
   places <- move_places(labels)
-  text <- \(to) { at <- match(paste(places$from, to), paste(cells$from, cells$to)); ifelse(cells$customers[at] == 0L, "0", paste0(format_count_plain(cells$customers[at]), " (",
-      formatC(100 * cells$share_of_from[at], format = "f", digits = 0L), " %)")) }
+  text <- \(to) {
+    at <- match(paste(places$from, to), paste(cells$from, cells$to))
+    ifelse(cells$customers[at] == 0L, "0", paste0(
+      format_count_plain(cells$customers[at]),
+      " (",
+      formatC(100 * cells$share_of_from[at], format = "f", digits = 0L),
+      " %)"
+    ))
+  }
   total <- as.integer(tapply(cells$customers, factor(cells$from, places$from), sum))
   change <- as.vector(tapply(cells$change, factor(cells$from, places$from), sum))
-  as.data.frame(c(list(from = places$from, customers = total), stats::setNames(lapply(places$to, text), places$to), list(change = change)), optional = TRUE)
+  as.data.frame(c(
+    list(from = places$from, customers = total),
+    stats::setNames(lapply(places$to, text), places$to),
+    list(change = change)
+  ), optional = TRUE)
 }
 
 #' @export
-describe.nubrek_movers <- function(x) list(heading = paste0("Customers behind the moves, ", basis_of(x, "step")), finding = sprintf("%s, %s of sales.", n_of(nrow(x), "customer"),
-    format_change(sum(x$change), basis_of(x, "currency"))))
+describe.nubrek_movers <- function(x) {
+  list(
+    heading = paste0("Customers behind the moves, ", basis_of(x, "step")),
+    finding = sprintf("%s, %s of sales.", n_of(nrow(x), "customer"), format_change(
+      sum(x$change), basis_of(x, "currency")
+    ))
+  )
+}
 
 #' @export
 describe.nubrek_noise <- function(x) {
   net <- attr(x, "net")
-  word <- \(i) { n <- net[i, ]; sprintf("%s %s (by chance %s to %s)", n_of(n$customers, "customer"), n$direction, format_count(n$lower), format_count(n$upper)) }
-  list(heading = paste("Moves against chance,", basis_of(x, "step")), finding = sprintf("%s, %s.%s", word(1L), word(2L), if (all(x$verdict == "as by chance")) " No cell differs from chance." else ""))
+  word <- \(i) {
+    n <- net[i, ]
+    sprintf(
+      "%s %s (by chance %s to %s)",
+      n_of(n$customers, "customer"),
+      n$direction,
+      format_count(n$lower),
+      format_count(n$upper)
+    )
+  }
+  list(
+    heading = paste("Moves against chance,", basis_of(x, "step")),
+    finding = sprintf(
+      "%s, %s.%s",
+      word(1L),
+      word(2L),
+      if (all(x$verdict == "as by chance")) " No cell differs from chance." else ""
+    )
+  )
 }
 
 #' @export
@@ -103,15 +239,28 @@ describe.nubrek_outlook <- function(x) {
   total <- attr(x, "total")
   best <- total$tier[[1L]]
   there <- x$tier == best
-  list(heading = paste("Tiers over the next", n_of(round(basis_of(x, "years"), 2), "year")),
-      finding = sprintf("Of today's %s in \u201c%s\u201d about %s will be there again; %s are expected in it.", format_count(sum(there)), best,
-    format_count(round(sum(x$stays[there]))), format_count(round(total$expected[[1L]]))))
+  list(
+    heading = paste("Tiers over the next", n_of(round(basis_of(x, "years"), 2), "year")),
+    finding = sprintf(
+      "Of today's %s in \u201c%s\u201d about %s will be there again; %s are expected in it.",
+      format_count(sum(there)),
+      best,
+      format_count(round(sum(x$stays[there]))),
+      format_count(round(total$expected[[1L]]))
+    )
+  )
 }
 
 #' @export
-describe.nubrek_benefits <- function(x) list(heading = "What a tier costs, and the sales from which it pays for itself", finding = NULL)
+describe.nubrek_benefits <- function(x) {
+  list(heading = "What a tier costs, and the sales from which it pays for itself", finding = NULL)
+}
 
 #' @export
-describe.nubrek_payoff <- function(x) list(heading = "Does each tier pay for itself?", finding = sprintf("At the assumed uplift the benefits bring %s more margin and cost %s.",
+describe.nubrek_payoff <- function(x) {
+  list(heading = "Does each tier pay for itself?", finding = sprintf(
+    "At the assumed uplift the benefits bring %s more margin and cost %s.",
     format_money(sum(x$extra_margin), basis_of(x, "currency")),
-                                                                                                       format_money(sum(x$cost_of_benefits), basis_of(x, "currency"))))
+    format_money(sum(x$cost_of_benefits), basis_of(x, "currency"))
+  ))
+}

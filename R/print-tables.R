@@ -2,7 +2,8 @@
 
 terminal_width <- function() min(100L, max(40L, getOption("width", 80L)))
 
-# Does a table run through time, one row after the other? Then its newest rows are shown, as in the tables of cohorts.
+# Does a table run through time, one row after the other? Then its newest rows are shown, as in the
+# tables of cohorts.
 by_time <- function(x) {
   name <- intersect(c("period", "cohort", "week_end", "cut"), names(x))
   length(name) > 0L && nrow(x) > 1L && !is.unsorted(x[[name[[1L]]]]) && !anyNA(x[[name[[1L]]]])
@@ -13,8 +14,19 @@ shown_rows <- function(x, rows) {
   newest <- by_time(x)
   shown <- if (newest) utils::tail(x, rows) else utils::head(x, rows)
   left <- nrow(x) - nrow(shown)
-  list(shown = shown, newest = newest, said = if (left > 0L) paste0("\u2026 ", if (newest) "before them " else "and ", format_count_plain(left),
-    if (newest) " earlier" else " more", if (left == 1L) " row" else " rows"))
+  list(
+    shown = shown,
+    newest = newest,
+    said = if (left > 0L) {
+      paste0(
+        "\u2026 ",
+        if (newest) "before them " else "and ",
+        format_count_plain(left),
+        if (newest) " earlier" else " more",
+        if (left == 1L) " row" else " rows"
+      )
+    }
+  )
 }
 
 # Lines of an aligned table: numbers to the right, text to the left.
@@ -22,20 +34,38 @@ table_lines <- function(x, rows = default_rows()) {
   found <- shown_rows(x, rows)
   shown <- found$shown
   cells <- present(shown, big_mark = " ")
-  right <- mapply(is_number_column, names(shown), plain_table(shown), MoreArgs = list(kinds = basis_of(x, "kinds")))
-  columns <- Map(\(name, text, r) {
-    text <- c(name, text)
-    text <- ifelse(nchar(text, "width") > 60L, paste0(substr(text, 1L, 59L), "\u2026"), text)
-    pad <- strrep(" ", max(nchar(text, "width")) - nchar(text, "width"))
-    if (r) paste0(pad, text) else paste0(text, pad)
-  }, names(cells), cells, right)
+  right <- mapply(
+    is_number_column,
+    names(shown),
+    plain_table(shown),
+    MoreArgs = list(kinds = basis_of(x, "kinds", NULL))
+  )
+  columns <- Map(
+    \(name, text, r) {
+      text <- c(name, text)
+      text <- ifelse(nchar(text, "width") > 60L, paste0(substr(text, 1L, 59L), "\u2026"), text)
+      pad <- strrep(" ", max(nchar(text, "width")) - nchar(text, "width"))
+      if (r) paste0(pad, text) else paste0(text, pad)
+    },
+    names(cells),
+    cells,
+    right
+  )
   widths <- cumsum(vapply(columns, \(column) nchar(column[[1L]], "width") + 2L, 0L)) - 2L
   fits <- widths <= terminal_width()
   fits[[1L]] <- TRUE
   lines <- trimws(do.call(paste, c(unname(columns[fits]), sep = "  ")), "right")
-  c(lines[[1L]], strrep("\u2500", min(terminal_width(), max(nchar(lines, "width")))), lines[-1L],
+  c(
+    lines[[1L]],
+    strrep("\u2500", min(terminal_width(), max(nchar(lines, "width")))),
+    lines[-1L],
     if (!is.null(found$said)) paste0(found$said, ": ", rows_hint(nrow(x))),
-    if (!all(fits)) strwrap(paste0("More columns, by ", all_hint(), ": ", paste(names(cells)[!fits], collapse = ", ")), terminal_width(), exdent = 2L))
+    if (!all(fits)) {
+      strwrap(paste0(
+        "More columns, by ", all_hint(), ": ", paste(names(cells)[!fits], collapse = ", ")
+      ), terminal_width(), exdent = 2L)
+    }
+  )
 }
 
 # Rows of a table where nobody says how many.
@@ -43,7 +73,13 @@ default_rows <- function() getOption("nubrek.rows", 10L)
 
 # How to see more: the option of the command, or the argument of print.
 on_command <- function() isTRUE(getOption("nubrek.command"))
-rows_hint <- function(n) if (on_command()) paste("nubrek show ... --rows", n) else paste0("print(x, rows = ", n, ")")
+rows_hint <- function(n) {
+  if (on_command()) {
+    paste("nubrek show ... --rows", n)
+  } else {
+    paste0("print(x, rows = ", n, ")")
+  }
+}
 all_hint <- function() if (on_command()) "--format csv" else "as.data.frame(x)"
 
 format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
@@ -63,9 +99,20 @@ remark_lines <- function(x) {
 }
 
 # Heading, finding, table, remarks: every print has this shape.
-print_result <- function(x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL) {
+print_result <- function(
+  x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL
+) {
   said <- unlist(lapply(finding, wrap_lines))
-  writeLines(c(cli::style_bold(seen_text(heading)), if (nzchar(basis_line(x))) basis_line(x), "", said, if (length(said) > 0L) "", table_lines(table, rows), unlist(lapply(after, wrap_lines)), remark_lines(x)))
+  writeLines(c(
+    cli::style_bold(seen_text(heading)),
+    if (nzchar(basis_line(x))) basis_line(x),
+    "",
+    said,
+    if (length(said) > 0L) "",
+    table_lines(table, rows),
+    unlist(lapply(after, wrap_lines)),
+    remark_lines(x)
+  ))
   invisible(x)
 }
 
@@ -73,12 +120,35 @@ print_result <- function(x, heading, finding = NULL, table = x, rows = default_r
 print.nubrek_ledger <- function(x, ...) {
   counts <- x$intake$counts
   aside <- sum(counts$rows[counts$reason != "kept"])
-  writeLines(c(cli::style_bold("Ledger"),
-    paste0(format_count_plain(length(x$orders$sales)), " orders of ", format_count_plain(length(unique(x$orders$customer))), " customers, ",
-           gsub("\u202f|\u00a0", " ", format_money(major(x, sum(x$orders$sales)), x$currency, x$decimals)), " net sales"),
-    paste0(format(x$history_start), " to ", format(x$as_of), "; a purchase is ", purchase_words(structure(list(), basis = ledger_basis(x)))),
-    paste0(format_count_plain(x$intake$rows), " rows read, ", format_count_plain(aside), " set aside: ", if (on_command()) "the audit" else "audit(ledger)", " says why"),
-    remark_lines(x)))
+  writeLines(c(
+    cli::style_bold("Ledger"),
+    paste0(
+      format_count_plain(length(x$orders$sales)),
+      " orders of ",
+      format_count_plain(length(unique(x$orders$customer))),
+      " customers, ",
+      gsub(
+        "\u202f|\u00a0", " ", format_money(major(x, sum(x$orders$sales)), x$currency, x$decimals)
+      ),
+      " net sales"
+    ),
+    paste0(
+      format(x$history_start),
+      " to ",
+      format(x$as_of),
+      "; a purchase is ",
+      purchase_words(structure(list(), basis = ledger_basis(x)))
+    ),
+    paste0(
+      format_count_plain(x$intake$rows),
+      " rows read, ",
+      format_count_plain(aside),
+      " set aside: ",
+      if (on_command()) "the audit" else "audit(ledger)",
+      " says why"
+    ),
+    remark_lines(x)
+  ))
   invisible(x)
 }
 

@@ -5,15 +5,32 @@ describe.nubrek_outcome <- function(x) {
   clock <- basis_of(x, "clock")
   total <- attr(x, "total")
   money <- \(v) format_money(v, basis_of(x, "currency"))
-  whole <- sum(!x$partial)
   shown <- plain_table(x)
   shown$period <- paste0(period_label(shown$period, clock), ifelse(shown$partial, " rest", ""))
-  shown <- shown[c("period", "new", "active", "purchases", "sales", "sales_lower", "sales_upper", "sales_today", "sales_before")]
-  to_come <- if (total$new > 0) sprintf("; %s of it from customers still to be won", present_share(1 - total$sales_today / total$sales)) else " from today's customers alone"
-  list(heading = paste("Sales to come, by", clock), table = structure(shown, basis = attr(x, "basis")),
-       finding = sprintf("%s net sales are expected by the end of %s (%s to %s, %s)%s.", money(total$sales), period_label(x$period[[nrow(x)]], clock), money(total$sales_lower),
-         money(total$sales_upper),
-           present_share(basis_of(x, "level")), to_come))
+  shown <- shown[c(
+    "period", "new", "active", "purchases", "sales", "sales_lower", "sales_upper", "sales_today",
+    "sales_before"
+  )]
+  to_come <- if (total$new > 0) {
+    sprintf("; %s of it from customers still to be won", present_share(
+      1 - total$sales_today / total$sales
+    ))
+  } else {
+    " from today's customers alone"
+  }
+  list(
+    heading = paste("Sales to come, by", clock),
+    table = structure(shown, basis = attr(x, "basis")),
+    finding = sprintf(
+      "%s net sales are expected by the end of %s (%s to %s, %s)%s.",
+      money(total$sales),
+      period_label(x$period[[nrow(x)]], clock),
+      money(total$sales_lower),
+      money(total$sales_upper),
+      present_share(basis_of(x, "level")),
+      to_come
+    )
+  )
 }
 
 # What is to come is read from the nearest period on.
@@ -27,14 +44,36 @@ describe.nubrek_outlook_grid <- function(x) {
   by <- basis_of(x, "by")
   table <- plain_table(x)
   far <- min(tapply(table$age, paste(table$cohort, do.call(paste, table[by])), max))
-  whole <- table$cohort[table$age == 0L & table$what == "observed"]              # a cohort still being won is not complete
-  last <- table[!table$older & !is.na(table$per_customer) & table$age == far & (table$cohort %in% whole | length(whole) == 0L), ]
-  finding <- if (nrow(last) > 0L) { newest <- last[last$cohort == max(last$cohort), ]
+  # a cohort still being won is not complete
+  whole <- table$cohort[table$age == 0L & table$what == "observed"]
+  last <- table[
+    !table$older &
+      !is.na(table$per_customer) &
+      table$age == far &
+      (table$cohort %in% whole | length(whole) == 0L),
+
+  ]
+  finding <- if (nrow(last) > 0L) {
+    newest <- last[last$cohort == max(last$cohort), ]
     value <- sum(newest$per_customer * newest$size) / sum(newest$size)
-    sprintf("A customer won in %s is expected to have brought %s of %s by age %s.", period_label(newest$cohort[[1L]], clock), format_money(value, basis_of(x, "currency"), 2L), basis_of(x, "money"),
-            n_of(far, clock)) }
-  list(heading = paste0("The cohorts, continued: cumulative ", basis_of(x, "money"), " per acquired customer"), finding = finding, table = outlook_table(x),
-       after = c("", paste0("By age in ", clock, "s; ~ holds a forecast. Intervals, customers and sales: ", all_hint())))
+    sprintf(
+      "A customer won in %s is expected to have brought %s of %s by age %s.",
+      period_label(newest$cohort[[1L]], clock),
+      format_money(value, basis_of(x, "currency"), 2L),
+      basis_of(x, "money"),
+      n_of(far, clock)
+    )
+  }
+  list(
+    heading = paste0(
+      "The cohorts, continued: cumulative ", basis_of(x, "money"), " per acquired customer"
+    ),
+    finding = finding,
+    table = outlook_table(x),
+    after = c("", paste0(
+      "By age in ", clock, "s; ~ holds a forecast. Intervals, customers and sales: ", all_hint()
+    ))
+  )
 }
 
 outlook_table <- function(x, cohorts = 12L) {
@@ -45,9 +84,20 @@ outlook_table <- function(x, cohorts = 12L) {
   rows <- rows[keep, ]
   key <- \(t) do.call(paste, c(lapply(t[c(by, "cohort")], as.character), sep = "\r"))
   ages <- 0:max(table$age[key(table) %in% key(rows)])
-  cell <- \(a) { at <- match(paste(key(rows), a), paste(key(table), table$age)); v <- table$per_customer[at]
-    ifelse(is.na(v), "", paste0(ifelse(table$what[at] == "observed", "", "~"), formatC(v, format = "f", digits = if (max(table$per_customer, na.rm = TRUE) >= 20) 0L else 1L))) }
-  as_cells(c(as.list(rows[by]), list(cohort = period_label(rows$cohort, basis_of(x, "clock")), size = format_count_plain(rows$size)), stats::setNames(lapply(ages, cell), ages)), length(by) + 1L)
+  cell <- \(a) {
+    at <- match(paste(key(rows), a), paste(key(table), table$age))
+    v <- table$per_customer[at]
+    ifelse(is.na(v), "", paste0(ifelse(table$what[at] == "observed", "", "~"), formatC(
+      v, format = "f", digits = if (max(table$per_customer, na.rm = TRUE) >= 20) 0L else 1L
+    )))
+  }
+  as_cells(c(
+    as.list(rows[by]),
+    list(
+      cohort = period_label(rows$cohort, basis_of(x, "clock")), size = format_count_plain(rows$size)
+    ),
+    stats::setNames(lapply(ages, cell), ages)
+  ), length(by) + 1L)
 }
 
 #' @export
@@ -58,40 +108,132 @@ describe.nubrek_worth <- function(x) {
   judged <- plain_table(x)[!x$older, ]
   known <- basis_of(x, "money") != "sales"
   summary <- if (nrow(judged) > 0L) worth_summary(x)
-  if (!is.null(summary)) summary$value <- ifelse(is.na(summary$cost), summary$value, summary$value_with_cost)      # beside a cost, that of the cohorts it is known of
-  label <- \(row) paste(unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", ")
-  until <- if (is.null(summary)) "" else if (length(unique(judged$to_age)) == 1L) sprintf(" by age %s", n_of(judged$to_age[[1L]], clock)) else ""
-  finding <- if (is.null(summary)) "Every cohort may hold older customers."
-    else if (!known) sprintf("An acquired customer brings %s of sales%s; without a margin that is no value.", money(summary$sales_per_customer[[1L]]), until)
-    else if (length(by) == 0L) paste0(sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until), if (is.na(summary$cost)) "." else sprintf(
-      " against a cost of %s: %s %s, %s times the cost.", money(summary$cost), money(abs(summary$value_after_cost)), if (summary$value_after_cost >= 0) "are left" else "are lost",
-        formatC(summary$value_to_cost,
-        format = "f", digits = 1L)))
-    else { best <- which.max(summary$return_on_cost %|NA|% summary$value); worst <- which.min(summary$return_on_cost %|NA|% summary$value)
-      if (all(is.na(summary$cost))) sprintf("A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).", label(best), money(summary$value[[best]]), until,
-        label(worst), money(summary$value[[worst]]))
-      else sprintf("\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d least (%s for %s).", label(best), money(summary$value[[best]]),
-        money(summary$cost[[best]]), until, label(worst),
-                   money(summary$value[[worst]]), money(summary$cost[[worst]])) }
-  list(heading = "What a customer is worth: before the cost, the cost, after it", finding = finding, table = worth_table(x, summary, by, clock, known),
-       after = if (length(by) > 0L && !is.null(summary)) c("", paste0("Groups over the cohorts of a year; observed: share of the customers seen to the payback age. Each cohort: ", all_hint())))
+  if (!is.null(summary)) {
+    summary$value <- ifelse(is.na(summary$cost), summary$value, summary$value_with_cost)
+  } # beside a cost, that of the cohorts it is known of
+  label <- \(row) paste(
+    unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", "
+  )
+  until <- if (is.null(summary)) {
+    ""
+  } else if (length(unique(judged$to_age)) == 1L) {
+    sprintf(" by age %s", n_of(judged$to_age[[1L]], clock))
+  } else {
+    ""
+  }
+  finding <- if (is.null(summary)) {
+    "Every cohort may hold older customers."
+  } else if (!known) {
+    sprintf(
+      "An acquired customer brings %s of sales%s; without a margin that is no value.",
+      money(summary$sales_per_customer[[1L]]),
+      until
+    )
+  } else if (length(by) == 0L) {
+    paste0(
+      sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until),
+      if (is.na(summary$cost)) {
+        "."
+      } else {
+        sprintf(
+          " against a cost of %s: %s %s, %s times the cost.",
+          money(summary$cost),
+          money(abs(summary$value_after_cost)),
+          if (summary$value_after_cost >= 0) "are left" else "are lost",
+          formatC(summary$value_to_cost, format = "f", digits = 1L)
+        )
+      }
+    )
+  } else {
+    best <- which.max(summary$return_on_cost %|NA|% summary$value)
+    worst <- which.min(summary$return_on_cost %|NA|% summary$value)
+    if (all(is.na(summary$cost))) {
+      sprintf(
+        "A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).",
+        label(best),
+        money(summary$value[[best]]),
+        until,
+        label(worst),
+        money(summary$value[[worst]])
+      )
+    } else {
+      sprintf(
+        paste0(
+          "\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d ",
+          "least (%s for %s)."
+        ),
+        label(best),
+        money(summary$value[[best]]),
+        money(summary$cost[[best]]),
+        until,
+        label(worst),
+        money(summary$value[[worst]]),
+        money(summary$cost[[worst]])
+      )
+    }
+  }
+  list(
+    heading = "What a customer is worth: before the cost, the cost, after it",
+    finding = finding,
+    table = worth_table(x, summary, by, clock, known),
+    after = if (length(by) > 0L && !is.null(summary)) {
+      c("", paste0(paste0(
+        "Groups over the cohorts of a year; observed: share of the customers seen to the ",
+        "payback age. Each cohort: "
+      ), all_hint()))
+    }
+  )
 }
 
 # The first where none of it is missing, else the second.
 `%|NA|%` <- function(x, y) if (all(is.na(x))) y else x
 
 worth_table <- function(x, summary, by, clock, known) {
-  if (length(by) > 0L && !is.null(summary)) return(structure(summary[intersect(c(by, "size", if (known) c("value", "cost", "value_after_cost", "value_to_cost", "payback_age", "observed",
-    "return_on_cost"), "sales_per_customer", "to_age"),
-      names(summary))], basis = attr(x, "basis")))
+  if (length(by) > 0L && !is.null(summary)) {
+    return(structure(
+      summary[intersect(c(
+        by,
+        "size",
+        if (known) {
+          c(
+            "value", "cost", "value_after_cost", "value_to_cost", "payback_age", "observed",
+            "return_on_cost"
+          )
+        },
+        "sales_per_customer",
+        "to_age"
+      ), names(summary))],
+      basis = attr(x, "basis")
+    ))
+  }
   shown <- plain_table(x)
   shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
-  structure(shown[c(by, "cohort", "size", if (known) c("value", "value_lower", "value_upper", "cost", "value_after_cost", "value_to_cost", "payback_age", "payback"), "sales_per_customer", "to_age")],
-            basis = attr(x, "basis"))
+  structure(
+    shown[c(
+      by,
+      "cohort",
+      "size",
+      if (known) {
+        c(
+          "value", "value_lower", "value_upper", "cost", "value_after_cost", "value_to_cost",
+          "payback_age", "payback"
+        )
+      },
+      "sales_per_customer",
+      "to_age"
+    )],
+    basis = attr(x, "basis")
+  )
 }
 
-part_words <- c(from_staying = "staying longer", from_cadence = "buying more often", from_order = "larger orders")
-less_words <- c(from_staying = "leaving earlier", from_cadence = "buying less often", from_order = "smaller orders")
+part_words <- c(
+  from_staying = "staying longer", from_cadence = "buying more often", from_order = "larger orders"
+)
+less_words <- c(
+  from_staying = "leaving earlier",
+  from_cadence = "buying less often",
+  from_order = "smaller orders"
+)
 
 #' @export
 describe.nubrek_value_by <- function(x) {
@@ -105,23 +247,89 @@ describe.nubrek_value_by <- function(x) {
     most <- if (table$difference[[row]] >= 0) which.max(parts) else which.min(parts)
     unname((if (table$difference[[row]] >= 0) part_words else less_words)[[most]])
   }
-  finding <- if (length(sure) == 0L) sprintf("By %s no group is worth clearly more or less than everybody (%s).", gsub("_", " ", by), money(attr(x, "everybody")$value))
-    else { high <- sure[[1L]]; low <- sure[[length(sure)]]
-      one <- \(row) sprintf("\u201c%s\u201d (%s, mainly by %s)", table[[by]][[row]], money(table[[worth]][[row]]), through(row))
-      if (high == low) sprintf("Against everybody's %s only %s differs clearly.", money(attr(x, "everybody")$value), one(high))
-      else sprintf("Customers of %s are worth most, of %s least; everybody %s.", one(high), one(low), money(attr(x, "everybody")$value)) }
-  list(heading = paste0("What a customer won today is worth over ", n_of(basis_of(x, "years"), "year"), ", by ", gsub("_", " ", by)), finding = finding,
-       table = structure(table[c(by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying", "from_cadence", "from_order", "highest_cost", "staying", "cadence",
-         "mean_later", "small", "clear",
-         "raw_purchases", "raw_mean_sales", if (!all(is.na(table$conversion))) "conversion")], basis = attr(x, "basis")))
+  finding <- if (length(sure) == 0L) {
+    sprintf(
+      "By %s no group is worth clearly more or less than everybody (%s).",
+      gsub("_", " ", by),
+      money(attr(x, "everybody")$value)
+    )
+  } else {
+    high <- sure[[1L]]
+    low <- sure[[length(sure)]]
+    one <- \(row) sprintf(
+      "\u201c%s\u201d (%s, mainly by %s)",
+      table[[by]][[row]],
+      money(table[[worth]][[row]]),
+      through(row)
+    )
+    if (high == low) {
+      sprintf(
+        "Against everybody's %s only %s differs clearly.",
+        money(attr(x, "everybody")$value),
+        one(high)
+      )
+    } else {
+      sprintf(
+        "Customers of %s are worth most, of %s least; everybody %s.",
+        one(high),
+        one(low),
+        money(attr(x, "everybody")$value)
+      )
+    }
+  }
+  list(
+    heading = paste0(
+      "What a customer won today is worth over ",
+      n_of(basis_of(x, "years"), "year"),
+      ", by ",
+      gsub("_", " ", by)
+    ),
+    finding = finding,
+    table = structure(
+      table[c(
+        by,
+        "customers",
+        worth,
+        "value_lower",
+        "value_upper",
+        "difference",
+        "from_staying",
+        "from_cadence",
+        "from_order",
+        "highest_cost",
+        "staying",
+        "cadence",
+        "mean_later",
+        "small",
+        "clear",
+        "raw_purchases",
+        "raw_mean_sales",
+        if (!all(is.na(table$conversion))) "conversion"
+      )],
+      basis = attr(x, "basis")
+    )
+  )
 }
 
 #' @export
 describe.nubrek_shares <- function(x) {
   what <- c(lifetime_value = "lifetime value", sales = "coming sales")[[basis_of(x, "measure")]]
   years <- basis_of(x, "years")
-  list(heading = paste0("Who holds the ", what, if (basis_of(x, "measure") != "sales") paste0(": so far and over the next ", if (years == 1) "year" else n_of(years, "year"))),
-       finding = sprintf("The first %s of customers %s %s of the %s, the last half %s.", if (nrow(x) == 10L) "tenth" else paste0(format(round(100 / nrow(x), 1)), " %"), "holds",
-         present_share(x$share[[1L]]), what,
-           present_share(sum(x$share[x$group > nrow(x) / 2]))))
+  list(
+    heading = paste0(
+      "Who holds the ",
+      what,
+      if (basis_of(x, "measure") != "sales") {
+        paste0(": so far and over the next ", if (years == 1) "year" else n_of(years, "year"))
+      }
+    ),
+    finding = sprintf(
+      "The first %s of customers %s %s of the %s, the last half %s.",
+      if (nrow(x) == 10L) "tenth" else paste0(format(round(100 / nrow(x), 1)), " %"),
+      "holds",
+      present_share(x$share[[1L]]),
+      what,
+      present_share(sum(x$share[x$group > nrow(x) / 2]))
+    )
+  )
 }

@@ -1,58 +1,126 @@
 #' Rank customers, overall or within groups
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param by `[character(1)]` The measure: `"sales"` (net, default), `"purchases"`, `"orders"`, `"mean_sales"`, `"recency"` (days since the last purchase), or a numeric column of `scores`.
-#' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"` or two days; default all. Ranked are customers with a purchase in it.
-#' @param within `[character]` Attributes, see [customers()]: rank within each of their groups; `"(missing)"` is a group.
-#' @param top,bottom `[numeric(1)]` Keep the first or last so many; both give both ends. Default all.
-#' @param unit `[character(1)]` Of `top` and `bottom`: `"customers"` (default) or `"percent"` of the group.
-#' @param ties `[character(1)]` `"competition"` (1 2 2 4, default), `"dense"` (1 2 2 3), or `"row"` (1 2 3 4, ties cut by customer id). Under the first two "top 10" returns all who share the
+#' @param by `[character(1)]` The measure: `"sales"` (net, default), `"purchases"`, `"orders"`,
+#'   `"mean_sales"`, `"recency"` (days since the last purchase), or a numeric column of `scores`.
+#' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"` or two days; default
+#'   all. Ranked are customers with a purchase in it.
+#' @param within `[character]` Attributes, see [customers()]: rank within each of their groups;
+#'   `"(missing)"` is a group.
+#' @param top,bottom `[numeric(1)]` Keep the first or last so many; both give both ends. Default
+#'   all.
+#' @param unit `[character(1)]` Of `top` and `bottom`: `"customers"` (default) or `"percent"` of the
+#'   group.
+#' @param ties `[character(1)]` `"competition"` (1 2 2 4, default), `"dense"` (1 2 2 3), or `"row"`
+#'   (1 2 3 4, ties cut by customer id). Under the first two "top 10" returns all who share the
 #'   tenth place.
-#' @param best `[character(1)]` Is `"high"` (default) or `"low"` rank 1? For recency the default is low: fewer days are better.
-#' @param at_least `[numeric]` Thresholds by measure, such as `c(purchases = 3)`: only customers who reach them are ranked.
-#' @param scores `[data.frame]` Further measures with a `customer` column, such as a result of [forecast_value()] or [purchase_gaps()].
-#' @return A `nubrek_ranks`, by group, end and rank: the columns of `within`; `end` (`"top"`, `"bottom"`) where both are asked; `rank`; `customer`; the measure; `sales` and `purchases`;
-#'   `customers_of_group`, `sales_of_group` and `share_of_group`, of all customers of the group. Bottom ranks count from below.
+#' @param best `[character(1)]` Is `"high"` (default) or `"low"` rank 1? For recency the default is
+#'   low: fewer days are better.
+#' @param at_least `[numeric]` Thresholds by measure, such as `c(purchases = 3)`: only customers who
+#'   reach them are ranked.
+#' @param scores `[data.frame]` Further measures with a `customer` column, such as a result of
+#'   [forecast_value()] or [purchase_gaps()].
+#' @return A `nubrek_ranks`, by group, end and rank: the columns of `within`; `end` (`"top"`,
+#'   `"bottom"`) where both are asked; `rank`; `customer`; the measure; `sales` and `purchases`;
+#'   `customers_of_group`, `sales_of_group` and `share_of_group`, of all customers of the group.
+#'   Bottom ranks count from below.
 #' @examples
 #' rank_customers(example_ledger(), top = 3)
 #' rank_customers(example_ledger(), "purchases", within = "first_channel", top = 1)
 #' @export
-rank_customers <- function(ledger, by = "sales", during = NULL, within = NULL, top = NULL, bottom = NULL, unit = "customers", ties = "competition", best = NULL, at_least = NULL, scores = NULL) {
+rank_customers <- function(
+  ledger, by = "sales", during = NULL, within = NULL, top = NULL, bottom = NULL, unit = "customers",
+  ties = "competition", best = NULL, at_least = NULL, scores = NULL
+) {
   check_ledger(ledger)
   check_choice(unit, c("customers", "percent"))
   check_choice(ties, c("competition", "dense", "row"))
   best <- best %||% if (identical(by, "recency")) "low" else "high"
   check_choice(best, c("high", "low"))
-  for (arg in c("top", "bottom")) check_number(get(arg), lower = 0, upper = if (unit == "percent") 100 else Inf, arg = arg, null = TRUE)
+  for (arg in c("top", "bottom")) {
+    check_number(
+      get(arg), lower = 0, upper = if (unit == "percent") 100 else Inf, arg = arg, null = TRUE
+    )
+  }
   who <- spanned(ledger, during)
   value <- ranked_value(who, by, scores)
   lost <- is.na(value)
   reaches <- reaching(who, value, by, at_least)
-  side <- if (!is.null(within)) side_by_side(ledger, within, c("end", "rank", "customer", by, rank_columns))
+  side <- if (!is.null(within)) {
+    side_by_side(ledger, within, c("end", "rank", "customer", by, rank_columns))
+  }
   group <- if (is.null(within)) rep(1L, length(value)) else as.integer(side$code)[who$codes]
-  ranked <- if (is.null(scores) && by == "sales") who$units else value                 # whole numbers are counted, others sorted
+  # whole numbers are counted, others sorted
+  ranked <- if (is.null(scores) && by == "sales") who$units else value
   ranked[!reaches] <- NA
   if (best == "low") ranked <- -ranked
   from_top <- rank_in_groups(ranked, group, ties)
   from_below <- if (!is.null(bottom)) rank_in_groups(-ranked, group, ties)
   size <- tabulate(group[!lost & reaches], max(group))
   kept <- \(rank, n) which(!lost & reaches & within_edge(rank, n, unit, size[group]))
-  ends <- c(if (!is.null(top) || is.null(bottom)) list(top = kept(from_top, top)), if (!is.null(bottom)) list(bottom = kept(from_below, bottom)))
+  ends <- c(
+    if (!is.null(top) || is.null(bottom)) list(top = kept(from_top, top)),
+    if (!is.null(bottom)) list(bottom = kept(from_below, bottom))
+  )
   at <- unlist(ends, use.names = FALSE)
   end <- rep(names(ends), lengths(ends))
   rank <- c(from_top[ends$top], from_below[ends$bottom])
   sorted <- order(group[at], match(end, c("top", "bottom")), rank, at, method = "radix")
   all_of_group <- tabulate(group[!lost], max(group))
   sums <- cpp_group_sums(who$units, group, 0L, max(group))$sums
-  columns <- c(lapply(side$labels, \(x) x[group[at]]), if (length(ends) > 1L) list(end = end), list(rank = rank, customer = who$ids[at]), stats::setNames(list(value[at]), by),
-    list(sales = major(ledger, who$units[at]), purchases = who$m$purchases[at], customers_of_group = all_of_group[group[at]], sales_of_group = major(ledger, sums[group[at]]),
-         share_of_group = ifelse(sums[group[at]] > 0, who$units[at] / sums[group[at]], NA_real_)))
+  columns <- c(
+    lapply(side$labels, \(x) x[group[at]]),
+    if (length(ends) > 1L) list(end = end),
+    list(rank = rank, customer = who$ids[at]),
+    stats::setNames(list(value[at]), by),
+    list(
+      sales = major(ledger, who$units[at]),
+      purchases = who$m$purchases[at],
+      customers_of_group = all_of_group[group[at]],
+      sales_of_group = major(ledger, sums[group[at]]),
+      share_of_group = ifelse(sums[group[at]] > 0, who$units[at] / sums[group[at]], NA_real_)
+    )
+  )
   columns <- lapply(columns[!duplicated(names(columns))], `[`, sorted)
-  said <- rbind(carried(ledger), during_remark(who$span, during), remark_table("direction", sprintf("Rank 1 has the %s %s%s.", if (best == "high") "highest" else "lowest", gsub("_", " ", by),
-      if (length(ends) == 1L && names(ends) == "bottom") ", here counted from below" else "")), edge_remark(ends, list(top = from_top, bottom = from_below), list(top = top, bottom = bottom),
-          group, ties, unit),
-    if (any(lost)) remark_table("no value", sprintf("%s without a value of %s are left out.", n_of(sum(lost), "customer"), by)), ranked_remark(at_least, sum(reaches & !lost)))
-  new_result(columns, "ranks", ledger, said, c(list(by = by, within = names(side$labels), top = top, bottom = bottom, unit = unit, ties = ties, best = best), span_basis(who$span, during)))
+  said <- rbind(
+    carried(ledger),
+    during_remark(who$span, during),
+    remark_table("direction", sprintf(
+      "Rank 1 has the %s %s%s.",
+      if (best == "high") "highest" else "lowest",
+      gsub("_", " ", by),
+      if (length(ends) == 1L && names(ends) == "bottom") ", here counted from below" else ""
+    )),
+    edge_remark(
+      ends,
+      list(top = from_top, bottom = from_below),
+      list(top = top, bottom = bottom),
+      group,
+      ties,
+      unit
+    ),
+    if (any(lost)) {
+      remark_table("no value", sprintf(
+        "%s without a value of %s are left out.", n_of(sum(lost), "customer"), by
+      ))
+    },
+    ranked_remark(at_least, sum(reaches & !lost))
+  )
+  new_result(
+    columns,
+    "ranks",
+    ledger,
+    said,
+    c(list(
+      by = by,
+      within = names(side$labels),
+      top = top,
+      bottom = bottom,
+      unit = unit,
+      ties = ties,
+      best = best
+    ), span_basis(who$span, during))
+  )
 }
 
 # The columns beside the measure.
@@ -62,14 +130,16 @@ rank_columns <- c("sales", "purchases", "customers_of_group", "sales_of_group", 
 within_edge <- function(rank, n, unit, size) {
   if (is.null(n)) return(rep(TRUE, length(rank)))
   if (unit == "customers") return(rank <= n)
-  round((rank - 1) * 1e6) < round(n / 100 * 1e6) * size          # in millionths: no tie is lost to rounding
+  round((rank - 1) * 1e6) < round(n / 100 * 1e6) * size # in millionths: no tie is lost to rounding
 }
 
 # Who is ranked at all: those that reach every threshold.
 reaching <- function(who, value, by, at_least, call = rlang::caller_env()) {
   if (is.null(at_least)) return(rep(TRUE, length(value)))
   known <- union(names(customer_measures), by)
-  columns <- lapply(stats::setNames(nm = known), \(name) if (name == by) value else who$measure(name))
+  columns <- lapply(
+    stats::setNames(nm = known), \(name) if (name == by) value else who$measure(name)
+  )
   columns$.place <- seq_along(value)
   kept <- reach(columns, at_least, known, call)$.place
   replace(logical(length(value)), kept, TRUE)
@@ -77,12 +147,19 @@ reaching <- function(who, value, by, at_least, call = rlang::caller_env()) {
 
 ranked_remark <- function(at_least, n) {
   if (is.null(at_least)) return(NULL)
-  remark_table("threshold", sprintf("Ranked are the %s with %s; totals beside them are of all.", n_of(n, "customer"), threshold_words(at_least)))
+  remark_table("threshold", sprintf(
+    "Ranked are the %s with %s; totals beside them are of all.",
+    n_of(n, "customer"),
+    threshold_words(at_least)
+  ))
 }
 
 ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
   check_text(by, call = call)
-  if (is.null(scores)) { check_choice(by, names(customer_measures), call = call); return(who$measure(by)) }
+  if (is.null(scores)) {
+    check_choice(by, names(customer_measures), call = call)
+    return(who$measure(by))
+  }
   throw_unless(checkmate::check_data_frame(scores), "scores", call)
   check_columns_exist(c("customer", by), names(scores), "scores", call)
   throw_unless(checkmate::check_numeric(scores[[by]]), "by", call)
@@ -92,16 +169,25 @@ ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
 # Ranks within groups, highest first; missing values have none.
 rank_in_groups <- function(value, group, ties) {
   out <- rep(NA_integer_, length(value))
-  if (ties == "competition" && !anyNA(value) && all(group == 1L)) return(strictly_better(value) + 1L)
+  if (ties == "competition" && !anyNA(value) && all(group == 1L)) {
+    return(strictly_better(value) + 1L)
+  }
   there <- which(!is.na(value))
-  at <- there[order(group[there], -value[there], method = "radix")]          # stable: equal ones in the order of ids
+  # stable: equal ones in the order of ids
+  at <- there[order(group[there], -value[there], method = "radix")]
   if (length(at) == 0L) return(out)
   new_group <- c(TRUE, diff(group[at]) != 0L)
   new_value <- new_group | c(TRUE, value[at][-1L] != value[at][-length(at)])
   start <- cummax(ifelse(new_group, seq_along(at), 0L))
   row <- seq_along(at) - start + 1L
-  out[at] <- switch(ties, row = row, competition = cummax(ifelse(new_value, seq_along(at), 0L)) - start + 1L,
-                    dense = { step <- cumsum(new_value); step - step[start] + 1L })
+  out[at] <- switch(ties,
+    row = row,
+    competition = cummax(ifelse(new_value, seq_along(at), 0L)) - start + 1L,
+    dense = {
+      step <- cumsum(new_value)
+      step - step[start] + 1L
+    }
+  )
   out
 }
 
@@ -113,12 +199,21 @@ edge_remark <- function(ends, ranks, wanted, group, ties, unit) {
     if (is.null(n)) next
     if (ties == "row") {
       # somebody with the same value came after the last
-      return(remark_table("ties", "Equal customers are cut at the edge by their id; other tie rules keep them together."))
+      return(remark_table(
+        "ties",
+        "Equal customers are cut at the edge by their id; other tie rules keep them together."
+      ))
     }
     if (ties == "dense") next
     over <- tapply(ends[[end]], group[ends[[end]]], length)
-    if (any(over > n)) return(remark_table("ties", sprintf("Ties at the edge: %s more than the %s asked for%s.", n_of(sum(pmax(0, over - n)), "customer"), number_text(n),
-        if (length(over) > 1L) " in a group" else "")))
+    if (any(over > n)) {
+      return(remark_table("ties", sprintf(
+        "Ties at the edge: %s more than the %s asked for%s.",
+        n_of(sum(pmax(0, over - n)), "customer"),
+        number_text(n),
+        if (length(over) > 1L) " in a group" else ""
+      )))
+    }
   }
   NULL
 }

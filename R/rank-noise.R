@@ -1,11 +1,15 @@
 #' How many moves would chance alone make?
 #'
-#' Everybody who buys now and then is in a higher tier in one year and in a lower one in the next, without any change of mind. Under a stationary model a customer's orders of both times
-#' could as well have fallen into the other one: they are dealt anew, in proportion to the days that the customer was there in each, the tiers are made again, and the moves counted. A move is a
-#' finding only if it happens more (or less) often than in such draws.
+#' Everybody who buys now and then is in a higher tier in one year and in a lower one in the next,
+#' without any change of mind. Under a stationary model a customer's orders of both times could as
+#' well have fallen into the other one: they are dealt anew, in proportion to the days that the
+#' customer was there in each, the tiers are made again, and the moves counted. A move is a finding
+#' only if it happens more (or less) often than in such draws.
 #'
-#' The first purchase stays in its place, and so do all orders of customers who are new in the second time. The p-value is normal with the mean and variance of the draws and must hold for all cells
-#' together (false discovery rate, Benjamini and Hochberg); besides, fewer than 5 % of the draws may be as far from their mean.
+#' The first purchase stays in its place, and so do all orders of customers who are new in the
+#' second time. The p-value is normal with the mean and variance of the draws and must hold for all
+#' cells together (false discovery rate, Benjamini and Hochberg); besides, fewer than 5 % of the
+#' draws may be as far from their mean.
 #'
 #' @param moves `[nubrek_moves]` From [tier_moves()].
 #' @param ledger `[nubrek_ledger]` The ledger it came from.
@@ -13,11 +17,13 @@
 #' @param draws `[integer(1)]` Default 200.
 #' @param seed `[integer(1)]` The same seed gives the same draws.
 #' @param level `[numeric(1)]` Of the interval and of the verdict, default 0.95.
-#' @return A `nubrek_noise`, one row per pair of places (not from `"new"`): `from`, `to`, `customers`; `expected` by chance alone, with `lower` and `upper`; `p`; `verdict`: `"more"`, `"fewer"` or
-#'   `"as by chance"`. The
-#'   attribute `net` has the customers who rose and fell (absent being the lowest place) against chance.
-#' @references Benjamini and Hochberg (1995), Controlling the false discovery rate. Given their number, the events of a Poisson process are spread evenly over its time: Kingman (1993), Poisson
-#'   Processes, section 2.4.
+#' @return A `nubrek_noise`, one row per pair of places (not from `"new"`): `from`, `to`,
+#'   `customers`; `expected` by chance alone, with `lower` and `upper`; `p`; `verdict`: `"more"`,
+#'   `"fewer"` or `"as by chance"`. The attribute `net` has the customers who rose and fell (absent
+#'   being the lowest place) against chance.
+#' @references Benjamini and Hochberg (1995), Controlling the false discovery rate. Given their
+#'   number, the events of a Poisson process are spread evenly over its time: Kingman (1993),
+#'   Poisson Processes, section 2.4.
 #' @examples
 #' moves <- tier_moves(example_ledger(), c("2024 Q1", "2024 Q2"), shares = c(top = 30, base = 70))
 #' move_noise(moves, example_ledger(), draws = 50)
@@ -34,77 +40,138 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   at <- match(step, steps)
   rule <- basis_of(moves, "how")
   if (identical(basis_of(moves, "purchase_unit"), "day") && "purchases" %in% rule$measures) {
-    abort_nubrek(c("Draws deal orders, but a purchase is a day here.", "i" = "Tiers by sales can be held against chance."), "argument")
+    abort_nubrek(c(
+      "Draws deal orders, but a purchase is a day here.",
+      "i" = "Tiers by sales can be held against chance."
+    ), "argument")
   }
   world <- dealing_world(ledger, basis_of(moves, "spans")[[at]], attr(moves, "who")[[at]], rule)
   places <- move_places(basis_of(moves, "labels"))
-  counts <- vapply(seq_len(draws), \(i) {
-    if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
-    world$count(cpp_deal_orders(world$customer, world$sales, world$which, world$share, ledger$least, world$n, seed, i))
-  }, integer(prod(lengths(places))))
+  counts <- vapply(
+    seq_len(draws),
+    \(i) {
+      if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
+      world$count(cpp_deal_orders(
+        world$customer, world$sales, world$which, world$share, ledger$least, world$n, seed, i
+      ))
+    },
+    integer(prod(lengths(places)))
+  )
   observed <- as.integer(count_cells(attr(moves, "who")[[at]], places))
   every <- expand.grid(to = places$to, from = places$from, stringsAsFactors = FALSE)
   found <- judge_counts(observed, counts, level)
   shown <- every$from != "new"
   p <- found$p[shown]
   sure <- stats::p.adjust(p, "BH") < 1 - level & found$rare[shown]
-  verdict <- ifelse(!sure, "as by chance", ifelse(observed[shown] > found$mean[shown], "more", "fewer"))
+  verdict <- ifelse(
+    !sure, "as by chance", ifelse(observed[shown] > found$mean[shown], "more", "fewer")
+  )
   height <- \(place) match(place, places$to)
   both <- shown & every$to %in% places$to
   rose <- both & height(every$to) < height(ifelse(every$from == "new", NA, every$from))
   fell <- both & height(every$to) > height(ifelse(every$from == "new", NA, every$from))
-  net <- do.call(rbind, lapply(list(rose = which(rose), fell = which(fell)), \(cells) as.data.frame(c(list(customers = sum(observed[cells])), judge_counts(sum(observed[cells]),
-      matrix(colSums(counts[cells, , drop = FALSE]), 1L), level)))))
-  new_result(list(from = every$from[shown], to = every$to[shown], customers = observed[shown], expected = found$mean[shown], lower = found$lower[shown], upper = found$upper[shown], p = p,
-      verdict = verdict), "noise",
-             remarks = rbind(remarks(moves), remark_table("noise",
-                 sprintf("Chance: each customer's orders of both times dealt anew between them, %s times. It knows no season and nobody who leaves: beyond chance are these, or a change of mind.",
-                     number_text(draws)))),
-             basis = c(attr(moves, "basis"), list(step = step, draws = draws, level = level, kinds = c(expected = "decimal", lower = "count", upper = "count", p = "decimal"))),
-                 net = data.frame(direction = rownames(net), net, row.names = NULL))
+  net <- do.call(
+    rbind,
+    lapply(
+      list(rose = which(rose), fell = which(fell)),
+      \(cells) as.data.frame(c(list(customers = sum(observed[cells])), judge_counts(
+        sum(observed[cells]), matrix(colSums(counts[cells, , drop = FALSE]), 1L), level
+      )))
+    )
+  )
+  new_result(
+    list(
+      from = every$from[shown],
+      to = every$to[shown],
+      customers = observed[shown],
+      expected = found$mean[shown],
+      lower = found$lower[shown],
+      upper = found$upper[shown],
+      p = p,
+      verdict = verdict
+    ),
+    "noise",
+    remarks = rbind(remarks(moves), remark_table("noise", sprintf(paste0(
+      "Chance: each customer's orders of both times dealt anew between them, %s times. It knows ",
+      "no season and nobody who leaves: beyond chance are these, or a change of mind."
+    ), number_text(draws)))),
+    basis = c(attr(moves, "basis"), list(
+      step = step,
+      draws = draws,
+      level = level,
+      kinds = c(expected = "decimal", lower = "count", upper = "count", p = "decimal")
+    )),
+    net = data.frame(direction = rownames(net), net, row.names = NULL)
+  )
 }
 
-count_cells <- function(who, places) tabulate((who$from - 1L) * length(places$to) + who$to, prod(lengths(places)))
+count_cells <- function(who, places) {
+  tabulate((who$from - 1L) * length(places$to) + who$to, prod(lengths(places)))
+}
 
-# Counts against those of the draws: mean, interval, p-value, and whether fewer than 5 % of the draws are as far off.
+# Counts against those of the draws: mean, interval, p-value, and whether fewer than 5 % of the
+# draws are as far off.
 judge_counts <- function(observed, counts, level) {
   mean <- rowMeans(counts)
   sd <- sqrt(rowSums((counts - mean)^2) / (ncol(counts) - 1))
   off <- pmax(0, abs(observed - mean) - 0.5)
-  ends <- apply(counts, 1L, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE, type = 1L)
-  list(mean = mean, lower = ends[1L, ], upper = ends[2L, ], p = ifelse(sd > 0, 2 * stats::pnorm(-off / sd), ifelse(off > 0, 0, 1)),
-      rare = rowMeans(abs(counts - mean) >= abs(observed - mean)) < 1 - level)
+  ends <- apply(
+    counts, 1L, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE, type = 1L
+  )
+  list(
+    mean = mean,
+    lower = ends[1L, ],
+    upper = ends[2L, ],
+    p = ifelse(sd > 0, 2 * stats::pnorm(-off / sd), ifelse(off > 0, 0, 1)),
+    rare = rowMeans(abs(counts - mean) >= abs(observed - mean)) < 1 - level
+  )
 }
 
 # The orders of both times, which of them may move, and how a draw is counted.
 dealing_world <- function(ledger, spans, who, rule) {
-  day <- ledger$orders$day
-  inside <- lapply(spans, \(s) day >= as.integer(s$from) & day <= as.integer(s$until))
-  rows <- which(inside[[1L]] | inside[[2L]])
   code <- which(!is.na(who$from))
+  orders <- lapply(
+    spans, \(s) ledger_rows(ledger, "orders", c("customer", "day", "sales"), code, s$from, s$until)
+  )
+  of_first <- rep(c(TRUE, FALSE), lengths(lapply(orders, `[[`, "row")))
+  orders <- Map(c, orders[[1L]], orders[[2L]])
+  order <- order(orders$row)
+  orders <- lapply(orders, `[`, order)
+  of_first <- of_first[order]
   from <- who$from[code]
   place <- rep(NA_integer_, n_customers(ledger))
   place[code] <- seq_along(code)
-  mine <- place[ledger$orders$customer[rows]]
-  rows <- rows[!is.na(mine)]
-  mine <- mine[!is.na(mine)]
+  mine <- place[orders$customer]
   first <- first_purchase_day(ledger)[code]
   days <- vapply(spans, days_of, 0L)
   # whoever came during the first time had only the rest of it
   early <- pmax(0L, as.integer(spans[[1L]]$until) - pmax(as.integer(spans[[1L]]$from) - 1L, first))
   share <- days[[2L]] / (early + days[[2L]])
-  fixed <- from[mine] > length(rule$labels) + 1L | day[rows] <= first[mine]
-  which <- ifelse(inside[[1L]][rows], ifelse(fixed, 0L, 1L), ifelse(fixed, -1L, 2L))
+  fixed <- from[mine] > length(rule$labels) + 1L | orders$day <= first[mine]
+  which <- ifelse(of_first, ifelse(fixed, 0L, 1L), ifelse(fixed, -1L, 2L))
   new <- from > length(rule$labels) + 1L
   unit <- 10^ledger$decimals
   tiers <- length(rule$labels)
-  list(customer = mine, sales = ledger$orders$sales[rows], which = which, share = share, n = length(code), count = \(dealt) {
-    was <- place_in(list(sales = dealt$sales_first, purchases = dealt$purchases_first), rule, unit)
-    was[new] <- tiers + 2L
-    to <- place_in(list(sales = dealt$sales_second, purchases = dealt$purchases_second), rule, unit)
-    count_cells(list(from = was, to = to), move_places(rule$labels))
-  })
+  list(
+    customer = mine,
+    sales = orders$sales,
+    which = which,
+    share = share,
+    n = length(code),
+    count = \(dealt) {
+      was <- place_in(
+        list(sales = dealt$sales_first, purchases = dealt$purchases_first), rule, unit
+      )
+      was[new] <- tiers + 2L
+      to <- place_in(
+        list(sales = dealt$sales_second, purchases = dealt$purchases_second), rule, unit
+      )
+      count_cells(list(from = was, to = to), move_places(rule$labels))
+    }
+  )
 }
 
 #' @export
-rows_behind.nubrek_noise <- function(result, ledger, ...) abort_nubrek(c("Draws have no orders behind them.", "i" = "{.fn tier_moves} has."), "argument")
+rows_behind.nubrek_noise <- function(result, ledger, ...) {
+  abort_nubrek(c("Draws have no orders behind them.", "i" = "{.fn tier_moves} has."), "argument")
+}

@@ -2,18 +2,34 @@
 
 group_profile <- function(group, sales, more = list()) {
   out <- data.table(group, sales)[, .(customers = .N, sales = sum(sales)), keyby = group]
-  for (name in names(more)) data.table::set(out, NULL, name, as.vector(tapply(more[[name]], group, mean))[match(out$group, levels(group))])
-  out[, `:=`(share_of_customers = customers / sum(customers), share_of_sales = sales / sum(sales), sales_per_customer = sales / customers)]
-  data.table::setcolorder(out, c("group", "customers", "sales", "share_of_customers", "share_of_sales", "sales_per_customer"))
+  for (name in names(more)) {
+    data.table::set(
+      out, NULL, name, as.vector(tapply(more[[name]], group, mean))[match(out$group, levels(group))]
+    )
+  }
+  out[,
+    `:=`(
+      share_of_customers = customers / sum(customers),
+      share_of_sales = sales / sum(sales),
+      sales_per_customer = sales / customers
+    )
+  ]
+  data.table::setcolorder(out, c(
+    "group", "customers", "sales", "share_of_customers", "share_of_sales", "sales_per_customer"
+  ))
   as.data.frame(out)
 }
 
 #' Profile the groups of a scoring, the tiers, or the regions of the order map
 #'
 #' @param rfm `[nubrek_rfm]` From [score_rfm()].
-#' @param value `[nubrek_value]` From [forecast_value()], if the expected value of each group is wanted.
-#' @return A data frame, one row per group that has customers, in the order of the groups, or best tier first: `group`, `tier` or `region`; `customers`, `sales` (major units), `share_of_customers`,
-#'   `share_of_sales`, `sales_per_customer`; groups and regions also `mean_recency` (days) and `mean_purchases`, and `value`, the expected value of all their customers, where it is given.
+#' @param value `[nubrek_value]` From [forecast_value()], if the expected value of each group is
+#'   wanted.
+#' @return A data frame, one row per group that has customers, in the order of the groups, or best
+#'   tier first: `group`, `tier` or `region`; `customers`, `sales` (major units),
+#'   `share_of_customers`, `share_of_sales`, `sales_per_customer`; groups and regions also
+#'   `mean_recency` (days) and `mean_purchases`, and `value`, the expected value of all their
+#'   customers, where it is given.
 #' @examples
 #' rfm_profile(score_rfm(example_ledger(), 3))
 #' tier_profile(assign_tiers(example_ledger()))
@@ -22,7 +38,14 @@ group_profile <- function(group, sales, more = list()) {
 rfm_profile <- function(rfm, value = NULL) {
   throw_unless(checkmate::check_class(rfm, "nubrek_rfm"), "rfm", rlang::current_env())
   group <- factor(rfm$group, basis_of(rfm, "groups")$group)
-  out <- with_value(group_profile(group, rfm$sales, list(mean_recency = rfm$recency, mean_purchases = rfm$frequency)), group, rfm$customer, value)
+  out <- with_value(
+    group_profile(
+      group, rfm$sales, list(mean_recency = rfm$recency, mean_purchases = rfm$frequency)
+    ),
+    group,
+    rfm$customer,
+    value
+  )
   as_profile(out, rfm, rfm$group)
 }
 
@@ -32,7 +55,9 @@ with_value <- function(profile, group, customer, value, call = rlang::caller_env
   throw_unless(checkmate::check_class(value, "nubrek_value"), "value", call)
   column <- if (all(is.na(value$value))) "sales" else "value"
   each <- value[[column]][match(customer, value$customer)]
-  profile[[if (column == "value") "value" else "expected_sales"]] <- as.vector(tapply(ifelse(is.na(each), 0, each), group, sum))[match(profile$group, levels(group))]
+  profile[[if (column == "value") "value" else "expected_sales"]] <- as.vector(tapply(
+    ifelse(is.na(each), 0, each), group, sum
+  ))[match(profile$group, levels(group))]
   profile
 }
 
@@ -53,18 +78,33 @@ tier_profile <- function(tiers) {
 map_profile <- function(map, value = NULL) {
   throw_unless(checkmate::check_class(map, "nubrek_map"), "map", rlang::current_env())
   region <- factor(map$region, map_regions)
-  out <- with_value(group_profile(region, map$sales, list(mean_recency = map$recency, mean_purchases = map$purchases)), region, map$customer, value)
+  out <- with_value(
+    group_profile(
+      region, map$sales, list(mean_recency = map$recency, mean_purchases = map$purchases)
+    ),
+    region,
+    map$customer,
+    value
+  )
   names(out)[[1L]] <- "region"
   as_profile(out, map, map$region)
 }
 
 # A profile with the base of what it was made of, and who is in each group.
 as_profile <- function(table, of, group) {
-  new_result(as.list(table), "profile", remarks = remarks(of), basis = c(attr(of, "basis"), list(of = class(of)[[1L]], kinds = profile_kinds)),
-             members = members_of(group, of$customer))
+  new_result(
+    as.list(table),
+    "profile",
+    remarks = remarks(of),
+    basis = c(attr(of, "basis"), list(of = class(of)[[1L]], kinds = profile_kinds)),
+    members = members_of(group, of$customer)
+  )
 }
 
-profile_kinds <- c(sales_per_customer = "money", mean_recency = "decimal", mean_purchases = "decimal")
+profile_kinds <- c(
+  sales_per_customer = "money", mean_recency = "decimal", mean_purchases = "decimal"
+)
 
-# Who stands behind the rows of a result that counts people: the value of its first column for each customer.
+# Who stands behind the rows of a result that counts people: the value of its first column for each
+# customer.
 members_of <- function(group, customer) list(group = as.character(group), customer = customer)

@@ -1,12 +1,17 @@
-# First and nth purchase day of the customers whose first purchase is known to lie in the data; with a frame also the cohort's row
-# and the periods waited, missing for "not yet".
-reduce_waits <- function(ledger, nth, frame = NULL) {
+# First and nth purchase day of the customers whose first purchase is known to lie in the data:
+# `code`, `first`, `nth`; `known`, a flag per customer code who bought before. With a clock also
+# `cohort`, the row of the period, and `waited`, periods; missing for "not yet".
+reduce_waits <- function(ledger, nth, clock = NULL) UseMethod("reduce_waits")
+
+#' @export
+reduce_waits.nubrek_memory <- function(ledger, nth, clock = NULL) {
   days <- cpp_nth_days(ledger$days, nth, n_customers(ledger))
   known <- !is.na(days$first) & !is.na(ledger$known_first) & ledger$known_first < days$first
   use <- which(!is.na(days$first) & !known)
-  out <- list(code = use, first = days$first[use], nth = days$nth[use], known = known)
-  if (is.null(frame)) return(out)
-  out$cohort <- period_row(frame, out$first)
-  out$waited <- period_row(frame, out$nth) - out$cohort
-  out
+  waits <- list(code = use, first = days$first[use], nth = days$nth[use], known = known)
+  if (is.null(clock)) return(waits)
+  frame <- period_frame(ledger, clock)
+  waits$cohort <- period_row(frame, waits$first)
+  waits$waited <- period_row(frame, waits$nth) - waits$cohort
+  waits
 }

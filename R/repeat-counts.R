@@ -1,12 +1,13 @@
 #' How many customers have 1, 2, 3 ... purchases
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param fold_from `[integer(1)]` Put all customers with this many purchases or more into one last row; default none, the full
-#'   distribution.
+#' @param fold_from `[integer(1)]` Put all customers with this many purchases or more into one last
+#'   row; default none, the full distribution.
 #' @param during `[character]` A part of time, as in [repeat_rate()].
-#' @return A `nubrek_counts`, one row per number of purchases that occurs, ascending: `purchases`, `customers`, `share` of all
-#'   customers with a purchase, `cumulative_share`. A folded last row has the attribute `folded`.
-#'   Invariant: `sum(customers)` is the number of customers with a purchase.
+#' @return A `nubrek_counts`, one row per number of purchases that occurs, ascending: `purchases`,
+#'   `customers`, `share` of all customers with a purchase, `cumulative_share`. A folded last row
+#'   has the attribute `folded`. Invariant: `sum(customers)` is the number of customers with a
+#'   purchase.
 #' @examples
 #' order_counts(example_ledger())
 #' @export
@@ -21,7 +22,10 @@ order_counts <- function(ledger, fold_from = NULL, during = NULL) {
     tail <- k >= fold_from
     n <- c(n[!tail], sum(n[tail]))
     k <- c(k[!tail], as.integer(fold_from))
-  } else fold_from <- NULL
-  new_result(list(purchases = k, customers = n, share = n / sum(n), cumulative_share = cumsum(n) / sum(n)), "counts", ledger,
-             carried(ledger), list(folded = fold_from), folded = fold_from)
+  } else {
+    fold_from <- NULL
+  }
+  new_result(list(
+    purchases = k, customers = n, share = n / sum(n), cumulative_share = cumsum(n) / sum(n)
+  ), "counts", ledger, carried(ledger), list(folded = fold_from), folded = fold_from)
 }

@@ -2,21 +2,32 @@
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param clock `[character(1)]` Period; default the ledger's.
-#' @param lookback `[integer(1)]` Periods (or days, with `unit = "days"`) within which the last earlier purchase must lie for a customer to be returning; longer ago is reactivated.
-#'   Default endless: nobody is reactivated.
-#' @param unit `[character(1)]` `"periods"` (default) or `"days"` before the customer's first purchase in the period.
-#' @param lines `[list]` Only purchases of some lines, such as `list(category = "Yarn")`: orders whose lines inside are worth more than 0.
-#' @param scope `[character(1)]` What counts as history under such a filter: `"within"` (default), purchases inside it; `"any"`, purchases of anything.
+#' @param lookback `[integer(1)]` Periods (or days, with `unit = "days"`) within which the last
+#'   earlier purchase must lie for a customer to be returning; longer ago is reactivated. Default
+#'   endless: nobody is reactivated.
+#' @param unit `[character(1)]` `"periods"` (default) or `"days"` before the customer's first
+#'   purchase in the period.
+#' @param lines `[list]` Only purchases of some lines, such as `list(category = "Yarn")`: orders
+#'   whose lines inside are worth more than 0.
+#' @param scope `[character(1)]` What counts as history under such a filter: `"within"` (default),
+#'   purchases inside it; `"any"`, purchases of anything.
 #' @param by `[character(1)]` A line column: the same for each of its values, side by side.
-#' @param new_again `[logical(1)]` Also a column `new_again`, new and reactivated together? Default `FALSE`.
-#' @return A `nubrek_new`, one row per period (and group): `period` `[Date]`; `active`, customers with a purchase; `new`, first purchase in it; `returning`; `reactivated`; `sales_new`,
-#'   `sales_returning`, `sales_reactivated`, all their net sales of the period; `sales_not_active`, of customers without a purchase in it (returns); `partial`;
-#'   `reactivation_possible`, missing look-back ends before. Invariants: active = new + returning + reactivated; the four sales add up to those of the period.
+#' @param new_again `[logical(1)]` Also a column `new_again`, new and reactivated together? Default
+#'   `FALSE`.
+#' @return A `nubrek_new`, one row per period (and group): `period` `[Date]`; `active`, customers
+#'   with a purchase; `new`, first purchase in it; `returning`; `reactivated`; `sales_new`,
+#'   `sales_returning`, `sales_reactivated`, all their net sales of the period; `sales_not_active`,
+#'   of customers without a purchase in it (returns); `partial`; `reactivation_possible`, missing
+#'   look-back ends before. Invariants: active = new + returning + reactivated; the four sales add
+#'   up to those of the period.
 #' @examples
 #' new_returning(example_ledger(), "quarter", lookback = 1)
 #' new_returning(example_ledger(), "quarter", by = "channel")
 #' @export
-new_returning <- function(ledger, clock = NULL, lookback = NULL, unit = "periods", lines = list(), scope = "within", by = NULL, new_again = FALSE) {
+new_returning <- function(
+  ledger, clock = NULL, lookback = NULL, unit = "periods", lines = list(), scope = "within",
+  by = NULL, new_again = FALSE
+) {
   check_ledger(ledger)
   check_choice(unit, c("periods", "days"))
   check_choice(scope, c("within", "any"))
@@ -24,72 +35,100 @@ new_returning <- function(ledger, clock = NULL, lookback = NULL, unit = "periods
   check_text(by, null = TRUE)
   throw_unless(checkmate::check_flag(new_again), "new_again", rlang::current_env())
   clock <- ledger_clock(ledger, clock)
-  check_columns_exist(c(by, names(lines)), names(ledger$lines), "the lines")
-  for (name in names(lines)) check_values(lines[[name]], line_values(ledger, name), name)
+  check_columns_exist(c(by, names(lines)), line_columns(ledger), "the lines")
+  for (name in names(lines)) {
+    check_values(lines[[name]], line_values(ledger, name), name)
+  }
   shown <- group_names(by, new_columns)
-  groups <- if (is.null(by)) list(lines) else lapply(line_values(ledger, by), \(value) c(lines[names(lines) != by], stats::setNames(list(value), by)))
+  groups <- if (is.null(by)) {
+    list(lines)
+  } else {
+    lapply(
+      line_values(ledger, by),
+      \(value) c(lines[names(lines) != by], stats::setNames(list(value), by))
+    )
+  }
   parts <- lapply(groups, \(filter) arrivals(ledger, clock, lookback, unit, filter, scope))
-  columns <- lapply(stats::setNames(nm = names(parts[[1L]])), \(name) do.call(c, lapply(parts, `[[`, name)))
+  columns <- lapply(
+    stats::setNames(nm = names(parts[[1L]])), \(name) do.call(c, lapply(parts, `[[`, name))
+  )
   if (new_again) columns$new_again <- columns$new + columns$reactivated
-  if (!is.null(by)) columns <- c(stats::setNames(list(rep(unlist(lapply(groups, `[[`, by)), each = length(parts[[1L]]$period))), by), columns)
+  if (!is.null(by)) {
+    columns <- c(
+      stats::setNames(
+        list(rep(unlist(lapply(groups, `[[`, by)), each = length(parts[[1L]]$period))), by
+      ),
+      columns
+    )
+  }
   filtered <- length(lines) > 0L || !is.null(by)
-  said <- rbind(carried(ledger, c("as of", "history start")), partial_remark(parts[[1L]], clock),
-    if (filtered) remark_table("scope",
-        if (scope == "within") "History means purchases inside the filter: who bought other things before may be new here." else "History means purchases of anything."))
-  new_result(columns, "new", ledger, said, basis = list(clock = clock, lookback = lookback, unit = unit, scope = if (filtered) scope, by = if (!is.null(by)) shown, attribute = by, lines = lines))
+  said <- rbind(
+    carried(ledger, c("as of", "history start")),
+    partial_remark(parts[[1L]], clock),
+    if (filtered) {
+      remark_table(
+        "scope",
+        if (scope == "within") {
+          paste0(
+            "History means purchases inside the filter: who bought other things before may be new ",
+            "here."
+          )
+        } else {
+          "History means purchases of anything."
+        }
+      )
+    }
+  )
+  new_result(
+    columns,
+    "new",
+    ledger,
+    said,
+    basis = list(
+      clock = clock,
+      lookback = lookback,
+      unit = unit,
+      scope = if (filtered) scope,
+      by = if (!is.null(by)) shown,
+      attribute = by,
+      lines = lines
+    )
+  )
 }
 
-new_columns <- c("period", "active", "new", "returning", "reactivated", "sales_new", "sales_returning", "sales_reactivated",
-                 "sales_not_active", "partial", "reactivation_possible", "new_again")
+new_columns <- c(
+  "period", "active", "new", "returning", "reactivated", "sales_new", "sales_returning",
+  "sales_reactivated", "sales_not_active", "partial", "reactivation_possible", "new_again"
+)
 
 partial_remark <- function(columns, clock) {
   partial <- columns$period[columns$partial]
-  if (length(partial) > 0L) remark_table("partial period", sprintf("The data cover %s only in part.", paste(period_label(partial, clock), collapse = " and ")))
-}
-
-# The values of a line column, the missing ones last.
-line_values <- function(ledger, name) {
-  cells <- ledger$lines[[name]]
-  c(sort(levels(cells)[tabulate(cells, length(levels(cells))) > 0L], method = "radix"), if (anyNA(cells)) "(missing)")
+  if (length(partial) > 0L) {
+    remark_table("partial period", sprintf(
+      "The data cover %s only in part.", paste(period_label(partial, clock), collapse = " and ")
+    ))
+  }
 }
 
 arrivals <- function(ledger, clock, lookback, unit, lines, scope) {
   frame <- period_frame(ledger, clock)
-  inside <- if (length(lines) > 0L) slice_or_none(ledger, lines) else ledger
   n <- length(frame$number)
-  endless <- is.null(lookback)
-  # who is known from before the history is not new; the rest is not observed, so the first day stands for it
-  known <- rep(NA_integer_, n_customers(ledger))
-  if (scope == "any" || length(lines) == 0L) known[known_before(ledger)] <- as.integer(ledger$history_start)
-  active <- bought_days(inside)
-  found <- cpp_arrivals(active, if (scope == "any") bought_days(ledger) else active, inside$orders, known, frame$row_of_day, frame$first_day, n,
-                        if (endless || unit == "days") -1L else as.integer(lookback), if (endless || unit == "periods") -1L else as.integer(lookback))
-  possible <- if (endless) rep(FALSE, n) else if (unit == "periods") seq_len(n) > lookback + 1L
-    else as.integer(pmin(period_end(frame$number, clock), ledger$as_of)) - as.integer(ledger$history_start) > lookback & seq_len(n) > 1L
+  found <- reduce_arrivals(ledger, clock, lookback, unit, lines, scope == "any")
+  possible <- if (is.null(lookback)) {
+    rep(FALSE, n)
+  } else if (unit == "periods") {
+    seq_len(n) > lookback + 1L
+  } else {
+    as.integer(pmin(period_end(frame$number, clock), ledger$as_of)) -
+      as.integer(ledger$history_start) >
+      lookback &
+      seq_len(n) > 1L
+  }
   money <- c("sales_new", "sales_returning", "sales_reactivated", "sales_not_active")
-  c(list(period = frame$start, active = found$new + found$returning + found$reactivated), found[c("new", "returning", "reactivated")], lapply(found[money], \(x) major(ledger, x)),
-    list(partial = frame$partial, reactivation_possible = possible))
-}
-
-# For each customer and period with a purchase, which kind of customer it is there: the same by look-up, for the orders behind a number.
-arrival_kinds <- function(ledger, inside, frame, lookback, unit, any) {
-  day <- inside$purchases$day
-  active <- unique(data.table(customer = inside$purchases$customer, row = period_row(frame, day), day), by = c("customer", "row"))
-  history <- if (any) ledger$purchases else inside$purchases
-  at <- findInterval(active$customer * 1e6 + as.integer(frame$start[active$row]) - 0.5, history$customer * 1e6 + history$day)
-  last <- ifelse(at > 0L & history$customer[pmax(at, 1L)] == active$customer, history$day[pmax(at, 1L)], NA_integer_)
-  if (any) last[is.na(last) & active$customer %in% known_before(ledger)] <- as.integer(ledger$history_start)
-  near <- if (is.null(lookback)) TRUE else if (unit == "days") active$day - last <= lookback else active$row - period_row(frame, last) <= lookback
-  active[, kind := ifelse(is.na(last), "new", ifelse(near, "returning", "reactivated"))][]
-}
-
-known_before <- function(ledger) which(ledger$known_first < as.integer(ledger$history_start))
-
-bought_days <- function(ledger) ledger$purchases[c("customer", "day")]
-
-# A slice by lines in the numbers of the whole ledger; empty where nothing is left.
-slice_or_none <- function(ledger, lines) {
-  check_columns_exist(names(lines), names(ledger$lines), "the lines")
-  keep <- Reduce(`&`, lapply(names(lines), \(name) line_in(ledger$lines[[name]], as.character(lines[[name]]))))
-  cut_orders(ledger, keep, TRUE)
+  c(
+    list(period = frame$start, active = found$new + found$returning + found$reactivated),
+    found[c("new", "returning", "reactivated")],
+    lapply(found[money], \(x) major(ledger, x)),
+    list(partial = frame$partial, reactivation_possible = possible)
+  )
 }

@@ -1,19 +1,22 @@
 #' How many customers come back
 #'
-#' Customers with two or more purchases among those with at least one. The interval is Wilson's, 95 %, without continuity
-#' correction.
+#' Customers with two or more purchases among those with at least one. The interval is Wilson's, 95
+#' %, without continuity correction.
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]); a missing value is the
-#'   group `"(missing)"`.
-#' @param during `[character]` A part of time: `"2024"`, `"2024 Q2"`, `"2024-05"` or two days. Customers are then those with a purchase in it, and only purchases in it
-#'   count; attributes stay those of all time. Default: all of the history.
-#' @return A `nubrek_rate`, one row per group, largest first (bands and cohorts in their own order): the columns of `by`; `customers`, `repeat_customers`; `same_day_only`,
-#'   repeat customers whose purchases all fell on one day; `rate`, `lower`, `upper` in `[0, 1]`; and money in major units: `sales`
-#'   = `sales_repeat` + `sales_one_time` + `sales_no_purchase` (by kind of customer) = `sales_first` + `sales_later` +
-#'   `sales_outside` (by kind of order); `mean_repeat`, `mean_one_time`, `mean_first`, `mean_later`: the mean purchase of each kind.
-#' @references Wilson, E. B. (1927), Probable inference, the law of succession, and statistical inference, Journal of the
-#'   American Statistical Association 22, 209-212.
+#' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]);
+#'   a missing value is the group `"(missing)"`.
+#' @param during `[character]` A part of time: `"2024"`, `"2024 Q2"`, `"2024-05"` or two days.
+#'   Customers are then those with a purchase in it, and only purchases in it count; attributes stay
+#'   those of all time. Default: all of the history.
+#' @return A `nubrek_rate`, one row per group, largest first (bands and cohorts in their own order):
+#'   the columns of `by`; `customers`, `repeat_customers`; `same_day_only`, repeat customers whose
+#'   purchases all fell on one day; `rate`, `lower`, `upper` in `[0, 1]`; and money in major units:
+#'   `sales` = `sales_repeat` + `sales_one_time` + `sales_no_purchase` (by kind of customer) =
+#'   `sales_first` + `sales_later` + `sales_outside` (by kind of order); `mean_repeat`,
+#'   `mean_one_time`, `mean_first`, `mean_later`: the mean purchase of each kind.
+#' @references Wilson, E. B. (1927), Probable inference, the law of succession, and statistical
+#'   inference, Journal of the American Statistical Association 22, 209-212.
 #' @examples
 #' repeat_rate(example_ledger())
 #' repeat_rate(example_ledger(), by = "first_channel")
@@ -23,42 +26,88 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
   whole <- ledger
   ledger <- ledger_during(ledger, during)
   m <- reduce_customers(ledger)
-  m <- m[, .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)]
+  m <- m[,
+    .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)
+  ]
   attributes <- by
   group <- if (!is.null(by)) group_of(whole, by)
   if (!is.null(by)) data.table::setnames(group, by <- group_names(by, rate_columns))
   m <- if (is.null(group)) m else cbind(group, m)
   m <- m[orders > 0L]
-  out <- m[, .(
-    customers = sum(purchases >= 1L), repeat_customers = sum(purchases >= 2L),
-    same_day_only = sum(purchases >= 2L & purchase_days == 1L), sales = sum(sales),
-    sales_repeat = sum(sales[purchases >= 2L]), sales_one_time = sum(sales[purchases == 1L]), sales_no_purchase = sum(sales[purchases == 0L]),
-    sales_first = sum(first), sales_later = sum(inside - first), sales_outside = sum(sales - inside), of_repeat = sum(purchases[purchases >= 2L]), of_later = sum(pmax(0L, purchases - 1L))), by = by]
+  out <- m[,
+    .(
+      customers = sum(purchases >= 1L),
+      repeat_customers = sum(purchases >= 2L),
+      same_day_only = sum(purchases >= 2L & purchase_days == 1L),
+      sales = sum(sales),
+      sales_repeat = sum(sales[purchases >= 2L]),
+      sales_one_time = sum(sales[purchases == 1L]),
+      sales_no_purchase = sum(sales[purchases == 0L]),
+      sales_first = sum(first),
+      sales_later = sum(inside - first),
+      sales_outside = sum(sales - inside),
+      of_repeat = sum(purchases[purchases >= 2L]),
+      of_later = sum(pmax(0L, purchases - 1L))
+    ),
+    by = by
+  ]
   if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
-  if (length(by) == 1L) out <- out[order(match(out[[by]], c(natural_order(whole, attributes), "(missing)")))]
+  if (length(by) == 1L) {
+    out <- out[order(match(out[[by]], c(natural_order(whole, attributes), "(missing)")))]
+  }
   share <- share_interval(out$repeat_customers, out$customers)
   money <- grep("^sales", names(out), value = TRUE)
-  for (name in money) data.table::set(out, NULL, name, major(ledger, out[[name]]))
+  for (name in money) {
+    data.table::set(out, NULL, name, major(ledger, out[[name]]))
+  }
   mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
-  means <- list(mean_repeat = mean_of(out$sales_repeat, out$of_repeat), mean_one_time = mean_of(out$sales_one_time, out$customers - out$repeat_customers),
-                mean_first = mean_of(out$sales_first, out$customers), mean_later = mean_of(out$sales_later, out$of_later))
-  columns <- c(as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")], share, as.list(out)[money], means)
+  means <- list(
+    mean_repeat = mean_of(out$sales_repeat, out$of_repeat),
+    mean_one_time = mean_of(out$sales_one_time, out$customers - out$repeat_customers),
+    mean_first = mean_of(out$sales_first, out$customers),
+    mean_later = mean_of(out$sales_later, out$of_later)
+  )
+  columns <- c(
+    as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")],
+    share,
+    as.list(out)[money],
+    means
+  )
   same_day <- sum(out$same_day_only)
-  new_result(columns, "rate", ledger, rbind(carried(ledger), if (same_day > 0L) remark_table("same day", sprintf(
-    "%s made all their purchases on one day.", n_of(same_day, "repeat customer")))), basis = list(by = by, attributes = attributes, during = during), by = by)
+  new_result(
+    columns,
+    "rate",
+    ledger,
+    rbind(
+      carried(ledger),
+      if (same_day > 0L) {
+        remark_table("same day", sprintf(
+          "%s made all their purchases on one day.", n_of(same_day, "repeat customer")
+        ))
+      }
+    ),
+    basis = list(by = by, attributes = attributes, during = during),
+    by = by
+  )
 }
 
 # Columns of the repeat rate, and what it is made of.
-rate_columns <- c("customers", "repeat_customers", "same_day_only", "rate", "lower", "upper", "sales", "sales_repeat",
-                  "sales_one_time", "sales_no_purchase", "sales_first", "sales_later", "sales_outside", "mean_repeat",
-                  "mean_one_time", "mean_first", "mean_later", "purchases", "orders", "purchase_days", "first", "inside",
-                  "of_repeat", "of_later")
+rate_columns <- c(
+  "customers", "repeat_customers", "same_day_only", "rate", "lower", "upper", "sales",
+  "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later",
+  "sales_outside", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "purchases",
+  "orders", "purchase_days", "first", "inside", "of_repeat", "of_later"
+)
 
 # Share k of n with Wilson's interval; missing where n is 0.
 share_interval <- function(k, n, level = 0.95) {
   p <- ifelse(n > 0, k / n, NA_real_)
   between <- wilson(p, n, stats::qnorm((1 + level) / 2))
-  list(rate = p, lower = ifelse(k == 0, ifelse(n > 0, 0, NA_real_), between$lower), upper = ifelse(k == n & n > 0, 1, between$upper))
+  list(
+    rate = p,
+    lower = ifelse(k == 0, ifelse(n > 0, 0, NA_real_), between$lower),
+    upper = ifelse(k == n & n > 0, 1, between$upper)
+  )
 }
 
 # Wilson's interval of a share of n, for a quantile; n need not be whole.

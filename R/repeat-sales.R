@@ -1,98 +1,201 @@
 #' Sales by any attribute, and what changed
 #'
-#' By a customer attribute, a first-order attribute, a column of the lines, or several. With `against` it tells which groups are coming up.
+#' By a customer attribute, a first-order attribute, a column of the lines, or several. With
+#' `against` it tells which groups are coming up.
 #'
 #' @param ledger `[nubrek_ledger]`
-#' @param by `[character]` Attributes, see [customers()], and mapped line columns. Line columns count the lines, so that an order of two categories stands under both.
-#' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"`, `"2024-05"` or two days; default all.
-#' @param against `[character]` An earlier part of time to compare with, in the same forms, or `"year before"`: the same days a year before.
+#' @param by `[character]` Attributes, see [customers()], and mapped line columns. Line columns
+#'   count the lines, so that an order of two categories stands under both.
+#' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"`, `"2024-05"` or two
+#'   days; default all.
+#' @param against `[character]` An earlier part of time to compare with, in the same forms, or
+#'   `"year before"`: the same days a year before.
 #' @param at_least `[numeric]` Thresholds on the result by column, such as `c(customers = 30)`.
-#' @param top `[integer(1)]` Only the groups with the most sales; those that share the last place are all shown, the rest is told.
-#' @param least_base `[integer(1)]` `change_percent` is left out where fewer customers than this stand behind the earlier sales: a large percent on a small base says little. Default 30.
-#' @return A `nubrek_sales`, one row per group, most sales first: the group columns (`"(missing)"` is a group); `customers`, `orders`, `purchases` (of line columns: orders whose lines
-#'   inside are worth it); `sales`; `mean_sales`, net sales by purchases; `share`, of all sales;
-#'   `running_share`; with `against` also `customers_before`, `sales_before`, `change`, `change_percent`, `rank_before`, `rank_change` (up is positive), `share_of_growth`, change by the
-#'   change of all sales (missing where
-#'   that is 0). Invariant: without thresholds `sales` and `sales_before` add up to those of their time.
+#' @param top `[integer(1)]` Only the groups with the most sales; those that share the last place
+#'   are all shown, the rest is told.
+#' @param least_base `[integer(1)]` `change_percent` is left out where fewer customers than this
+#'   stand behind the earlier sales: a large percent on a small base says little. Default 30.
+#' @return A `nubrek_sales`, one row per group, most sales first: the group columns (`"(missing)"`
+#'   is a group); `customers`, `orders`, `purchases` (of line columns: orders whose lines inside are
+#'   worth it); `sales`; `mean_sales`, net sales by purchases; `share`, of all sales;
+#'   `running_share`; with `against` also `customers_before`, `sales_before`, `change`,
+#'   `change_percent`, `rank_before`, `rank_change` (up is positive), `share_of_growth`, change by
+#'   the change of all sales (missing where that is 0). Invariant: without thresholds `sales` and
+#'   `sales_before` add up to those of their time.
 #' @examples
 #' sales_by(example_ledger(), "channel")
-#' sales_by(example_ledger(), "first_channel", during = c("2024-07-01", "2024-12-31"), against = c("2024-01-01", "2024-06-30"), least_base = 1)
+#' sales_by(
+#'   example_ledger(),
+#'   "first_channel",
+#'   during = c("2024-07-01", "2024-12-31"),
+#'   against = c("2024-01-01", "2024-06-30"),
+#'   least_base = 1
+#' )
 #' @export
-sales_by <- function(ledger, by, during = NULL, against = NULL, at_least = NULL, least_base = 30L, top = NULL) {
+sales_by <- function(
+  ledger, by, during = NULL, against = NULL, at_least = NULL, least_base = 30L, top = NULL
+) {
   check_ledger(ledger)
-  throw_unless(checkmate::check_character(by, any.missing = FALSE, min.len = 1L, unique = TRUE), "by", rlang::current_env())
+  throw_unless(
+    checkmate::check_character(by, any.missing = FALSE, min.len = 1L, unique = TRUE),
+    "by",
+    rlang::current_env()
+  )
   check_whole(least_base, lower = 0L)
   check_whole(top, null = TRUE)
   span <- read_during(during, ledger)
   before <- if (!is.null(against)) earlier_span(against, span, ledger)
-  group <- sales_groups(ledger, by)
-  now <- group_sales(ledger, group, span)
+  group <- reduce_groups(ledger, by, list(span, before)[c(TRUE, !is.null(before))])
+  now <- group$sums[[1L]]
   names_of <- group_names(by, sales_columns_of)
-  columns <- c(stats::setNames(as.list(group$labels), names_of), now[c("customers", "orders", "purchases")],
-               list(sales = major(ledger, now$units), mean_sales = ifelse(now$purchases > 0L, major(ledger, now$units) / now$purchases, NA_real_)))
+  columns <- c(
+    stats::setNames(as.list(group$labels), names_of),
+    now[c("customers", "orders", "purchases")],
+    list(sales = major(ledger, now$units), mean_sales = ifelse(
+      now$purchases > 0L, major(ledger, now$units) / now$purchases, NA_real_
+    ))
+  )
   shown <- now$orders > 0L
   if (!is.null(before)) {
-    then <- group_sales(ledger, group, before)
+    then <- group$sums[[2L]]
     shown <- shown | then$orders > 0L
     change <- now$units - then$units
-    columns <- c(columns, list(customers_before = then$customers, sales_before = major(ledger, then$units), change = major(ledger, change),
-      change_percent = ifelse(then$customers >= least_base & then$units > 0, change / then$units, NA_real_), rank_before = sales_rank(then$units, then$orders > 0L),
-      rank_change = sales_rank(then$units, then$orders > 0L) - sales_rank(now$units, now$orders > 0L), share_of_growth = if (sum(change) != 0) change / sum(change) else rep(NA_real_,
-          length(change))))
+    columns <- c(columns, list(
+      customers_before = then$customers,
+      sales_before = major(ledger, then$units),
+      change = major(ledger, change),
+      change_percent = ifelse(
+        then$customers >= least_base & then$units > 0, change / then$units, NA_real_
+      ),
+      rank_before = sales_rank(then$units, then$orders > 0L),
+      rank_change = sales_rank(then$units, then$orders > 0L) -
+        sales_rank(now$units, now$orders > 0L),
+      share_of_growth = if (sum(change) != 0) {
+        change / sum(change)
+      } else {
+        rep(NA_real_, length(change))
+      }
+    ))
   }
   columns <- lapply(columns, `[`, which(shown))
-  columns <- lapply(columns, `[`, do.call(order, c(list(-columns$sales), unname(columns[names_of]), list(method = "radix"))))
+  columns <- lapply(columns, `[`, do.call(
+    order, c(list(-columns$sales), unname(columns[names_of]), list(method = "radix"))
+  ))
   all <- sum(now$units) / 10^ledger$decimals
-  columns <- append(columns, list(share = if (all > 0) columns$sales / all else rep(NA_real_, length(columns$sales)),
-      running_share = if (all > 0) cumsum(columns$sales) / all else rep(NA_real_, length(columns$sales))),
-                    match("mean_sales", names(columns)))
-  small <- if (!is.null(before)) sum(is.na(columns$change_percent) & columns$customers_before > 0L) else 0L
+  columns <- append(
+    columns,
+    list(
+      share = if (all > 0) columns$sales / all else rep(NA_real_, length(columns$sales)),
+      running_share = if (all > 0) {
+        cumsum(columns$sales) / all
+      } else {
+        rep(NA_real_, length(columns$sales))
+      }
+    ),
+    match("mean_sales", names(columns))
+  )
+  small <- if (!is.null(before)) {
+    sum(is.na(columns$change_percent) & columns$customers_before > 0L)
+  } else {
+    0L
+  }
   columns <- reach(columns, at_least, intersect(sales_columns_of, names(columns)))
   most <- largest(columns, top, all)
   columns <- most$columns
-  new_result(columns, "sales", ledger, rbind(carried(ledger), threshold_remark(at_least), so_far_remark(span, before), most$remark,
-    returns_only_remark(group, now),
-    if (group$lines && anyDuplicated(ledger$lines$number) > 0L) remark_table("lines", "An order with lines in several groups counts in each; customers and orders do not add up."),
-    if (small > 0L) remark_table("small base", sprintf("%s without a percent: fewer than %d customers (or no sales) behind the earlier time.", n_of(small, "group"), least_base))),
-    basis = list(by = names_of, attributes = by, during = c(span$from, span$until), against = if (!is.null(before)) c(before$from, before$until), total = all,
-                 total_before = if (!is.null(before)) sum(then$units) / 10^ledger$decimals))
+  new_result(
+    columns,
+    "sales",
+    ledger,
+    rbind(
+      carried(ledger),
+      threshold_remark(at_least),
+      so_far_remark(span, before),
+      most$remark,
+      returns_only_remark(group, now),
+      if (group$overlap) {
+        remark_table("lines", paste0(
+          "An order with lines in several groups counts in each; customers and orders do not ",
+          "add up."
+        ))
+      },
+      if (small > 0L) {
+        remark_table("small base", sprintf(
+          "%s without a percent: fewer than %d customers (or no sales) behind the earlier time.",
+          n_of(small, "group"),
+          least_base
+        ))
+      }
+    ),
+    basis = list(
+      by = names_of,
+      attributes = by,
+      during = c(span$from, span$until),
+      against = if (!is.null(before)) c(before$from, before$until),
+      total = all,
+      total_before = if (!is.null(before)) sum(then$units) / 10^ledger$decimals
+    )
+  )
 }
 
 # Columns of sales by attribute that thresholds can speak of.
-sales_columns_of <- c("customers", "orders", "purchases", "sales", "mean_sales", "share", "running_share", "customers_before",
-                      "sales_before", "change", "change_percent", "rank_before", "rank_change", "share_of_growth")
+sales_columns_of <- c(
+  "customers", "orders", "purchases", "sales", "mean_sales", "share", "running_share",
+  "customers_before", "sales_before", "change", "change_percent", "rank_before", "rank_change",
+  "share_of_growth"
+)
 
 # The groups with the most sales; those that share the last place are all of them.
 largest <- function(columns, top, all) {
   if (is.null(top) || length(columns$sales) <= top) return(list(columns = columns))
   keep <- which(columns$sales >= sort(columns$sales, decreasing = TRUE)[[top]])
   left <- length(columns$sales) - length(keep)
-  rest <- if (all > 0) sprintf(", with %s of sales", paste0(format(round(100 * (1 - sum(columns$sales[keep]) / all), 1)), "\u00a0%")) else ""
-  list(columns = lapply(columns, `[`, keep), remark = remark_table("top", sprintf("%s not shown%s.", n_of(left, "smaller group"), rest)))
+  rest <- if (all > 0) {
+    sprintf(", with %s of sales", paste0(
+      format(round(100 * (1 - sum(columns$sales[keep]) / all), 1)), "\u00a0%"
+    ))
+  } else {
+    ""
+  }
+  list(columns = lapply(columns, `[`, keep), remark = remark_table(
+    "top", sprintf("%s not shown%s.", n_of(left, "smaller group"), rest)
+  ))
 }
 
 # Definition 16: who has only returns is no customer of the group, but the money is in it.
 returns_only_remark <- function(group, now) {
   none <- sum(now$seen - now$customers)
   if (none == 0L) return(NULL)
-  remark_table("no purchase", sprintf("%s without a purchase there (only returns or orders of 0): not counted, their money is in.",
-                                      n_of(none, "customer")))
+  remark_table("no purchase", sprintf(
+    "%s without a purchase there (only returns or orders of 0): not counted, their money is in.",
+    n_of(none, "customer")
+  ))
 }
 
-# The same days of the year before, or a part of time; a time that is not over yet is compared with as many days.
+# The same days of the year before, or a part of time; a time that is not over yet is compared with
+# as many days.
 earlier_span <- function(against, span, ledger, call = rlang::caller_env()) {
   if (identical(against, "year before")) {
-    return(c(read_during(years_before(c(span$from, span$until), 1L), ledger, "against", call), list(so_far = TRUE)))
+    return(c(
+      read_during(years_before(c(span$from, span$until), 1L), ledger, "against", call),
+      list(so_far = TRUE)
+    ))
   }
   before <- read_during(against, ledger, "against", call)
   # "2025" so far against the whole of "2024": only up to the same day
   if (isFALSE(span$whole) && span$until < span$asked[[2L]]) {
     until <- before$asked[[1L]] + as.integer(span$until - span$asked[[1L]])
     years <- as.POSIXlt(span$asked[[1L]])$year - as.POSIXlt(before$asked[[1L]])$year
-    if (identical(years_before(span$asked[[1L]], years), before$asked[[1L]])) until <- years_before(span$until, years)
+    if (identical(years_before(span$asked[[1L]], years), before$asked[[1L]])) {
+      until <- years_before(span$until, years)
+    }
     if (until < before$until) before[c("until", "so_far")] <- list(until, TRUE)
   }
-  if (before$from > span$from) abort_nubrek(c("{.arg against} must be the earlier time.", "x" = "It begins on {format(before$from)}, {.arg during} on {format(span$from)}."), "argument", call = call)
+  if (before$from > span$from) {
+    abort_nubrek(c(
+      "{.arg against} must be the earlier time.",
+      "x" = "It begins on {format(before$from)}, {.arg during} on {format(span$from)}."
+    ), "argument", call = call)
+  }
   before
 }
 
@@ -101,13 +204,24 @@ years_before <- function(day, years) {
   parts <- as.POSIXlt(day)
   year <- parts$year + 1900L - years
   leap <- year %% 4L == 0L & (year %% 100L != 0L | year %% 400L == 0L)
-  as.Date(sprintf("%d-%02d-%02d", year, parts$mon + 1L, ifelse(parts$mon == 1L & parts$mday == 29L & !leap, 28L, parts$mday)))
+  as.Date(sprintf(
+    "%d-%02d-%02d",
+    year,
+    parts$mon + 1L,
+    ifelse(parts$mon == 1L & parts$mday == 29L & !leap, 28L, parts$mday)
+  ))
 }
 
 so_far_remark <- function(span, before) {
   if (is.null(before)) return(NULL)
-  remark_table("compared", sprintf("%s to %s against %s to %s%s.", format_day(span$from), format_day(span$until), format_day(before$from), format_day(before$until),
-                                   if (isTRUE(before$so_far) && isFALSE(span$whole)) ", to the same day" else ""))
+  remark_table("compared", sprintf(
+    "%s to %s against %s to %s%s.",
+    format_day(span$from),
+    format_day(span$until),
+    format_day(before$from),
+    format_day(before$until),
+    if (isTRUE(before$so_far) && isFALSE(span$whole)) ", to the same day" else ""
+  ))
 }
 
 # Competition ranks by sales among the groups that are there.
@@ -115,34 +229,4 @@ sales_rank <- function(units, there) {
   out <- rep(NA_integer_, length(units))
   out[there] <- as.integer(strictly_better(units[there]) + 1L)
   out
-}
-
-# The group of each customer, or (where a line column is among them) of each line: codes into a table of labels.
-sales_groups <- function(ledger, by, call = rlang::caller_env()) {
-  of_lines <- by %in% setdiff(names(ledger$lines), c("number", "sales"))
-  known <- if (!all(of_lines)) group_of(ledger, by[!of_lines], call)
-  whose <- if (any(of_lines)) ledger$orders$customer[ledger$lines$number]
-  cells <- lapply(stats::setNames(nm = by), \(name) {
-    if (name %in% by[of_lines]) return(named_missing(ledger$lines[[name]]))
-    mine <- code_column(known[[name]])
-    if (any(of_lines)) structure(cpp_codes(mine)[whose], levels = levels(mine), class = "factor") else mine
-  })
-  if (length(by) == 1L) return(list(code = cells[[1L]], labels = lapply(cells, \(cell) as.character(levels(cell))), lines = any(of_lines), n = length(levels(cells[[1L]]))))
-  code <- cpp_codes(cells[[1L]])
-  for (cell in cells[-1L]) code <- cpp_number_pairs(code, cpp_codes(cell), 0L)$unit
-  first <- which(!duplicated(code))
-  list(code = code, labels = lapply(cells, \(cell) as.character(cell[first])), lines = any(of_lines), n = length(first))
-}
-
-named_missing <- function(cells) {
-  if (!cpp_any_missing(cells)) return(cells)
-  codes <- cpp_codes(cells)
-  codes[is.na(codes)] <- length(levels(cells)) + 1L
-  structure(codes, levels = c(levels(cells), "(missing)"), class = "factor")
-}
-
-# Per group: customers, orders, purchases and minor units of a part of time.
-group_sales <- function(ledger, group, span) {
-  cpp_group_sales(group$code, !group$lines, if (group$lines) ledger$lines$number else integer(), ledger$orders, if (group$lines) ledger$lines$sales else ledger$orders$sales, group$n,
-                  as.integer(span$from), as.integer(span$until), ledger$least, ledger$meaning$purchase_unit == "day")
 }

@@ -1,17 +1,21 @@
 #' The wait for the next purchase
 #'
-#' For each cohort, how many customers made their `nth` purchase after how many periods, and how many have not yet. Customers who have not had the
-#' time are not customers who did not come: beside the counts stands the number at risk, and [waiting_curve()] gives the share by days.
+#' For each cohort, how many customers made their `nth` purchase after how many periods, and how
+#' many have not yet. Customers who have not had the time are not customers who did not come: beside
+#' the counts stands the number at risk, and [waiting_curve()] gives the share by days.
 #'
-#' Purchases count on different days. Waits are differences of calendar periods. Customers who may have bought before the history
-#' (a known earlier first purchase) are left out: their second purchase is not known.
+#' Purchases count on different days. Waits are differences of calendar periods. Customers who may
+#' have bought before the history (a known earlier first purchase) are left out: their second
+#' purchase is not known.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param nth `[integer(1)]` The purchase waited for. Default 2.
 #' @param clock `[character(1)]` Period; default the ledger's.
-#' @return A `nubrek_waits`, one row per cohort and wait that could be observed at least in part, and one for those not back yet: `cohort` `[Date]`; `waited` in periods, missing for
-#'   "not yet"; `customers`; `at_risk`, of the cohort, not back before it and observed through it (missing where the period is not over); `share_of_row`, of the cohort;
-#'   `share_of_column`, of all with this wait; `share_of_table`. Totals both ways: [waiting_totals()].
+#' @return A `nubrek_waits`, one row per cohort and wait that could be observed at least in part,
+#'   and one for those not back yet: `cohort` `[Date]`; `waited` in periods, missing for "not yet";
+#'   `customers`; `at_risk`, of the cohort, not back before it and observed through it (missing
+#'   where the period is not over); `share_of_row`, of the cohort; `share_of_column`, of all with
+#'   this wait; `share_of_table`. Totals both ways: [waiting_totals()].
 #' @examples
 #' next_purchase(example_ledger())
 #' waiting_totals(next_purchase(example_ledger()))
@@ -23,7 +27,7 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   check_purchases(ledger)
   clock <- ledger_clock(ledger, clock)
   frame <- period_frame(ledger, clock)
-  w <- reduce_waits(ledger, nth, frame)
+  w <- reduce_waits(ledger, nth, clock)
   n <- length(frame$number)
   back <- waiting_grid(w$cohort, w$waited, n)
   size <- tabulate(w$cohort, n)
@@ -32,28 +36,61 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   at <- at[at$cohort + at$waited <= n, ]
   before <- back_before(back, at$cohort, at$waited)
   found <- back[cbind(at$cohort, at$waited + 1L)]
-  rows <- data.table(cohort = at$cohort, waited = at$waited, customers = found, at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_))
+  rows <- data.table(
+    cohort = at$cohort,
+    waited = at$waited,
+    customers = found,
+    at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_)
+  )
   missing <- size - rowSums(back)
   open <- which(size > 0L)
-  rows <- rbind(rows, data.table(cohort = open, waited = rep(NA_integer_, length(open)), customers = as.integer(missing[open]), at_risk = rep(NA_integer_, length(open))))
+  rows <- rbind(rows, data.table(
+    cohort = open,
+    waited = rep(NA_integer_, length(open)),
+    customers = as.integer(missing[open]),
+    at_risk = rep(NA_integer_, length(open))
+  ))
   data.table::setorderv(rows, c("cohort", "waited"), na.last = TRUE)
   rows[, column := sum(customers), by = waited]
   left_out <- sum(w$known)
-  new_result(list(cohort = frame$start[rows$cohort], waited = rows$waited, customers = rows$customers, at_risk = rows$at_risk, share_of_row = rows$customers / size[rows$cohort],
-                  share_of_column = ifelse(rows$column > 0L, rows$customers / rows$column, NA_real_), share_of_table = rows$customers / sum(size)), "waits", ledger,
-             rbind(carried(ledger, c("as of", "history start")), if (left_out > 0L) remark_table("known earlier", sprintf("%s with a purchase known from before the data left out.",
-                 n_of(left_out, "customer"))),
-                   if (sum(size) > 0L) remark_table("not yet", sprintf("Of %s, %s back yet; some have not had the time.", n_of(sum(size), "customer"),
-                       if (sum(missing) == 1) "1 is not" else paste(number_text(sum(missing)), "are not")))),
-             basis = list(nth = nth, clock = clock))
+  new_result(
+    list(
+      cohort = frame$start[rows$cohort],
+      waited = rows$waited,
+      customers = rows$customers,
+      at_risk = rows$at_risk,
+      share_of_row = rows$customers / size[rows$cohort],
+      share_of_column = ifelse(rows$column > 0L, rows$customers / rows$column, NA_real_),
+      share_of_table = rows$customers / sum(size)
+    ),
+    "waits",
+    ledger,
+    rbind(
+      carried(ledger, c("as of", "history start")),
+      if (left_out > 0L) {
+        remark_table("known earlier", sprintf(
+          "%s with a purchase known from before the data left out.", n_of(left_out, "customer")
+        ))
+      },
+      if (sum(size) > 0L) {
+        remark_table("not yet", sprintf(
+          "Of %s, %s back yet; some have not had the time.",
+          n_of(sum(size), "customer"),
+          if (sum(missing) == 1) "1 is not" else paste(number_text(sum(missing)), "are not")
+        ))
+      }
+    ),
+    basis = list(nth = nth, clock = clock)
+  )
 }
 
 #' Who waited how long, and who is not back yet
 #'
 #' @inheritParams next_purchase
-#' @return A `nubrek_waiters`, one row per customer whose first purchase lies in the data, those not back yet first, the longest
-#'   silent on top: `customer`; `cohort` `[Date]`, period of the first purchase; `first`, `back` `[Date]`, day of the first and the nth
-#'   purchase (missing: not yet); `waited`, periods; `days` between, or so far; `state`, `back` or `not yet`.
+#' @return A `nubrek_waiters`, one row per customer whose first purchase lies in the data, those not
+#'   back yet first, the longest silent on top: `customer`; `cohort` `[Date]`, period of the first
+#'   purchase; `first`, `back` `[Date]`, day of the first and the nth purchase (missing: not yet);
+#'   `waited`, periods; `days` between, or so far; `state`, `back` or `not yet`.
 #' @examples
 #' waiting_customers(example_ledger())
 #' @export
@@ -63,13 +100,26 @@ waiting_customers <- function(ledger, nth = 2L, clock = NULL) {
   check_purchases(ledger)
   clock <- ledger_clock(ledger, clock)
   frame <- period_frame(ledger, clock)
-  w <- reduce_waits(ledger, nth, frame)
+  w <- reduce_waits(ledger, nth, clock)
   late <- is.na(w$nth)
   days <- ifelse(late, as.integer(ledger$as_of), w$nth) - w$first
   at <- order(!late, -days, w$code)
-  columns <- list(customer = ledger$ids[w$code], cohort = frame$start[w$cohort], first = as.Date(w$first, origin = "1970-01-01"),
-                  back = as.Date(w$nth, origin = "1970-01-01"), waited = w$waited, days = days, state = ifelse(late, "not yet", "back"))
-  new_result(lapply(columns, `[`, at), "waiters", ledger, carried(ledger, c("as of", "history start")), basis = list(nth = nth, clock = clock))
+  columns <- list(
+    customer = ledger_ids(ledger, w$code),
+    cohort = frame$start[w$cohort],
+    first = as.Date(w$first, origin = "1970-01-01"),
+    back = as.Date(w$nth, origin = "1970-01-01"),
+    waited = w$waited,
+    days = days,
+    state = ifelse(late, "not yet", "back")
+  )
+  new_result(
+    lapply(columns, `[`, at),
+    "waiters",
+    ledger,
+    carried(ledger, c("as of", "history start")),
+    basis = list(nth = nth, clock = clock)
+  )
 }
 
 waiting_grid <- function(cohort, waited, n) {
@@ -86,7 +136,8 @@ back_before <- function(back, cohort, waited) {
 #' Totals of a waiting table, both ways
 #'
 #' @param waits `[nubrek_waits]` From [next_purchase()].
-#' @return A data frame: `cohort` (missing in the totals of the waits), `waited` (missing for "not yet" and in the totals of the cohorts), `total_of` (`"cohort"`, `"wait"` or `"not yet"`),
+#' @return A data frame: `cohort` (missing in the totals of the waits), `waited` (missing for "not
+#'   yet" and in the totals of the cohorts), `total_of` (`"cohort"`, `"wait"` or `"not yet"`),
 #'   `customers`, `share`, of all.
 #' @rdname next_purchase
 #' @export
@@ -96,17 +147,39 @@ waiting_totals <- function(waits) {
   by_cohort <- table[, .(customers = sum(customers)), by = cohort]
   by_wait <- table[, .(customers = sum(customers)), keyby = waited]
   all <- sum(table$customers)
-  out <- rbind(data.frame(cohort = by_cohort$cohort, waited = NA_integer_, total_of = "cohort", customers = by_cohort$customers),
-               data.frame(cohort = as.Date(NA), waited = by_wait$waited, total_of = ifelse(is.na(by_wait$waited), "not yet", "wait"), customers = by_wait$customers))
+  cohorts <- nrow(by_cohort)
+  waits_seen <- nrow(by_wait)
+  out <- rbind(
+    data.frame(
+      cohort = by_cohort$cohort,
+      waited = rep(NA_integer_, cohorts),
+      total_of = rep("cohort", cohorts),
+      customers = by_cohort$customers
+    ),
+    data.frame(
+      cohort = rep(as.Date(NA), waits_seen),
+      waited = by_wait$waited,
+      total_of = ifelse(is.na(by_wait$waited), "not yet", "wait"),
+      customers = by_wait$customers
+    )
+  )
   out$share <- out$customers / all
-  new_result(as.list(out), "wait_totals", remarks = remarks(waits)[remarks(waits)$about != "not yet", ], basis = attr(waits, "basis"))
+  new_result(
+    as.list(out),
+    "wait_totals",
+    remarks = remarks(waits)[remarks(waits)$about != "not yet", ],
+    basis = attr(waits, "basis")
+  )
 }
 
-#' @param by `[character(1)]` A customer or first-order attribute: one curve for each group, and a log-rank comparison.
+#' @param by `[character(1)]` A customer or first-order attribute: one curve for each group, and a
+#'   log-rank comparison.
 #' @param level `[double(1)]` Of the interval. Default 0.95.
-#' @return [waiting_curve()]: a `nubrek_curve`, one row per group and day on which somebody came: `group`; `days` since the first purchase; `share` who have come by then (Kaplan and Meier
-#'   1958); `lower`,
-#'   `upper` (Greenwood's variance on the log-log scale); `at_risk` that day. Missing beyond the longest time seen. `attr(, "logrank")`: `chi_square`, `df`, `p` over all groups.
+#' @return [waiting_curve()]: a `nubrek_curve`, one row per group and day on which somebody came:
+#'   `group`; `days` since the first purchase; `share` who have come by then (Kaplan and Meier
+#'   1958); `lower`, `upper` (Greenwood's variance on the log-log scale); `at_risk` that day.
+#'   Missing beyond the longest time seen. `attr(, "logrank")`: `chi_square`, `df`, `p` over all
+#'   groups.
 #' @rdname next_purchase
 #' @export
 waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
@@ -118,48 +191,104 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   w <- reduce_waits(ledger, nth)
   time <- ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
   group <- if (is.null(by)) rep("all", length(time)) else group_of(ledger, by)[[1L]][w$code]
-  table <- data.table(group, time, event = !is.na(w$nth))[, .(events = sum(event), left = .N), keyby = .(group, time)]
+  table <- data.table(group, time, event = !is.na(w$nth))[,
+    .(events = sum(event), left = .N), keyby = .(group, time)
+  ]
   table[, at_risk := rev(cumsum(rev(left))), by = group]
   curve <- table[, kaplan_meier(time, events, at_risk, level), by = group]
   names_in_order <- unique(c(if (!is.null(by)) natural_order(ledger, by), curve$group))
   curve <- curve[order(match(group, names_in_order), days)]
-  new_result(list(group = curve$group, days = curve$days, share = curve$share, lower = curve$lower, upper = curve$upper, at_risk = curve$at_risk), "curve", ledger, carried(ledger, c("as of",
-      "history start")),
-             basis = list(nth = nth, by = by, level = level, longest = max(time), customers = length(time), back = sum(table$events)), logrank = if (!is.null(by)) log_rank(table))
+  new_result(
+    list(
+      group = curve$group,
+      days = curve$days,
+      share = curve$share,
+      lower = curve$lower,
+      upper = curve$upper,
+      at_risk = curve$at_risk
+    ),
+    "curve",
+    ledger,
+    carried(ledger, c("as of", "history start")),
+    basis = list(
+      nth = nth,
+      by = by,
+      level = level,
+      longest = max(time, 0L),
+      customers = length(time),
+      back = sum(table$events)
+    ),
+    logrank = if (!is.null(by)) log_rank(table)
+  )
 }
 
 #' Shares by some days, read off a waiting curve
 #'
 #' @param curve `[nubrek_curve]` From [waiting_curve()].
-#' @param days `[integer]` Days since the first purchase; those beyond the longest time seen of a group are left out.
-#' @return A `nubrek_curve_days`, one row per group and day: `group`, `by_day`, `share` who have made the purchase by then with
-#'   `lower` and `upper`, in `[0, 1]`, and `at_risk`, customers seen at least so long and not back before.
+#' @param days `[integer]` Days since the first purchase; those beyond the longest time seen of a
+#'   group are left out.
+#' @return A `nubrek_curve_days`, one row per group and day: `group`, `by_day`, `share` who have
+#'   made the purchase by then with `lower` and `upper`, in `[0, 1]`, and `at_risk`, customers seen
+#'   at least so long and not back before.
 #' @examples
 #' shares_by_day(waiting_curve(example_ledger()), c(30, 90, 180))
 #' @export
 shares_by_day <- function(curve, days = c(30L, 60L, 90L, 180L, 365L, 730L)) {
   throw_unless(checkmate::check_class(curve, "nubrek_curve"), "curve", rlang::current_env())
-  throw_unless(checkmate::check_integerish(days, lower = 0, any.missing = FALSE, min.len = 1L), "days", rlang::current_env())
-  rows <- lapply(split(plain_table(curve), factor(curve$group, unique(curve$group))), \(g) {
-    known <- as.integer(days[days <= max(g$days)])
-    at <- findInterval(known, g$days)
-    data.frame(group = rep(g$group[[1L]], length(at)), by_day = known, share = c(0, g$share)[at + 1L], lower = c(NA, g$lower)[at + 1L],
-               upper = c(NA, g$upper)[at + 1L], at_risk = c(g$at_risk[[1L]], g$at_risk)[at + 1L])
-  })
-  new_result(as.list(do.call(rbind, unname(rows))), "curve_days", remarks = remarks(curve), basis = attr(curve, "basis"))
+  throw_unless(
+    checkmate::check_integerish(days, lower = 0, any.missing = FALSE, min.len = 1L),
+    "days",
+    rlang::current_env()
+  )
+  read_off <- function(group) {
+    curve <- curve[curve$group == group, ]
+    known <- as.integer(days[days <= max(curve$days)])
+    at <- findInterval(known, curve$days) + 1L
+    data.frame(
+      group = rep(group, length(at)),
+      by_day = known,
+      share = c(0, curve$share)[at],
+      lower = c(NA, curve$lower)[at],
+      upper = c(NA, curve$upper)[at],
+      at_risk = c(curve$at_risk[[1L]], curve$at_risk)[at]
+    )
+  }
+  nothing <- data.frame(
+    group = character(),
+    by_day = integer(),
+    share = double(),
+    lower = double(),
+    upper = double(),
+    at_risk = integer()
+  )
+  rows <- c(list(nothing), lapply(unique(curve$group), read_off))
+  new_result(
+    as.list(do.call(rbind, unname(rows))),
+    "curve_days",
+    remarks = remarks(curve),
+    basis = attr(curve, "basis")
+  )
 }
 
-# Events before censoring on equal days; the share by a day includes the day. Greenwood's variance on the log-log scale.
+# Events before censoring on equal days; the share by a day includes the day. Greenwood's variance
+# on the log-log scale.
 kaplan_meier <- function(time, events, at_risk, level) {
   seen <- at_risk
-  at_risk <- as.double(at_risk)          # products go beyond whole numbers
+  at_risk <- as.double(at_risk) # products go beyond whole numbers
   stay <- cumprod(1 - events / at_risk)
-  spread <- sqrt(cumsum(ifelse(at_risk > events, events / (at_risk * (at_risk - events)), 0))) / abs(log(stay))
+  spread <- sqrt(cumsum(ifelse(at_risk > events, events / (at_risk * (at_risk - events)), 0))) /
+    abs(log(stay))
   z <- stats::qnorm((1 + level) / 2)
   inside <- stay > 0 & stay < 1
   bound <- \(sign) ifelse(inside, 1 - stay^exp(sign * z * spread), NA_real_)
   came <- events > 0L
-  list(days = time[came], share = (1 - stay)[came], lower = bound(-1)[came], upper = bound(1)[came], at_risk = seen[came])
+  list(
+    days = time[came],
+    share = (1 - stay)[came],
+    lower = bound(-1)[came],
+    upper = bound(1)[came],
+    at_risk = seen[came]
+  )
 }
 
 # The log-rank comparison of all groups (Mantel 1966; Peto and Peto 1972).
@@ -171,7 +300,12 @@ log_rank <- function(table) {
   at <- function(g) {
     mine <- table[table$group == g]
     upto <- findInterval(times - 0.5, mine$time) + 1L
-    list(risk = c(mine$at_risk, 0)[upto], events = { e <- integer(length(times)); place <- match(mine$time, times); e[place[!is.na(place)]] <- mine$events[!is.na(place)]; e })
+    list(risk = c(mine$at_risk, 0)[upto], events = {
+      e <- integer(length(times))
+      place <- match(mine$time, times)
+      e[place[!is.na(place)]] <- mine$events[!is.na(place)]
+      e
+    })
   }
   cells <- lapply(groups, at)
   risk <- vapply(cells, `[[`, numeric(length(times)), "risk") |> matrix(ncol = k)
@@ -183,6 +317,12 @@ log_rank <- function(table) {
   share <- risk / n
   variance <- diag(colSums(factor * share), k) - crossprod(share * factor, share)
   difference <- colSums(events - expected)[-k]
-  chi_square <- if (any(diag(variance)[-k] > 0)) sum(difference * qr.solve(variance[-k, -k, drop = FALSE], difference)) else NA_real_
-  list(chi_square = chi_square, df = k - 1L, p = stats::pchisq(chi_square, k - 1L, lower.tail = FALSE))
+  chi_square <- if (any(diag(variance)[-k] > 0)) {
+    sum(difference * qr.solve(variance[-k, -k, drop = FALSE], difference))
+  } else {
+    NA_real_
+  }
+  list(
+    chi_square = chi_square, df = k - 1L, p = stats::pchisq(chi_square, k - 1L, lower.tail = FALSE)
+  )
 }

@@ -1,17 +1,21 @@
 #' Write a table as a list for colleagues
 #'
-#' CSV in UTF-8 with a byte order mark; XLSX and Parquet with the types of their columns. Text that a spreadsheet would take for a formula (beginning with = + - @, tab or carriage return) gets a
-#'   leading
-#' apostrophe in CSV and is a text cell in XLSX. The order of rows is that of the table.
+#' CSV in UTF-8 with a byte order mark; XLSX and Parquet with the types of their columns. Text that
+#' a spreadsheet would take for a formula (beginning with = + - @, tab or carriage return) gets a
+#' leading apostrophe in CSV and is a text cell in XLSX. The order of rows is that of the table.
 #'
 #' @param x `[data.frame]` Any result.
 #' @param path `[character(1)]` Ending in `.csv`, `.xlsx` or `.parquet`.
 #' @param columns `[character]` Only these columns, in this order; default all.
-#' @param apart `[character(1)]` A column: one sheet (XLSX) or file (`name - group.csv`) for each of its values, such as a sheet for each shop.
-#' @param ledger,contact `[nubrek_ledger]`, `[character]` Attributes of the customers in `ledger`, see [customers()], to carry along behind `customer`, such as `"email"`.
+#' @param apart `[character(1)]` A column: one sheet (XLSX) or file (`name - group.csv`) for each of
+#'   its values, such as a sheet for each shop.
+#' @param ledger,contact `[nubrek_ledger]`, `[character]` Attributes of the customers in `ledger`,
+#'   see [customers()], to carry along behind `customer`, such as `"email"`.
 #' @return The paths written, invisibly. Each file is there whole, or not at all.
 #' @examples
-#' write_list(assign_tiers(example_ledger()), tempfile(fileext = ".csv"), columns = c("customer", "tier"))
+#' write_list(
+#'   assign_tiers(example_ledger()), tempfile(fileext = ".csv"), columns = c("customer", "tier")
+#' )
 #' ranked <- rank_customers(example_ledger(), within = "first_channel", top = 2)
 #' write_list(ranked, tempfile(fileext = ".csv"), apart = "first_channel")
 #' @export
@@ -38,48 +42,120 @@ carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
   check_columns_exist("customer", names(table), "the table", call)
   known <- known_attributes(ledger)
   check_columns_exist(contact, names(known), "the customer attributes", call)
-  mine <- as.data.frame(known[contact], stringsAsFactors = FALSE, optional = TRUE)[match(table$customer, ledger$ids), , drop = FALSE]
+  mine <- ledger_customers(ledger, contact, ledger_codes(ledger, table$customer))
   at <- match("customer", names(table))
   cbind(table[seq_len(at)], mine, table[setdiff(names(table)[-seq_len(at)], contact)])
 }
 
+# What a run lists of customers: with the contact columns that the study asks for.
+contact_list <- function(run, x) {
+  contact <- run$study$outputs$contact
+  if (is.null(contact)) plain_table(x) else carry_contact(plain_table(x), run$ledger, contact)
+}
+
+# The same for a table on the page, with what it is based on.
+with_contact <- function(run, x) {
+  if (is.null(run$study$outputs$contact)) return(x)
+  structure(contact_list(run, x), basis = attr(x, "basis"))
+}
+
 list_writers <- list(
-  csv = \(parts, path) one_file_each(parts, path, \(part, to) data.table::fwrite(as.data.table(lapply(part, safe_cell)), to, bom = TRUE, na = "", dateTimeAs = "ISO", eol = "\n"),
-                                        \(part, to) row_words(nrow(data.table::fread(to, select = 1L, header = TRUE, colClasses = "character", sep = ",", blank.lines.skip = FALSE)), part)),
+  csv = \(parts, path) one_file_each(
+    parts,
+    path,
+    \(part, to) data.table::fwrite(
+      as.data.table(lapply(part, safe_cell)),
+      to,
+      bom = TRUE,
+      na = "",
+      dateTimeAs = "ISO",
+      eol = "\n"
+    ),
+    \(part, to) row_words(
+      nrow(data.table::fread(
+        to, select = 1L, header = TRUE, colClasses = "character", sep = ",",
+        blank.lines.skip = FALSE
+      )),
+      part
+    )
+  ),
   parquet = \(parts, path) {
     need_package("nanoparquet", path, rlang::caller_env())
-    one_file_each(parts, path, \(part, to) nanoparquet::write_parquet(as.data.frame(lapply(part, plain_cell), optional = TRUE), to),
-                  \(part, to) row_words(nanoparquet::read_parquet_info(to)$num_rows, part))
+    one_file_each(
+      parts,
+      path,
+      \(part, to) nanoparquet::write_parquet(
+        as.data.frame(lapply(part, plain_cell), optional = TRUE), to
+      ),
+      \(part, to) row_words(nanoparquet::read_parquet_info(to)$num_rows, part)
+    )
   },
   xlsx = \(parts, path) {
     need_package("openxlsx", path, rlang::caller_env())
     parts <- lapply(parts, \(part) as.data.frame(lapply(part, plain_cell), optional = TRUE))
     names(parts) <- sheet_names(names(parts))
-    write_whole(path, \(to) {
-      book <- openxlsx::createWorkbook()
-      bold <- openxlsx::createStyle(textDecoration = "bold")
-      for (name in names(parts)) {
-        openxlsx::addWorksheet(book, name)
-        openxlsx::writeData(book, name, parts[[name]], headerStyle = bold)                # text goes into text cells, never into formulas
-        openxlsx::freezePane(book, name, firstRow = TRUE)
-        if (ncol(parts[[name]]) > 0L) openxlsx::setColWidths(book, name, seq_along(parts[[name]]), pmin(40, pmax(10, nchar(names(parts[[name]])) + 2)))
+    write_whole(
+      path,
+      \(to) {
+        book <- openxlsx::createWorkbook()
+        bold <- openxlsx::createStyle(textDecoration = "bold")
+        for (name in names(parts)) {
+          openxlsx::addWorksheet(book, name)
+          # text goes into text cells, never into formulas
+          openxlsx::writeData(book, name, parts[[name]], headerStyle = bold)
+          openxlsx::freezePane(book, name, firstRow = TRUE)
+          if (ncol(parts[[name]]) > 0L) {
+            openxlsx::setColWidths(
+              book,
+              name,
+              seq_along(parts[[name]]),
+              pmin(40, pmax(10, nchar(names(parts[[name]])) + 2))
+            )
+          }
+        }
+        openxlsx::saveWorkbook(book, to, overwrite = TRUE)
+      },
+      \(to) {
+        held <- utils::unzip(to, list = TRUE)$Name
+        if (sum(grepl("^xl/worksheets/sheet", held)) < length(parts)) {
+          "only a part of the workbook could be written"
+        }
       }
-      openxlsx::saveWorkbook(book, to, overwrite = TRUE)
-    }, \(to) { held <- utils::unzip(to, list = TRUE)$Name; if (sum(grepl("^xl/worksheets/sheet", held)) < length(parts)) "only a part of the workbook could be written" })
+    )
     path
-  })
+  }
+)
 
 # A list that was cut holds fewer rows.
-row_words <- function(found, part) if (found != nrow(part)) sprintf("%d of %d rows could be written", as.integer(found), nrow(part))
+row_words <- function(found, part) {
+  if (found != nrow(part)) {
+    sprintf("%d of %d rows could be written", as.integer(found), nrow(part))
+  }
+}
 
 one_file_each <- function(parts, path, write, whole) {
-  paths <- if (length(parts) == 1L && identical(names(parts), "list")) path else paste0(tools::file_path_sans_ext(path), " - ", file_words(names(parts)), ".", tools::file_ext(path))
-  for (i in seq_along(parts)) write_whole(paths[[i]], \(to) write(parts[[i]], to), if (ncol(parts[[i]]) > 0L) \(to) whole(parts[[i]], to))
+  paths <- if (length(parts) == 1L && identical(names(parts), "list")) {
+    path
+  } else {
+    paste0(
+      tools::file_path_sans_ext(path), " - ", file_words(names(parts)), ".", tools::file_ext(path)
+    )
+  }
+  for (i in seq_along(parts)) {
+    write_whole(
+      paths[[i]],
+      \(to) write(parts[[i]], to),
+      if (ncol(parts[[i]]) > 0L) \(to) whole(parts[[i]], to)
+    )
+  }
   paths
 }
 
-# Names of groups as parts of file names: nothing that a file system takes for something else, no two alike.
-file_words <- function(names) make.unique(substr(gsub("[^[:alnum:] ._()-]+|^[.]+", "_", enc2utf8(names)), 1L, 80L), sep = "-")
+# Names of groups as parts of file names: nothing that a file system takes for something else, no
+# two alike.
+file_words <- function(names) {
+  make.unique(substr(gsub("[^[:alnum:] ._()-]+|^[.]+", "_", enc2utf8(names)), 1L, 80L), sep = "-")
+}
 
 # Sheets have at most 31 characters, some of them not allowed, and differ without regard to case.
 sheet_names <- function(names) {
@@ -92,12 +168,16 @@ sheet_names <- function(names) {
 
 plain_cell <- function(x) if (is.factor(x)) as.character(x) else x
 
-# A text that a spreadsheet would take for a formula gets a leading apostrophe, whatever invisible signs stand before it and in whatever
-# width it is written (definition 39).
+# A text that a spreadsheet would take for a formula gets a leading apostrophe, whatever invisible
+# signs stand before it and in whatever width it is written (definition 39).
 safe_cell <- function(x) {
   if (is.factor(x)) x <- as.character(x)
   if (!is.character(x)) return(x)
-  risky <- grepl("^[\ufeff\u200b\u200e\u200f\u00a0 ]*[=+@\t\r\uff1d\uff0b\uff20\uff0d-]", enc2utf8(x), perl = TRUE)
+  risky <- grepl(
+    "^[\ufeff\u200b\u200e\u200f\u00a0 ]*[=+@\t\r\uff1d\uff0b\uff20\uff0d-]",
+    enc2utf8(x),
+    perl = TRUE
+  )
   x[risky] <- paste0("'", x[risky])
   x
 }

@@ -1,24 +1,54 @@
-# A first study file for a stranger's export: the best guess for each column, with its evidence, to be corrected.
+# A first study file for a stranger's export: the best guess for each column, with its evidence, to
+# be corrected.
 
 draft_study <- function(files, folder) {
   guesses <- lapply(files, guess_columns)
   main <- main_file(guesses)
   roles <- roles_of(guesses[[main]])
   places <- lapply(files, path_from, folder = folder)
-  text <- c("# Written by `nubrek new`: a guess for each column, with what was seen. Correct it, then: nubrek check", "study: My customers", "", "data:", "  orders:",
-            paste0("    files: ", quoted(places[[main]])), "    columns:", column_lines(guesses[[main]], roles), attribute_lines(guesses[[main]], roles),
-            spare_lines(guesses[[main]], roles))
-  for (i in setdiff(seq_along(files), main)) text <- c(text, attribute_file_lines(files[[i]], places[[i]], files[[main]], guesses[[i]], roles))
+  text <- c(
+    paste0(
+      "# Written by `nubrek new`: a guess for each column, with what was seen. Correct it, then: ",
+      "nubrek check"
+    ),
+    "study: My customers",
+    "",
+    "data:",
+    "  orders:",
+    paste0("    files: ", quoted(places[[main]])),
+    "    columns:",
+    column_lines(guesses[[main]], roles),
+    attribute_lines(guesses[[main]], roles),
+    spare_lines(guesses[[main]], roles)
+  )
+  for (i in setdiff(seq_along(files), main)) {
+    text <- c(
+      text, attribute_file_lines(files[[i]], places[[i]], files[[main]], guesses[[i]], roles)
+    )
+  }
   codes <- currency_codes(files[[main]], guesses[[main]], roles)
   home <- if (length(codes) > 0L) codes[[1L]] else "EUR"
   seen <- if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))
-  text <- c(text, "", "meanings:", paste0("  currency: ", home, "               # the home currency", seen),
+  text <- c(
+    text,
+    "",
+    "meanings:",
+    paste0("  currency: ", home, "               # the home currency", seen),
     zone_line(guesses[[main]], roles),
-    "  purchase_unit: order        # or day: all orders of a day are one purchase", "  # history_start: 2023-01-01 # the first day the export covers",
-    "  # cancelled: {column: state, values: [cancelled]}", "  # excluded_ids: [GUEST]     # a till, a guest account, staff", "",
-    "# economics: {margin_rate: 0.45, yearly_discount: 0.10}", "# payback: {cost: 12.50}                 # of winning a customer", "# tiers: {shares: {top: 10, middle: 30, base: 60}}",
-        "# moves: {periods: [2023, 2024]}          # who rose, who fell",
-    "# forecast: {years: 1, purchases: pareto-nbd, spend: gamma-gamma}", "", "outputs:", "  folder: results")
+    "  purchase_unit: order        # or day: all orders of a day are one purchase",
+    "  # history_start: 2023-01-01 # the first day the export covers",
+    "  # cancelled: {column: state, values: [cancelled]}",
+    "  # excluded_ids: [GUEST]     # a till, a guest account, staff",
+    "",
+    "# economics: {margin_rate: 0.45, yearly_discount: 0.10}",
+    "# payback: {cost: 12.50}                 # of winning a customer",
+    "# tiers: {shares: {top: 10, middle: 30, base: 60}}",
+    "# moves: {periods: [2023, 2024]}          # who rose, who fell",
+    "# forecast: {years: 1, purchases: pareto-nbd, spend: gamma-gamma}",
+    "",
+    "outputs:",
+    "  folder: results"
+  )
   list(text = text, guesses = guesses)
 }
 
@@ -34,18 +64,32 @@ currency_codes <- function(file, guess, roles) {
 # Stamps with an offset from Greenwich need the zone of the shop.
 zone_line <- function(guess, roles) {
   offsets <- guess$offsets[match("date", roles)]
-  if (isTRUE(offsets > 0)) "  time_zone: \"?\"              # the stamps carry an offset: name the zone of the shop, such as Europe/Vienna"
+  if (isTRUE(offsets > 0)) {
+    paste0(
+      "  time_zone: \"?\"              # the stamps carry an offset: name the zone of the shop, ",
+      "such as Europe/Vienna"
+    )
+  }
 }
 
 # Days of people among the order lines are attributes.
 attribute_lines <- function(guess, roles) {
-  life <- which(is.na(roles) & vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA))
-  if (length(life) > 0L) paste0("    attributes: [", paste(quoted_each(guess$column[life]), collapse = ", "), "]")
+  life <- which(
+    is.na(roles) & vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
+  )
+  if (length(life) > 0L) {
+    paste0("    attributes: [", paste(quoted_each(guess$column[life]), collapse = ", "), "]")
+  }
 }
 
 # The orders are where a date and an amount stand; of several such files the longest.
 main_file <- function(guesses) {
-  fits <- vapply(guesses, \(g) all(c("date", "customer") %in% g$role) && any(c("sales", "gross", "unit_price") %in% g$role), NA)
+  fits <- vapply(
+    guesses,
+    \(g) all(c("date", "customer") %in% g$role) &&
+      any(c("sales", "gross", "unit_price") %in% g$role),
+    NA
+  )
   rows <- vapply(guesses, basis_of, 0, field = "rows")
   if (any(fits)) which(fits)[[which.max(rows[fits])]] else which.max(rows)
 }
@@ -58,28 +102,60 @@ roles_of <- function(guess) {
 }
 
 quoted <- function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE))
-path_from <- function(file, folder) if (normalizePath(dirname(file)) == normalizePath(folder)) basename(file) else normalizePath(file)
+path_from <- function(file, folder) {
+  if (normalizePath(dirname(file)) == normalizePath(folder)) {
+    basename(file)
+  } else {
+    normalizePath(file)
+  }
+}
 
 column_lines <- function(guess, role) {
   used <- which(!is.na(role))
   used <- used[order(match(role[used], column_roles))]
   lines <- paste0("      ", role[used], ": ", quoted_each(guess$column[used]))
-  lacking <- setdiff(c("customer", "date", if (!any(c("sales", "gross", "unit_price") %in% role)) "sales"), role)
-  c(paste0(format(lines), "  # ", seen_in(guess, used)), if (length(lacking) > 0L) paste0("      ", lacking, ": \"?\"  # none found: name the column"))
+  lacking <- setdiff(
+    c("customer", "date", if (!any(c("sales", "gross", "unit_price") %in% role)) "sales"), role
+  )
+  c(
+    paste0(format(lines), "  # ", seen_in(guess, used)),
+    if (length(lacking) > 0L) paste0("      ", lacking, ": \"?\"  # none found: name the column")
+  )
 }
 
 spare_lines <- function(guess, role) {
-  spare <- which(is.na(role) & !vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA))
+  spare <- which(
+    is.na(role) & !vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
+  )
   if (length(spare) == 0L) return(NULL)
-  c("    # not used; any of them can be an attribute, or take another role:", paste0("    #   ", quoted_each(guess$column[spare]), "  ", seen_in(guess, spare)))
+  c(
+    "    # not used; any of them can be an attribute, or take another role:",
+    paste0("    #   ", quoted_each(guess$column[spare]), "  ", seen_in(guess, spare))
+  )
 }
 
 quoted_each <- function(text) vapply(text, quoted, "", USE.NAMES = FALSE)
 
 seen_in <- function(guess, at) {
-  kind <- ifelse(guess$dates[at] >= 0.8, paste(present_share(guess$dates[at]), "dates"), ifelse(guess$numbers[at] >= 0.9, paste(present_share(guess$numbers[at]), "numbers"), "text"))
-  examples <- gsub("[[:cntrl:]]", " ", ifelse(nchar(guess$examples[at]) > 50L, paste0(substr(guess$examples[at], 1L, 49L), "..."), guess$examples[at]))
-  gsub("[\u202f\u00a0]", " ", paste0(kind, ", ", format_count(guess$distinct[at]), " different, ", present_share(guess$blank[at]), " blank: ", examples))
+  kind <- ifelse(
+    guess$dates[at] >= 0.8,
+    paste(present_share(guess$dates[at]), "dates"),
+    ifelse(guess$numbers[at] >= 0.9, paste(present_share(guess$numbers[at]), "numbers"), "text")
+  )
+  examples <- gsub("[[:cntrl:]]", " ", ifelse(
+    nchar(guess$examples[at]) > 50L,
+    paste0(substr(guess$examples[at], 1L, 49L), "..."),
+    guess$examples[at]
+  ))
+  gsub("[\u202f\u00a0]", " ", paste0(
+    kind,
+    ", ",
+    format_count(guess$distinct[at]),
+    " different, ",
+    present_share(guess$blank[at]),
+    " blank: ",
+    examples
+  ))
 }
 
 # Another file: of customers or products, when a column of it holds each of their ids once.
@@ -96,8 +172,20 @@ attribute_file_lines <- function(file, place, main, guess, roles) {
       key <- key[!is_blank(key)]
       if (anyDuplicated(key) || mean(ids %in% key) < 0.5) next
       others <- setdiff(names(table), name)
-      return(c(paste0("  ", role, "s:"), paste0("    files: ", quoted(place)), paste0("    key: ", quoted(name), "  # ", present_share(mean(ids %in% key)), " of the ", role, " ids are in it"),
-               paste0("    attributes: [", paste(quoted_each(others), collapse = ", "), "]")))
+      return(c(
+        paste0("  ", role, "s:"),
+        paste0("    files: ", quoted(place)),
+        paste0(
+          "    key: ",
+          quoted(name),
+          "  # ",
+          present_share(mean(ids %in% key)),
+          " of the ",
+          role,
+          " ids are in it"
+        ),
+        paste0("    attributes: [", paste(quoted_each(others), collapse = ", "), "]")
+      ))
     }
   }
   paste0("  # not used: ", place, " (no column holds customer or product ids once each)")

@@ -1,7 +1,8 @@
 #' Read and check a study file
 #'
-#' YAML; every scalar is read as text and then checked against what belongs there, so that ids keep their zeros. Unknown keys and
-#' wrong values are errors with the line and what was meant. YAML tags never run code.
+#' YAML; every scalar is read as text and then checked against what belongs there, so that ids keep
+#' their zeros. Unknown keys and wrong values are errors with the line and what was meant. YAML tags
+#' never run code.
 #'
 #' @param path `[character(1)]` The study file.
 #' @return A `nubrek_study`: a list of the checked sections, and `path`.
@@ -11,16 +12,32 @@
 #' @export
 read_study <- function(path) {
   check_text(path)
-  if (!file.exists(path) || dir.exists(path)) abort_nubrek(c("Cannot find the study file {.file {path}}."), "file", path = path)
+  if (!file.exists(path) || dir.exists(path)) {
+    abort_nubrek(c("Cannot find the study file {.file {path}}."), "file", path = path)
+  }
   refuse_data_file(path)
   text <- readLines(path, warn = FALSE, encoding = "UTF-8")
-  as_text <- c("int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#inf", "float#neginf", "float#nan", "float#base60",
-               "bool#yes", "bool#no", "null", "timestamp", "timestamp#iso8601", "timestamp#spaced", "timestamp#ymd")
+  as_text <- c(
+    "int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#inf",
+    "float#neginf", "float#nan", "float#base60", "bool#yes", "bool#no", "null", "timestamp",
+    "timestamp#iso8601", "timestamp#spaced", "timestamp#ymd"
+  )
   keep <- stats::setNames(rep(list(\(x) x), length(as_text)), as_text)
-  refuse <- \(e) abort_nubrek(c("The study file {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), "study", path = path, call = NULL)
-  parsed <- tryCatch(yaml::yaml.load(paste(text, collapse = "\n"), eval.expr = FALSE, handlers = keep), error = refuse, warning = refuse)
+  refuse <- \(e) abort_nubrek(c(
+    "The study file {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"
+  ), "study", path = path, call = NULL)
+  parsed <- tryCatch(
+    yaml::yaml.load(paste(text, collapse = "\n"), eval.expr = FALSE, handlers = keep),
+    error = refuse,
+    warning = refuse
+  )
   source <- list(path = path, text = text)
-  if (!is.list(parsed)) abort_nubrek(c("The study file {.file {path}} is empty.", "i" = "{.code nubrek demo} writes one to start from."), "study", path = path)
+  if (!is.list(parsed)) {
+    abort_nubrek(c(
+      "The study file {.file {path}} is empty.",
+      "i" = "{.code nubrek demo} writes one to start from."
+    ), "study", path = path)
+  }
   checked <- check_study(parsed, study_schema(), source)
   structure(c(checked, list(path = path, source = source)), class = "nubrek_study")
 }
@@ -29,19 +46,29 @@ read_study <- function(path) {
 refuse_data_file <- function(path, call = rlang::caller_env()) {
   ending <- tolower(tools::file_ext(sub("[.]gz$", "", path)))
   if (!ending %in% c("csv", "tsv", "txt", "xlsx", "parquet", "gz")) return(invisible())
-  abort_nubrek(c("{.file {path}} is a file of data, not a study.", "i" = "{.code nubrek new {path}} makes a study of it."), "study", path = path, call = call)
+  abort_nubrek(c(
+    "{.file {path}} is a file of data, not a study.",
+    "i" = "{.code nubrek new {path}} makes a study of it."
+  ), "study", path = path, call = call)
 }
 
 #' @export
 print.nubrek_study <- function(x, ...) {
-  writeLines(c(cli::style_bold(x$study %||% "Study"), paste0("from ", x$path), paste0("sections: ", paste(setdiff(names(x), c("path", "source", "study")), collapse = ", "))))
+  writeLines(c(cli::style_bold(x$study %||% "Study"), paste0("from ", x$path), paste0(
+    "sections: ", paste(setdiff(names(x), c("path", "source", "study")), collapse = ", ")
+  )))
   invisible(x)
 }
 
 # The study's own files lie beside it.
 study_files <- function(study, files) {
   folder <- dirname(study$path)
-  vapply(files, \(file) if (grepl("^(/|~|[A-Za-z]:)", file)) file else file.path(folder, file), "", USE.NAMES = FALSE)
+  vapply(
+    files,
+    \(file) if (grepl("^(/|~|[A-Za-z]:)", file)) file else file.path(folder, file),
+    "",
+    USE.NAMES = FALSE
+  )
 }
 
 study_format <- function(part) {
@@ -53,23 +80,34 @@ study_table <- function(study, section, attributes = \(part) part$attributes %||
   part <- study$data[[section]]
   if (is.null(part)) return(NULL)
   for (key in c("files", "key", if (section == "aliases") "same_as")) {
-    if (is.null(part[[key]])) abort_study(study$source, c("data", section), "The key {.field {key}} is missing here.", key = key)
+    if (is.null(part[[key]])) {
+      abort_study(
+        study$source, c("data", section), "The key {.field {key}} is missing here.", key = key
+      )
+    }
   }
   attribute_table(study_files(study, part$files), part$key, attributes(part), study_format(part))
 }
 
 #' The ledger of a study
 #'
-#' What `nubrek run` computes with, for work in R: data, meanings, bands and slice as the study says.
+#' What `nubrek run` computes with, for work in R: data, meanings, bands and slice as the study
+#' says.
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or what [read_study()] made of one.
 #' @return A `nubrek_ledger`, as from [open_ledger()].
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)
-#' writeLines(c("who,receipt,on,paid", "A,1,2024-03-05,12.50", "B,2,2024-03-09,30"), file.path(folder, "orders.csv"))
-#' writeLines(c("data:", "  orders:", "    files: orders.csv", "    columns: {customer: who, order: receipt, date: on, sales: paid}"),
-#'            file.path(folder, "study.yaml"))
+#' writeLines(c(
+#'   "who,receipt,on,paid", "A,1,2024-03-05,12.50", "B,2,2024-03-09,30"
+#' ), file.path(folder, "orders.csv"))
+#' writeLines(c(
+#'   "data:",
+#'   "  orders:",
+#'   "    files: orders.csv",
+#'   "    columns: {customer: who, order: receipt, date: on, sales: paid}"
+#' ), file.path(folder, "study.yaml"))
 #' study_ledger(file.path(folder, "study.yaml"))
 #' @export
 study_ledger <- function(study) {
@@ -78,16 +116,24 @@ study_ledger <- function(study) {
 }
 
 open_study_ledger <- function(study) {
-  ledger <- if (is.null(study$data$keep)) build_study_ledger(study) else kept_study_ledger(study, study_files(study, study$data$keep))
+  ledger <- if (is.null(study$data$keep)) {
+    build_study_ledger(study)
+  } else {
+    kept_study_ledger(study, study_files(study, study$data$keep))
+  }
   if (is.null(study$slice)) ledger else do.call(ledger_slice, c(list(ledger), study$slice))
 }
 
-# With `data: keep` the ledger is saved, and opened from there as long as nothing it was made from has changed. A new export beside the others (a glob finds
-# it) is a change.
+# With `data: keep` the ledger is saved, and opened from there as long as nothing it was made from
+# has changed. A new export beside the others (a glob finds it) is a change.
 kept_study_ledger <- function(study, folder) {
   made_from <- study_fingerprint(study)
-  if (is_saved_ledger(folder) && identical(tryCatch(saved_facts(folder)$made_from, error = \(e) NULL), made_from)) {
-    kept <- tryCatch(open_ledger(folder), nubrek_error_file = \(e) NULL)           # what is damaged is made again
+  if (
+    is_saved_ledger(folder) &&
+      identical(tryCatch(saved_facts(folder)$made_from, error = \(e) NULL), made_from)
+  ) {
+    # what is damaged is made again
+    kept <- tryCatch(open_ledger(folder), nubrek_error_file = \(e) NULL)
     if (!is.null(kept)) return(kept)
   }
   ledger <- build_study_ledger(study)
@@ -96,10 +142,22 @@ kept_study_ledger <- function(study, folder) {
   ledger
 }
 
-# What the ledger of a study depends on: what the study says of it, and the place, size and time of its files.
+# What the ledger of a study depends on: what the study says of it, and the place, size and time of
+# its files.
 study_fingerprint <- function(study) {
-  files <- unlist(lapply(study_files(study, unlist(lapply(study$data[names(study$data) != "keep"], files_named))), expand_glob))
-  rlang::hash(list(as.character(utils::packageVersion("nubrek")), study$data, study$meanings, study$bands, normalizePath(files, mustWork = FALSE), file.size(files), as.double(file.mtime(files))))
+  files <- unlist(lapply(
+    study_files(study, unlist(lapply(study$data[names(study$data) != "keep"], files_named))),
+    expand_glob
+  ))
+  rlang::hash(list(
+    as.character(utils::packageVersion("nubrek")),
+    study$data,
+    study$meanings,
+    study$bands,
+    normalizePath(files, mustWork = FALSE),
+    file.size(files),
+    as.double(file.mtime(files))
+  ))
 }
 
 # The files that a part of the data names, at any depth.
@@ -110,15 +168,35 @@ files_named <- function(part) {
 
 build_study_ledger <- function(study) {
   orders <- study$data$orders
-  columns <- do.call(column_map, c(as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)))
+  columns <- do.call(column_map, c(
+    as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)
+  ))
   said <- study$meanings %||% list()
-  for (rule in c("test", "cancelled")) if (!is.null(said[[rule]])) said[[rule]] <- do.call(order_rule, said[[rule]])
-  joins <- lapply(study$data$joins, \(part) join_table(study_files(study, part$files), unname_same(part$by), study_format(part)))
+  for (rule in c("test", "cancelled")) {
+    if (!is.null(said[[rule]])) said[[rule]] <- do.call(order_rule, said[[rule]])
+  }
+  joins <- lapply(
+    study$data$joins,
+    \(part) join_table(study_files(study, part$files), unname_same(part$by), study_format(part))
+  )
   rates <- study$data$rates
-  if (!is.null(rates)) rates <- do.call(currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"]))
-  open_ledger(study_files(study, orders$files), columns, do.call(meanings, said), customers = study_table(study, "customers"), products = study_table(study, "products"),
-              aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)), joins = unname(joins), rates = rates,
-              bands = lapply(study$bands, \(rule) do.call(band, rule)), format = study_format(orders))
+  if (!is.null(rates)) {
+    rates <- do.call(
+      currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"])
+    )
+  }
+  open_ledger(
+    study_files(study, orders$files),
+    columns,
+    do.call(meanings, said),
+    customers = study_table(study, "customers"),
+    products = study_table(study, "products"),
+    aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)),
+    joins = unname(joins),
+    rates = rates,
+    bands = lapply(study$bands, \(rule) do.call(band, rule)),
+    format = study_format(orders)
+  )
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

@@ -1,5 +1,6 @@
-# The benchmark: the same work by this package, by data.table by hand, and by a general-purpose engine, in one run with 2 threads, each in a process of
-# its own. Answers are compared; the table of ratios goes to docs/benchmark.md. Usage: run.R N...
+# The benchmark: the same work by this package, by data.table by hand, and by a general-purpose
+# engine, in one run with 2 threads, each in a process of its own. Answers are compared; the table
+# of ratios goes to docs/benchmark.md. Usage: run.R N...
 library(data.table)
 sizes <- as.numeric(commandArgs(TRUE))
 if (length(sizes) == 0L) sizes <- 2e6
@@ -17,31 +18,88 @@ for (n in sizes) {
   file <- file.path(folder, "lines.csv")
   system2("Rscript", c("bench/generate.R", format(n, scientific = FALSE), file))
   other <- side("node", "bench/engine.js", file)
-  mine <- side("Rscript", "-e", shQuote("options(nubrek.threads = 2)"), "-e", shQuote(sprintf("commandArgs <- function(...) '%s'; source('bench/ours.R')", file)))
+  mine <- side(
+    "Rscript",
+    "-e",
+    shQuote("options(nubrek.threads = 2)"),
+    "-e",
+    shQuote(sprintf("commandArgs <- function(...) '%s'; source('bench/ours.R')", file))
+  )
   hand <- side("Rscript", "bench/by-hand.R", file)
   for (task in names(mine$answers)) {
     got <- as.numeric(mine$answers[[task]])
     for (reference in list(hand, other)) {
       if (is.null(reference$answers[[task]])) next
       wanted <- as.numeric(unlist(reference$answers[[task]]))
-      if (!isTRUE(all.equal(got[seq_along(wanted)], wanted, tolerance = 0))) stop("Answers differ: ", task, ": ", toString(got), " / ", toString(wanted))
+      if (!isTRUE(all.equal(got[seq_along(wanted)], wanted, tolerance = 0))) {
+        stop("Answers differ: ", task, ": ", toString(got), " / ", toString(wanted))
+      }
     }
   }
   take <- \(side, task) as.numeric(side$seconds[[task]] %||% NA)
   `%||%` <- \(a, b) if (is.null(a)) b else a
-  for (task in names(mine$seconds)) rows[[length(rows) + 1L]] <- data.table(lines = n, task, ours = take(mine, task), by_hand = take(hand, task), engine = take(other, task))
-  memory <- c(memory, sprintf("%s lines, %.0f MB of CSV: ledger %.0f MB, peak of the process that opened it %.0f MB, %.1f times the ledger.", format(n, big.mark = " ", scientific = FALSE),
-                              file.size(file) / 1e6, mine$size / 1e6, mine$peak / 1e6, mine$peak / mine$size))
+  for (task in names(mine$seconds)) {
+    rows[[length(rows) + 1L]] <- data.table(
+      lines = n,
+      task,
+      ours = take(mine, task),
+      by_hand = take(hand, task),
+      engine = take(other, task)
+    )
+  }
+  memory <- c(memory, sprintf(
+    paste0(
+      "%s lines, %.0f MB of CSV: ledger %.0f MB, peak of the process that opened it %.0f MB, %.1f ",
+      "times the ledger."
+    ),
+    format(n, big.mark = " ", scientific = FALSE),
+    file.size(file) / 1e6,
+    mine$size / 1e6,
+    mine$peak / 1e6,
+    mine$peak / mine$size
+  ))
   unlink(folder, recursive = TRUE)
 }
 table <- rbindlist(rows)[, `:=`(to_by_hand = ours / by_hand, to_engine = ours / engine)]
 table[, growth := ours / ours[[1L]], by = task]
 cell <- \(x, format = "%.2f") ifelse(is.na(x), "", sprintf(format, x))
-text <- c("| lines | task | ours, s | data.table by hand, s | general engine, s | ours : by hand | ours : engine | ours : ours at the least lines |", "|---|---|---|---|---|---|---|---|",
-          table[, sprintf("| %s | %s | %.3f | %s | %s | %s | %s | %s |", format(lines, big.mark = " ", scientific = FALSE), task, ours, cell(by_hand, "%.3f"), cell(engine, "%.3f"),
-                          cell(to_by_hand), cell(to_engine), cell(growth, "%.1f"))])
-text <- c("# Benchmark", "", "The newest run of `make bench`: the same work in the same run with 2 threads, each side in a process of its own. By hand: data.table; the general engine: DuckDB. The answers",
-  "are compared exactly. *open*: from CSV to the sorted orders and the customer table, equal rows removed; ours also reads every amount exactly, checks every row, keeps its faults, its lines and",
-  "what every number came from. *save* keeps the exports too.", "", text, "", memory)
+text <- c(
+  paste0(
+    "| lines | task | ours, s | data.table by hand, s | general engine, s | ours : by hand | ours ",
+    ": engine | ours : ours at the least lines |"
+  ),
+  "|---|---|---|---|---|---|---|---|",
+  table[,
+    sprintf(
+      "| %s | %s | %.3f | %s | %s | %s | %s | %s |",
+      format(lines, big.mark = " ", scientific = FALSE),
+      task,
+      ours,
+      cell(by_hand, "%.3f"),
+      cell(engine, "%.3f"),
+      cell(to_by_hand),
+      cell(to_engine),
+      cell(growth, "%.1f")
+    )
+  ]
+)
+text <- c(
+  "# Benchmark",
+  "",
+  paste0(
+    "The newest run of `make bench`: the same work in the same run with 2 threads, each side in a ",
+    "process of its own. By hand: data.table; the general engine: DuckDB. The answers"
+  ),
+  paste0(
+    "are compared exactly. *open*: from CSV to the sorted orders and the customer table, equal ",
+    "rows removed; ours also reads every amount exactly, checks every row, keeps its faults, its ",
+    "lines and"
+  ),
+  "what every number came from. *save* keeps the exports too.",
+  "",
+  text,
+  "",
+  memory
+)
 writeLines(text)
 writeLines(text, "docs/benchmark.md")

@@ -1,6 +1,7 @@
-// BG/NBD and its variant: purchases are Poisson(lambda) while the customer is there; after every repeat purchase (in the variant after the first one too) the
-// customer leaves for good with probability p; lambda ~ Gamma(r, rate alpha), p ~ Beta(a, b), independent (Fader, Hardie & Lee 2005; Batislam, Denizel &
-// Filiztekin 2007).
+// BG/NBD and its variant: purchases are Poisson(lambda) while the customer is there; after every
+// repeat purchase (in the variant after the first one too) the customer leaves for good with
+// probability p; lambda ~ Gamma(r, rate alpha), p ~ Beta(a, b), independent (Fader, Hardie & Lee
+// 2005; Batislam, Denizel & Filiztekin 2007).
 #include <Rmath.h>
 #include <cmath>
 #include "purchase_model.h"
@@ -13,23 +14,32 @@ namespace {
 class BgNbd final : public PurchaseModel {
  public:
   // `after_first`: may a customer leave right after the first purchase?
-  BgNbd(const char* name, bool after_first) : PurchaseModel(name, "r", "alpha", "a", "b", Mixing::gamma, Mixing::beta, false), extra_(after_first ? 1 : 0) {}
+  BgNbd(const char* name, bool after_first)
+      : PurchaseModel(name, "r", "alpha", "a", "b", Mixing::gamma, Mixing::beta, false),
+        extra_(after_first ? 1 : 0) {}
 
   Density density(const double* p, const History& h, Slopes* slopes) const override {
     const double r = p[0], alpha = p[1], a = p[2], b = p[3];
-    const double n = h.x + extra_, N = r + h.x;          // n occasions at which the customer might have left
-    const double stretch = std::log1p((h.T - h.t_x) / (alpha + h.t_x)), all_time = std::log1p(h.T / alpha);
-    // gone by leave / stay = a / (b + n - 1) ((alpha + T) / (alpha + t_x))^(r + x); without an occasion nobody is gone
+    const double n = h.x + extra_,
+                 N = r + h.x;  // n occasions at which the customer might have left
+    const double stretch = std::log1p((h.T - h.t_x) / (alpha + h.t_x)),
+                 all_time = std::log1p(h.T / alpha);
+    // gone by leave / stay = a / (b + n - 1) ((alpha + T) / (alpha + t_x))^(r + x); without an
+    // occasion nobody is gone
     const double odds = n > 0 ? std::log(a / (b + n - 1)) + N * stretch : -INFINITY;
-    const double fall = std::exp(-std::fabs(odds));      // of the less likely by the more likely
-    const double gone = odds > 0 ? 1 / (1 + fall) : fall / (1 + fall), there = odds > 0 ? fall / (1 + fall) : 1 / (1 + fall);
+    const double fall = std::exp(-std::fabs(odds));  // of the less likely by the more likely
+    const double gone = odds > 0 ? 1 / (1 + fall) : fall / (1 + fall),
+                 there = odds > 0 ? fall / (1 + fall) : 1 / (1 + fall);
     const Rising rise = rising(r, h.x), stay = rising(b, n), any = rising(a + b, n);
     if (slopes) {
       // without leaving, then the odds of having left
-      const double rho = alpha / (alpha + h.T), rho_last = alpha / (alpha + h.t_x), share = n > 0 ? b / (b + n - 1) : 0;
+      const double rho = alpha / (alpha + h.T), rho_last = alpha / (alpha + h.t_x),
+                   share = n > 0 ? b / (b + n - 1) : 0;
       const double odds_1[4] = {r * stretch, N * (rho - rho_last), 1, -share};
-      const double odds_2[4] = {r * stretch, N * (rho * (1 - rho) - rho_last * (1 - rho_last)), 0, -share * (1 - share)};
-      const double first[4] = {r * (rise.first - all_time), r - N * rho, -a * any.first, b * (stay.first - any.first)};
+      const double odds_2[4] = {r * stretch, N * (rho * (1 - rho) - rho_last * (1 - rho_last)), 0,
+                                -share * (1 - share)};
+      const double first[4] = {r * (rise.first - all_time), r - N * rho, -a * any.first,
+                               b * (stay.first - any.first)};
       for (int i = 0; i < 4; ++i) slopes->first[i] = first[i] + gone * odds_1[i];
       for (int i = 0; i < 4; ++i)
         for (int j = i; j < 4; ++j) slopes->second[i][j] = gone * there * odds_1[i] * odds_1[j];
@@ -41,10 +51,17 @@ class BgNbd final : public PurchaseModel {
       slopes->second[3][3] += first[3] + b * b * (stay.second - any.second) + gone * odds_2[3];
     }
     const double either = odds > 0 ? odds + std::log1p(fall) : std::log1p(fall);
-    return {rise.value - r * all_time - h.x * std::log(alpha + h.T) + (stay.value - any.value) + either, there};
+    return {
+        rise.value - r * all_time - h.x * std::log(alpha + h.T) + (stay.value - any.value) + either,
+        there};
   }
 
-  void update(const double* p, const History& h, double* q) const override { q[0] = p[0] + h.x; q[1] = p[1] + h.T; q[2] = p[2]; q[3] = p[3] + h.x + extra_; }
+  void update(const double* p, const History& h, double* q) const override {
+    q[0] = p[0] + h.x;
+    q[1] = p[1] + h.T;
+    q[2] = p[2];
+    q[3] = p[3] + h.x + extra_;
+  }
 
   double expected(const double* q, double horizon, double delta) const override {
     if (!(horizon > 0)) return 0;
@@ -52,7 +69,8 @@ class BgNbd final : public PurchaseModel {
     if (std::isinf(horizon) && !(delta > 0)) return q[2] > 1 ? 1 + q[3] / (q[2] - 1) : INFINITY;
     const double r = q[0], alpha = q[1], z = horizon / alpha;
     const double far = std::log1p((std::isinf(horizon) ? 1 / delta : horizon) / alpha);
-    // given p: (r / alpha) times the integral of (1 + p u / alpha)^-(r + 1) e^(-delta u); without discount [1 - (1 + p h / alpha)^-r] / p
+    // given p: (r / alpha) times the integral of (1 + p u / alpha)^-(r + 1) e^(-delta u); without
+    // discount [1 - (1 + p h / alpha)^-r] / p
     return beta_mean(q[2], q[3], far, [&](double p) {
       if (delta > 0) return r / alpha * survival_integral(r + 1, alpha / p, horizon, delta);
       const double fall = r * std::log1p(p * z);
@@ -69,12 +87,12 @@ class BgNbd final : public PurchaseModel {
       count[static_cast<std::size_t>(k)] = static_cast<double>(term);
       term *= (r + k) / (k + 1) * share;
     }
-    double tail = horizon > 0 ? Rf_pbeta(share, n, r, 1, 0) : 0;        // P(NB >= n), then downwards
+    double tail = horizon > 0 ? Rf_pbeta(share, n, r, 1, 0) : 0;  // P(NB >= n), then downwards
     for (int k = n - 1; k >= 0; --k) {
       tail += count[static_cast<std::size_t>(k)];
       out[k] = tail;
     }
-    double stay = 1;                                                     // B(a, b + k) / B(a, b)
+    double stay = 1;  // B(a, b + k) / B(a, b)
     for (int k = 0; k < n; ++k) {
       const double gone = k > 0 ? stay * a / (b + k - 1) : 0;
       out[k] = stay * count[static_cast<std::size_t>(k)] + gone * out[k];
@@ -82,7 +100,8 @@ class BgNbd final : public PurchaseModel {
     }
   }
 
-  void draw(const double* q, double horizon, Stream& gen, std::vector<double>& times) const override {
+  void draw(const double* q, double horizon, Stream& gen,
+            std::vector<double>& times) const override {
     const double lambda = gen.gamma(q[0], q[1]), p = gen.beta(q[2], q[3]);
     if (!(lambda > 0)) return;
     for (double t = gen.exponential(lambda); t <= horizon; t += gen.exponential(lambda)) {
@@ -91,7 +110,9 @@ class BgNbd final : public PurchaseModel {
     }
   }
 
-  std::vector<std::vector<double>> starts(double rate, double) const override { return {{1, 1 / rate, 0.5, 2}, {0.3, 0.3 / rate, 1, 5}, {0.5, 0.3 / rate, 0.2, 0.5}}; }
+  std::vector<std::vector<double>> starts(double rate, double) const override {
+    return {{1, 1 / rate, 0.5, 2}, {0.3, 0.3 / rate, 1, 5}, {0.5, 0.3 / rate, 0.2, 0.5}};
+  }
 
  private:
   double extra_;
@@ -99,7 +120,13 @@ class BgNbd final : public PurchaseModel {
 
 }  // namespace
 
-const PurchaseModel& bg_nbd() { static const BgNbd model("bg-nbd", false); return model; }
-const PurchaseModel& mbg_nbd() { static const BgNbd model("mbg-nbd", true); return model; }
+const PurchaseModel& bg_nbd() {
+  static const BgNbd model("bg-nbd", false);
+  return model;
+}
+const PurchaseModel& mbg_nbd() {
+  static const BgNbd model("mbg-nbd", true);
+  return model;
+}
 
 }  // namespace nubrek

@@ -9,12 +9,14 @@ nubrek::DateText element(const nubrek::TextView& text, R_xlen_t at) {
 }
 }  // namespace
 
-// `order` is "year-first", "day-first" or "month-first"; texts that begin with a year are read in any of them.
+// `order` is "year-first", "day-first" or "month-first"; texts that begin with a year are read in
+// any of them.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_read_days(SEXP texts, std::string order) {
   const nubrek::TextView text(texts);
-  const nubrek::DateOrder reading = order == "day-first" ? nubrek::DateOrder::day_first
-    : order == "month-first" ? nubrek::DateOrder::month_first : nubrek::DateOrder::year_first;
+  const nubrek::DateOrder reading = order == "day-first"     ? nubrek::DateOrder::day_first
+                                    : order == "month-first" ? nubrek::DateOrder::month_first
+                                                             : nubrek::DateOrder::year_first;
   const R_xlen_t n = static_cast<R_xlen_t>(text.size());
   Rcpp::IntegerVector day(n);
   Rcpp::NumericVector seconds(n), offset(n, NA_REAL);
@@ -26,11 +28,12 @@ Rcpp::List cpp_read_days(SEXP texts, std::string order) {
     seconds[i] = t.seconds;
     if (t.has_offset) offset[i] = t.offset;
   }
-  return Rcpp::List::create(Rcpp::_["day"] = day, Rcpp::_["seconds"] = seconds, Rcpp::_["offset"] = offset);
+  return Rcpp::List::create(Rcpp::_["day"] = day, Rcpp::_["seconds"] = seconds,
+                            Rcpp::_["offset"] = offset);
 }
 
-// How many texts are days when read each way (texts that begin with a year are counted apart), and a first example of
-// one that only one reading explains.
+// How many texts are days when read each way (texts that begin with a year are counted apart), and
+// a first example of one that only one reading explains.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_date_orders(SEXP texts) {
   const nubrek::TextView text(texts);
@@ -39,15 +42,21 @@ Rcpp::List cpp_date_orders(SEXP texts) {
   for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(text.size()); ++i) {
     const nubrek::DateText t = element(text, i);
     if (!t.fine) continue;
-    if (t.year_first) { ++year_first; continue; }
+    if (t.year_first) {
+      ++year_first;
+      continue;
+    }
     const bool d = nubrek::day_of(t, nubrek::DateOrder::day_first) != nubrek::kNoDay;
     const bool m = nubrek::day_of(t, nubrek::DateOrder::month_first) != nubrek::kNoDay;
-    day_first += d; month_first += m; both += d && m;
+    day_first += d;
+    month_first += m;
+    both += d && m;
     if (d && !m && !only_day) only_day = i + 1;
     if (m && !d && !only_month) only_month = i + 1;
     if (d && m && t.first != t.second && !first_both) first_both = i + 1;
   }
   return Rcpp::List::create(Rcpp::_["year_first"] = year_first, Rcpp::_["day_first"] = day_first,
-    Rcpp::_["month_first"] = month_first, Rcpp::_["both"] = both, Rcpp::_["only_day"] = only_day,
-    Rcpp::_["only_month"] = only_month, Rcpp::_["first_both"] = first_both);
+                            Rcpp::_["month_first"] = month_first, Rcpp::_["both"] = both,
+                            Rcpp::_["only_day"] = only_day, Rcpp::_["only_month"] = only_month,
+                            Rcpp::_["first_both"] = first_both);
 }

@@ -15,8 +15,14 @@ struct Cursor {
     for (value = 0; n < most && digit(); ++n) value = value * 10 + (*p++ - '0');
     return n;
   }
-  void blanks() { while (p < end && (*p == ' ' || *p == '\t')) ++p; }
-  bool take(char c) { if (now() != c) return false; ++p; return true; }
+  void blanks() {
+    while (p < end && (*p == ' ' || *p == '\t')) ++p;
+  }
+  bool take(char c) {
+    if (now() != c) return false;
+    ++p;
+    return true;
+  }
 };
 
 bool read_time(Cursor& c, DateText& out) {
@@ -39,13 +45,17 @@ bool read_time(Cursor& c, DateText& out) {
   }
   if (hour > 23 || minute > 59 || second > 60) return false;
   out.seconds = hour * 3600.0 + minute * 60.0 + second + fraction;
-  if (c.take('Z') || c.take('z')) { out.has_offset = true; return true; }
+  if (c.take('Z') || c.take('z')) {
+    out.has_offset = true;
+    return true;
+  }
   if (c.now() == '+' || c.now() == '-') {
     const int sign = *c.p++ == '-' ? -1 : 1;
     int oh, om = 0;
     if (c.number(2, oh) != 2) return false;
     const bool colon = c.take(':');
-    if (c.digit() || colon) if (c.number(2, om) != 2) return false;
+    if (c.digit() || colon)
+      if (c.number(2, om) != 2) return false;
     if (oh > 14 || om > 59) return false;
     out.has_offset = true;
     out.offset = sign * (oh * 3600 + om * 60);
@@ -62,9 +72,11 @@ DateText read_date(const char* text, std::size_t n) {
   int a, b, d;
   const char* from = c.p;
   int digits = c.number(8, a);
-  if (digits == 8) {                         // 20240305
+  if (digits == 8) {  // 20240305
     out.year_first = true;
-    out.first = a / 10000; out.second = a / 100 % 100; out.third = a % 100;
+    out.first = a / 10000;
+    out.second = a / 100 % 100;
+    out.third = a % 100;
   } else {
     if (digits != 4 && digits != 1 && digits != 2) return out;
     out.year_first = digits == 4;
@@ -74,11 +86,18 @@ DateText read_date(const char* text, std::size_t n) {
     if (!c.number(2, b) || !c.take(mark)) return out;
     const int last = c.number(4, d);
     if (out.year_first ? (last != 1 && last != 2) : last != 4) return out;
-    out.first = a; out.second = b; out.third = d;
+    out.first = a;
+    out.second = b;
+    out.third = d;
   }
   if (c.p == from) return out;
-  if (c.now() == 'T' || c.now() == 't') { ++c.p; if (!read_time(c, out)) return out; }
-  else if (c.now() == ' ') { c.blanks(); if (!c.done() && !read_time(c, out)) return out; }
+  if (c.now() == 'T' || c.now() == 't') {
+    ++c.p;
+    if (!read_time(c, out)) return out;
+  } else if (c.now() == ' ') {
+    c.blanks();
+    if (!c.done() && !read_time(c, out)) return out;
+  }
   c.blanks();
   out.fine = c.done();
   return out;
@@ -93,7 +112,8 @@ int civil_day(int year, int month, int day) {
   const int y = month <= 2 ? year - 1 : year;
   const int era = y / 400, year_of_era = y % 400;
   const int day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
-  return era * 146097 + year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year - 719468;
+  return era * 146097 + year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year -
+         719468;
 }
 
 int day_of(const DateText& t, DateOrder order) {

@@ -6,14 +6,15 @@ namespace nubrek {
 
 enum class DateOrder { year_first, day_first, month_first };
 
-// What stands in a text that looks like a date: three numbers (in written order), a time of day, an offset.
+// What stands in a text that looks like a date: three numbers (in written order), a time of day, an
+// offset.
 struct DateText {
-  bool fine = false;            // the text is a date with an optional time and nothing else
-  bool year_first = false;      // four digits stand first
+  bool fine = false;        // the text is a date with an optional time and nothing else
+  bool year_first = false;  // four digits stand first
   int first = 0, second = 0, third = 0;
-  double seconds = 0;           // of the day, as written
+  double seconds = 0;  // of the day, as written
   bool has_offset = false;
-  int offset = 0;               // seconds east of Greenwich
+  int offset = 0;  // seconds east of Greenwich
 };
 DateText read_date(const char* text, std::size_t n);
 

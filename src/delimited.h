@@ -1,5 +1,6 @@
-// Delimited text, split into cells. Regular text: every line has the header's number of cells, a quote stands only around a whole
-// cell without quotes and line breaks in it. Anything else goes through `read_records()`, which is slower and reads all of RFC 4180.
+// Delimited text, split into cells. Regular text: every line has the header's number of cells, a
+// quote stands only around a whole cell without quotes and line breaks in it. Anything else goes
+// through `read_records()`, which is slower and reads all of RFC 4180.
 #pragma once
 #include <string>
 #include <string_view>
@@ -14,7 +15,8 @@ struct Block {
   std::size_t rows() const { return cells.empty() ? 0 : cells[0].size(); }
 };
 
-void split_cells(const char* from, const char* to, char separator, std::size_t n_columns, Block& out);
+void split_cells(const char* from, const char* to, char separator, std::size_t n_columns,
+                 Block& out);
 
 // What is wrong with a table, and in which row (the header is row 0).
 struct Fault {
@@ -22,9 +24,9 @@ struct Fault {
   std::size_t row = 0;
 };
 
-// Hands over the cells of each record, then says that it is over (`row` gives what is wrong with it, or "" to stop). A quoted cell
-// may hold anything, a quote in it stands twice; an unquoted one is taken as it stands. Lines end with LF, CR LF or CR; those
-// of spaces alone are no records.
+// Hands over the cells of each record, then says that it is over (`row` gives what is wrong with
+// it, or "" to stop). A quoted cell may hold anything, a quote in it stands twice; an unquoted one
+// is taken as it stands. Lines end with LF, CR LF or CR; those of spaces alone are no records.
 template <class Cell, class Row>
 Fault read_records(std::string_view text, char separator, const Cell& cell, const Row& row) {
   const char* p = text.data();
@@ -34,7 +36,10 @@ Fault read_records(std::string_view text, char separator, const Cell& cell, cons
   for (std::size_t number = 0; p < end;) {
     const char* first = p;
     while (first < end && *first == ' ') ++first;
-    if (at_line_end(first)) { p = first == end ? end : first + 1; continue; }
+    if (at_line_end(first)) {
+      p = first == end ? end : first + 1;
+      continue;
+    }
     for (;;) {
       if (p < end && *p == '"') {
         undoubled.clear();

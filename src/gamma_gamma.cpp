@@ -1,5 +1,5 @@
-// Gamma-gamma spend: every amount of a customer is Gamma(p, rate nu), nu ~ Gamma(q, rate gamma) (Colombo & Jiang 1999; Fader, Hardie & Lee 2005). The density
-// is that of the mean amount.
+// Gamma-gamma spend: every amount of a customer is Gamma(p, rate nu), nu ~ Gamma(q, rate gamma)
+// (Colombo & Jiang 1999; Fader, Hardie & Lee 2005). The density is that of the mean amount.
 #include <cmath>
 #include <limits>
 #include "special.h"
@@ -12,7 +12,8 @@ class GammaGamma final : public SpendModel {
  public:
   GammaGamma() : SpendModel("gamma-gamma", "p", "q", "gamma", true, true, true, false) {}
 
-  double density(const double* par, const Amounts& a, double* first, double (*second)[3]) const override {
+  double density(const double* par, const Amounts& a, double* first,
+                 double (*second)[3]) const override {
     const double p = par[0], q = par[1], gamma = par[2], px = p * a.n, total = a.n * a.mean;
     // logs of ratios instead of logs of products: nothing cancels when gamma or the total is large
     const double by_gamma = std::log1p(total / gamma), by_total = std::log1p(gamma / total);
@@ -33,11 +34,16 @@ class GammaGamma final : public SpendModel {
 
   double expected(const double* p, const Amounts& a) const override {
     const double shape = p[0] * a.n + p[1];
-    return shape > 1 ? p[0] * (p[2] + total(a)) / (shape - 1) : std::numeric_limits<double>::quiet_NaN();
+    return shape > 1 ? p[0] * (p[2] + total(a)) / (shape - 1)
+                     : std::numeric_limits<double>::quiet_NaN();
   }
 
-  double draw_level(const double* p, const Amounts& a, Stream& gen) const override { return gen.gamma(p[0] * a.n + p[1], p[2] + total(a)); }
-  double draw_amount(const double* p, double nu, Stream& gen) const override { return nu > 0 ? gen.gamma(p[0], nu) : 0; }
+  double draw_level(const double* p, const Amounts& a, Stream& gen) const override {
+    return gen.gamma(p[0] * a.n + p[1], p[2] + total(a));
+  }
+  double draw_amount(const double* p, double nu, Stream& gen) const override {
+    return nu > 0 ? gen.gamma(p[0], nu) : 0;
+  }
 
  private:
   static double total(const Amounts& a) { return a.n > 0 ? a.n * a.mean : 0; }
@@ -45,6 +51,9 @@ class GammaGamma final : public SpendModel {
 
 }  // namespace
 
-const SpendModel& gamma_gamma() { static const GammaGamma model; return model; }
+const SpendModel& gamma_gamma() {
+  static const GammaGamma model;
+  return model;
+}
 
 }  // namespace nubrek

@@ -1,4 +1,5 @@
-// Character vectors whose elements become R strings only when asked for, and a view that reads any character vector's bytes.
+// Character vectors whose elements become R strings only when asked for, and a view that reads any
+// character vector's bytes.
 #pragma once
 #include <Rcpp.h>
 #include <memory>
@@ -21,9 +22,15 @@ class TextView {
  public:
   explicit TextView(SEXP x);
   std::size_t size() const { return size_; }
-  bool missing(std::size_t i) const { return column_ ? (!column_->index.empty() && column_->index[i] < 0) : STRING_ELT(x_, static_cast<R_xlen_t>(i)) == NA_STRING; }
+  bool missing(std::size_t i) const {
+    return column_ ? (!column_->index.empty() && column_->index[i] < 0)
+                   : STRING_ELT(x_, static_cast<R_xlen_t>(i)) == NA_STRING;
+  }
   std::string_view operator[](std::size_t i) const {
-    if (column_) return (*column_->store)[column_->index.empty() ? i : static_cast<std::size_t>(column_->index[i])];
+    if (column_)
+      return (
+          *column_
+               ->store)[column_->index.empty() ? i : static_cast<std::size_t>(column_->index[i])];
     SEXP s = STRING_ELT(x_, static_cast<R_xlen_t>(i));
     return {CHAR(s), static_cast<std::size_t>(LENGTH(s))};
   }

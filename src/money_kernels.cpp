@@ -5,26 +5,46 @@
 namespace nubrek {
 namespace {
 
-const __int128 kMantissaLimit = []() { __int128 v = 1; for (int i = 0; i < 36; ++i) v *= 10; return v; }();
-const double kLargest = 9e15;   // doubles hold every whole number up to here
+const __int128 kMantissaLimit = []() {
+  __int128 v = 1;
+  for (int i = 0; i < 36; ++i) v *= 10;
+  return v;
+}();
+const double kLargest = 9e15;  // doubles hold every whole number up to here
 
-__int128 power10(int n) { __int128 v = 1; while (n-- > 0) v *= 10; return v; }
-__int128 magnitude(__int128 v) { return v < 0 ? -v : v; }
-Decimal unreadable() { Decimal d; d.state = Reading::unreadable; return d; }
+__int128 power10(int n) {
+  __int128 v = 1;
+  while (n-- > 0) v *= 10;
+  return v;
+}
+__int128 magnitude(__int128 v) {
+  return v < 0 ? -v : v;
+}
+Decimal unreadable() {
+  Decimal d;
+  d.state = Reading::unreadable;
+  return d;
+}
 
-// Blanks that exports put into numbers: space, tab, no-break (C2 A0), narrow no-break (E2 80 AF), thin (E2 80 89).
+// Blanks that exports put into numbers: space, tab, no-break (C2 A0), narrow no-break (E2 80 AF),
+// thin (E2 80 89).
 std::size_t blank_length(const char* p, const char* end) {
   if (*p == ' ' || *p == '\t') return 1;
   if (end - p >= 2 && !std::memcmp(p, "\xC2\xA0", 2)) return 2;
-  if (end - p >= 3 && (!std::memcmp(p, "\xE2\x80\xAF", 3) || !std::memcmp(p, "\xE2\x80\x89", 3))) return 3;
+  if (end - p >= 3 && (!std::memcmp(p, "\xE2\x80\xAF", 3) || !std::memcmp(p, "\xE2\x80\x89", 3)))
+    return 3;
   return 0;
 }
 std::size_t minus_length(const char* p, const char* end) {
   if (*p == '-') return 1;
-  return end - p >= 3 && !std::memcmp(p, "\xE2\x88\x92", 3) ? 3 : 0;   // the typographic minus
+  return end - p >= 3 && !std::memcmp(p, "\xE2\x88\x92", 3) ? 3 : 0;  // the typographic minus
 }
 void skip_blanks(const char*& p, const char* end) {
-  while (p < end) { std::size_t b = blank_length(p, end); if (!b) return; p += b; }
+  while (p < end) {
+    std::size_t b = blank_length(p, end);
+    if (!b) return;
+    p += b;
+  }
 }
 
 }  // namespace
@@ -36,31 +56,45 @@ Decimal parse_decimal(const char* text, std::size_t n, char decimal_mark) {
   skip_blanks(p, end);
   if (p == end) return Decimal();
   bool negative = false, parenthesis = false, trailing_allowed = true;
-  if (*p == '(') { parenthesis = negative = true; ++p; }
-  else if (std::size_t m = minus_length(p, end)) { negative = true; trailing_allowed = false; p += m; }
-  else if (*p == '+') { trailing_allowed = false; ++p; }
+  if (*p == '(') {
+    parenthesis = negative = true;
+    ++p;
+  } else if (std::size_t m = minus_length(p, end)) {
+    negative = true;
+    trailing_allowed = false;
+    p += m;
+  } else if (*p == '+') {
+    trailing_allowed = false;
+    ++p;
+  }
   skip_blanks(p, end);
   Decimal out;
-  int digits = 0, since_group = -1;      // since_group: digits since the last grouping mark, -1 before any
+  int digits = 0,
+      since_group = -1;  // since_group: digits since the last grouping mark, -1 before any
   bool fraction = false;
   while (p < end) {
     if (*p >= '0' && *p <= '9') {
       if (out.mantissa >= kMantissaLimit) return unreadable();
       out.mantissa = out.mantissa * 10 + (*p - '0');
-      ++digits; ++p;
-      if (fraction) ++out.scale;
-      else if (since_group >= 0) ++since_group;
+      ++digits;
+      ++p;
+      if (fraction)
+        ++out.scale;
+      else if (since_group >= 0)
+        ++since_group;
       continue;
     }
     if (*p == decimal_mark && !fraction) {
       if (since_group >= 0 && since_group != 3) return unreadable();
-      fraction = true; ++p;
+      fraction = true;
+      ++p;
       continue;
     }
     std::size_t mark = (*p == group_mark || *p == '\'') ? 1 : 0;
     if (!mark && !fraction && digits) {
       mark = blank_length(p, end);
-      if (mark && !(p + mark < end && p[mark] >= '0' && p[mark] <= '9')) mark = 0;   // a trailing blank
+      if (mark && !(p + mark < end && p[mark] >= '0' && p[mark] <= '9'))
+        mark = 0;  // a trailing blank
     }
     if (!mark) break;
     // groups are of three, the first of one to three and not a lone 0
@@ -76,12 +110,21 @@ Decimal parse_decimal(const char* text, std::size_t n, char decimal_mark) {
     if (p < end && (*p == '-' || *p == '+')) down = *p++ == '-';
     if (p == end || *p < '0' || *p > '9') return unreadable();
     int exponent = 0;
-    while (p < end && *p >= '0' && *p <= '9') { exponent = exponent * 10 + (*p++ - '0'); if (exponent > 400) return unreadable(); }
+    while (p < end && *p >= '0' && *p <= '9') {
+      exponent = exponent * 10 + (*p++ - '0');
+      if (exponent > 400) return unreadable();
+    }
     out.scale += down ? exponent : -exponent;
   }
   skip_blanks(p, end);
-  if (parenthesis) { if (p == end || *p != ')') return unreadable(); ++p; }
-  else if (p < end && trailing_allowed) if (std::size_t m = minus_length(p, end)) { negative = true; p += m; }
+  if (parenthesis) {
+    if (p == end || *p != ')') return unreadable();
+    ++p;
+  } else if (p < end && trailing_allowed)
+    if (std::size_t m = minus_length(p, end)) {
+      negative = true;
+      p += m;
+    }
   skip_blanks(p, end);
   if (p != end) return unreadable();
   if (out.scale < 0) {
@@ -97,7 +140,8 @@ Decimal parse_decimal(const char* text, std::size_t n, char decimal_mark) {
 }
 
 namespace {
-// The worse of two readings decides: an unreadable factor makes the product unreadable, a blank one blank.
+// The worse of two readings decides: an unreadable factor makes the product unreadable, a blank one
+// blank.
 Reading worse(Reading a, Reading b) {
   if (a == Reading::unreadable || b == Reading::unreadable) return Reading::unreadable;
   return a == Reading::blank || b == Reading::blank ? Reading::blank : Reading::fine;
@@ -122,7 +166,8 @@ Decimal subtract(const Decimal& a, const Decimal& b) {
   __int128 left, right;
   if (__builtin_mul_overflow(a.mantissa, power10(out.scale - a.scale), &left) ||
       __builtin_mul_overflow(b.mantissa, power10(out.scale - b.scale), &right) ||
-      __builtin_sub_overflow(left, right, &out.mantissa)) return unreadable();
+      __builtin_sub_overflow(left, right, &out.mantissa))
+    return unreadable();
   return out;
 }
 
@@ -132,7 +177,8 @@ Minor to_minor(const Decimal& amount, int decimals) {
   double rest_units = 0;
   const int shift = decimals - amount.scale;
   if (shift >= 0) {
-    if (shift > 36 || __builtin_mul_overflow(units, power10(shift), &units)) return {0, 0, Reading::unreadable};
+    if (shift > 36 || __builtin_mul_overflow(units, power10(shift), &units))
+      return {0, 0, Reading::unreadable};
   } else if (-shift > 37) {
     rest_units = static_cast<double>(units) * std::pow(10.0, shift);
     units = 0;

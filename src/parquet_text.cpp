@@ -7,24 +7,53 @@ namespace nubrek {
 namespace {
 
 using Byte = std::uint8_t;
-[[noreturn]] void refuse(const char* why) { throw ParquetRefused(why); }
+[[noreturn]] void refuse(const char* why) {
+  throw ParquetRefused(why);
+}
 
 struct Bytes {
   const Byte* p;
   const Byte* end;
   std::size_t left() const { return static_cast<std::size_t>(end - p); }
-  const Byte* take(std::size_t n) { if (left() < n) refuse("cut short"); const Byte* at = p; p += n; return at; }
-  std::uint32_t number32() { std::uint32_t n; std::memcpy(&n, take(4), 4); return n; }
+  const Byte* take(std::size_t n) {
+    if (left() < n) refuse("cut short");
+    const Byte* at = p;
+    p += n;
+    return at;
+  }
+  std::uint32_t number32() {
+    std::uint32_t n;
+    std::memcpy(&n, take(4), 4);
+    return n;
+  }
   std::uint64_t varint() {
     std::uint64_t n = 0;
-    for (int shift = 0; shift < 64; shift += 7) { const Byte b = *take(1); n |= static_cast<std::uint64_t>(b & 0x7F) << shift; if (!(b & 0x80)) return n; }
+    for (int shift = 0; shift < 64; shift += 7) {
+      const Byte b = *take(1);
+      n |= static_cast<std::uint64_t>(b & 0x7F) << shift;
+      if (!(b & 0x80)) return n;
+    }
     refuse("a number without end");
   }
-  std::int64_t zigzag() { const std::uint64_t n = varint(); return static_cast<std::int64_t>(n >> 1) ^ -static_cast<std::int64_t>(n & 1); }
+  std::int64_t zigzag() {
+    const std::uint64_t n = varint();
+    return static_cast<std::int64_t>(n >> 1) ^ -static_cast<std::int64_t>(n & 1);
+  }
 };
 
-// The compact serialisation of the footer and the page headers: fields by number, each with its type.
-enum Type { kTrue = 1, kFalse = 2, kByte = 3, kDouble = 7, kBinary = 8, kList = 9, kSet = 10, kMap = 11, kStruct = 12 };
+// The compact serialisation of the footer and the page headers: fields by number, each with its
+// type.
+enum Type {
+  kTrue = 1,
+  kFalse = 2,
+  kByte = 3,
+  kDouble = 7,
+  kBinary = 8,
+  kList = 9,
+  kSet = 10,
+  kMap = 11,
+  kStruct = 12
+};
 void skip(Bytes& in, int type, int depth = 0);
 
 template <class Field>
@@ -48,28 +77,64 @@ void read_list(Bytes& in, const Item& item) {
 void skip(Bytes& in, int type, int depth) {
   if (depth > 30) refuse("too deep");
   switch (type) {
-    case kTrue: case kFalse: return;
-    case kByte: in.take(1); return;
-    case 4: case 5: case 6: in.varint(); return;
-    case kDouble: in.take(8); return;
-    case kBinary: in.take(static_cast<std::size_t>(in.varint())); return;
-    case kList: case kSet: read_list(in, [&](int of) { if (of == kTrue || of == kFalse) in.take(1); else skip(in, of, depth + 1); }); return;
-    case kStruct: read_struct(in, [&](int, int of) { skip(in, of, depth + 1); return true; }); return;
-    default: refuse("a type that is not known");
+    case kTrue:
+    case kFalse:
+      return;
+    case kByte:
+      in.take(1);
+      return;
+    case 4:
+    case 5:
+    case 6:
+      in.varint();
+      return;
+    case kDouble:
+      in.take(8);
+      return;
+    case kBinary:
+      in.take(static_cast<std::size_t>(in.varint()));
+      return;
+    case kList:
+    case kSet:
+      read_list(in, [&](int of) {
+        if (of == kTrue || of == kFalse)
+          in.take(1);
+        else
+          skip(in, of, depth + 1);
+      });
+      return;
+    case kStruct:
+      read_struct(in, [&](int, int of) {
+        skip(in, of, depth + 1);
+        return true;
+      });
+      return;
+    default:
+      refuse("a type that is not known");
   }
 }
 
-std::string text_of(Bytes& in) { const std::size_t n = static_cast<std::size_t>(in.varint()); return {reinterpret_cast<const char*>(in.take(n)), n}; }
+std::string text_of(Bytes& in) {
+  const std::size_t n = static_cast<std::size_t>(in.varint());
+  return {reinterpret_cast<const char*>(in.take(n)), n};
+}
 
 struct File {
-  explicit File(const std::string& path) : handle(std::fopen(path.c_str(), "rb"), &std::fclose) { if (!handle) refuse("cannot be opened"); }
+  explicit File(const std::string& path) : handle(std::fopen(path.c_str(), "rb"), &std::fclose) {
+    if (!handle) refuse("cannot be opened");
+  }
   std::vector<Byte> read(std::int64_t from, std::int64_t n) {
     if (from < 0 || n < 0) refuse("a place outside the file");
     std::vector<Byte> out(static_cast<std::size_t>(n));
-    if (std::fseek(handle.get(), static_cast<long>(from), SEEK_SET) != 0 || std::fread(out.data(), 1, out.size(), handle.get()) != out.size()) refuse("cut short");
+    if (std::fseek(handle.get(), static_cast<long>(from), SEEK_SET) != 0 ||
+        std::fread(out.data(), 1, out.size(), handle.get()) != out.size())
+      refuse("cut short");
     return out;
   }
-  std::int64_t size() { std::fseek(handle.get(), 0, SEEK_END); return std::ftell(handle.get()); }
+  std::int64_t size() {
+    std::fseek(handle.get(), 0, SEEK_END);
+    return std::ftell(handle.get());
+  }
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> handle;
 };
 
@@ -79,16 +144,34 @@ ParquetColumn schema_element(Bytes& in, bool& nested, bool& text_kind) {
   bool string_kind = false;
   read_struct(in, [&](int id, int type) {
     switch (id) {
-      case 1: physical = static_cast<int>(in.zigzag()); return true;
-      case 3: { const auto repetition = in.zigzag(); out.optional = repetition == 1; nested = nested || repetition == 2; return true; }
-      case 4: out.name = text_of(in); return true;
-      case 5: nested = nested || in.zigzag() > 0; return true;
-      case 6: converted = static_cast<int>(in.zigzag()); return true;
+      case 1:
+        physical = static_cast<int>(in.zigzag());
+        return true;
+      case 3: {
+        const auto repetition = in.zigzag();
+        out.optional = repetition == 1;
+        nested = nested || repetition == 2;
+        return true;
+      }
+      case 4:
+        out.name = text_of(in);
+        return true;
+      case 5:
+        nested = nested || in.zigzag() > 0;
+        return true;
+      case 6:
+        converted = static_cast<int>(in.zigzag());
+        return true;
       case 10:
         if (type != kStruct) return false;
-        read_struct(in, [&](int kind, int of) { string_kind = string_kind || kind == 1; skip(in, of); return true; });
+        read_struct(in, [&](int kind, int of) {
+          string_kind = string_kind || kind == 1;
+          skip(in, of);
+          return true;
+        });
         return true;
-      default: return false;
+      default:
+        return false;
     }
   });
   text_kind = physical == 6 && (converted == 0 || string_kind);
@@ -102,12 +185,23 @@ ParquetChunk column_chunk(Bytes& in) {
     if (id != 3 || type != kStruct) return false;
     read_struct(in, [&](int field, int) {
       switch (field) {
-        case 4: out.codec = static_cast<int>(in.zigzag()); return true;
-        case 5: out.values = in.zigzag(); return true;
-        case 7: out.bytes = in.zigzag(); return true;
-        case 9: data = in.zigzag(); return true;
-        case 11: dictionary = in.zigzag(); return true;
-        default: return false;
+        case 4:
+          out.codec = static_cast<int>(in.zigzag());
+          return true;
+        case 5:
+          out.values = in.zigzag();
+          return true;
+        case 7:
+          out.bytes = in.zigzag();
+          return true;
+        case 9:
+          data = in.zigzag();
+          return true;
+        case 11:
+          dictionary = in.zigzag();
+          return true;
+        default:
+          return false;
       }
     });
     return true;
@@ -131,7 +225,8 @@ void unpack(const Byte* from, std::size_t n, std::vector<Byte>& out) {
         const std::size_t more = length - 60;
         const Byte* bytes = in.take(more);
         length = 0;
-        for (std::size_t i = 0; i < more; ++i) length |= static_cast<std::size_t>(bytes[i]) << (8 * i);
+        for (std::size_t i = 0; i < more; ++i)
+          length |= static_cast<std::size_t>(bytes[i]) << (8 * i);
         ++length;
       }
       const Byte* text = in.take(length);
@@ -141,8 +236,10 @@ void unpack(const Byte* from, std::size_t n, std::vector<Byte>& out) {
       continue;
     }
     std::size_t length, back;
-    if ((tag & 3) == 1) { length = ((tag >> 2) & 7) + 4u; back = (static_cast<std::size_t>(tag >> 5) << 8) | *in.take(1); }
-    else {
+    if ((tag & 3) == 1) {
+      length = ((tag >> 2) & 7) + 4u;
+      back = (static_cast<std::size_t>(tag >> 5) << 8) | *in.take(1);
+    } else {
       length = (tag >> 2) + 1u;
       const std::size_t wide = (tag & 3) == 2 ? 2 : 4;
       const Byte* bytes = in.take(wide);
@@ -150,8 +247,10 @@ void unpack(const Byte* from, std::size_t n, std::vector<Byte>& out) {
       for (std::size_t i = 0; i < wide; ++i) back |= static_cast<std::size_t>(bytes[i]) << (8 * i);
     }
     if (back == 0 || back > at || at + length > size) refuse("a page that does not fit");
-    if (back >= length) std::memcpy(out.data() + at, out.data() + at - back, length);
-    else for (std::size_t i = 0; i < length; ++i) out[at + i] = out[at + i - back];
+    if (back >= length)
+      std::memcpy(out.data() + at, out.data() + at - back, length);
+    else
+      for (std::size_t i = 0; i < length; ++i) out[at + i] = out[at + i - back];
     at += length;
   }
   if (at != size) refuse("a page that does not fit");
@@ -160,21 +259,34 @@ void unpack(const Byte* from, std::size_t n, std::vector<Byte>& out) {
 // Runs and packed groups of small numbers.
 class SmallNumbers {
  public:
-  SmallNumbers(Bytes in, int width) : in_(in), width_(width) { if (width < 0 || width > 32) refuse("numbers too wide"); }
+  SmallNumbers(Bytes in, int width) : in_(in), width_(width) {
+    if (width < 0 || width > 32) refuse("numbers too wide");
+  }
   std::uint32_t next() {
     while (run_ == 0 && packed_ == 0) {
       const std::uint64_t head = in_.varint();
-      if (head & 1) { packed_ = (head >> 1) * 8; bits_ = 0; held_ = 0; }
-      else {
+      if (head & 1) {
+        packed_ = (head >> 1) * 8;
+        bits_ = 0;
+        held_ = 0;
+      } else {
         run_ = head >> 1;
         value_ = 0;
-        for (int i = 0; i < (width_ + 7) / 8; ++i) value_ |= static_cast<std::uint32_t>(*in_.take(1)) << (8 * i);
+        for (int i = 0; i < (width_ + 7) / 8; ++i)
+          value_ |= static_cast<std::uint32_t>(*in_.take(1)) << (8 * i);
       }
     }
-    if (run_ > 0) { --run_; return value_; }
+    if (run_ > 0) {
+      --run_;
+      return value_;
+    }
     --packed_;
-    while (bits_ < width_) { held_ |= static_cast<std::uint64_t>(*in_.take(1)) << bits_; bits_ += 8; }
-    const std::uint32_t out = static_cast<std::uint32_t>(held_ & ((std::uint64_t{1} << width_) - 1));
+    while (bits_ < width_) {
+      held_ |= static_cast<std::uint64_t>(*in_.take(1)) << bits_;
+      bits_ += 8;
+    }
+    const std::uint32_t out =
+        static_cast<std::uint32_t>(held_ & ((std::uint64_t{1} << width_) - 1));
     held_ >>= width_;
     bits_ -= width_;
     return out;
@@ -188,36 +300,74 @@ class SmallNumbers {
   std::uint32_t value_ = 0;
 };
 
-struct PageHeader { int kind = -1, encoding = -1; std::int64_t packed = 0, unpacked = 0, values = 0, levels = 0, repeats = 0; bool compressed = true; };
+struct PageHeader {
+  int kind = -1, encoding = -1;
+  std::int64_t packed = 0, unpacked = 0, values = 0, levels = 0, repeats = 0;
+  bool compressed = true;
+};
 
 PageHeader page_header(Bytes& in) {
   PageHeader out;
   read_struct(in, [&](int id, int type) {
-    if (id == 1) { out.kind = static_cast<int>(in.zigzag()); return true; }
-    if (id == 2) { out.unpacked = in.zigzag(); return true; }
-    if (id == 3) { out.packed = in.zigzag(); return true; }
+    if (id == 1) {
+      out.kind = static_cast<int>(in.zigzag());
+      return true;
+    }
+    if (id == 2) {
+      out.unpacked = in.zigzag();
+      return true;
+    }
+    if (id == 3) {
+      out.packed = in.zigzag();
+      return true;
+    }
     if ((id != 5 && id != 7 && id != 8) || type != kStruct) return false;
     read_struct(in, [&](int field, int of) {
-      if (field == 1) { out.values = in.zigzag(); return true; }
-      if (field == (id == 8 ? 4 : 2)) { out.encoding = static_cast<int>(in.zigzag()); return true; }
-      if (id == 8 && field == 5) { out.levels = in.zigzag(); return true; }
-      if (id == 8 && field == 6) { out.repeats = in.zigzag(); return true; }
-      if (id == 8 && field == 7) { out.compressed = of == kTrue; return true; }
+      if (field == 1) {
+        out.values = in.zigzag();
+        return true;
+      }
+      if (field == (id == 8 ? 4 : 2)) {
+        out.encoding = static_cast<int>(in.zigzag());
+        return true;
+      }
+      if (id == 8 && field == 5) {
+        out.levels = in.zigzag();
+        return true;
+      }
+      if (id == 8 && field == 6) {
+        out.repeats = in.zigzag();
+        return true;
+      }
+      if (id == 8 && field == 7) {
+        out.compressed = of == kTrue;
+        return true;
+      }
       return false;
     });
     return true;
   });
-  if (out.packed < 0 || out.values < 0 || out.levels < 0 || out.repeats != 0) refuse("a page that is not known");
+  if (out.packed < 0 || out.values < 0 || out.levels < 0 || out.repeats != 0)
+    refuse("a page that is not known");
   return out;
 }
 
-std::string_view plain_text(Bytes& in) { const std::size_t n = in.number32(); return {reinterpret_cast<const char*>(in.take(n)), n}; }
+std::string_view plain_text(Bytes& in) {
+  const std::size_t n = in.number32();
+  return {reinterpret_cast<const char*>(in.take(n)), n};
+}
 
 // One run of pages of one column.
 class ChunkReader {
  public:
-  ChunkReader(const std::vector<Byte>& bytes, const ParquetColumn& column, int codec, int missing, Coder& coder, std::vector<int>& out)
-    : in_{bytes.data(), bytes.data() + bytes.size()}, optional_(column.optional), codec_(codec), missing_(missing), coder_(coder), out_(out) {}
+  ChunkReader(const std::vector<Byte>& bytes, const ParquetColumn& column, int codec, int missing,
+              Coder& coder, std::vector<int>& out)
+      : in_{bytes.data(), bytes.data() + bytes.size()},
+        optional_(column.optional),
+        codec_(codec),
+        missing_(missing),
+        coder_(coder),
+        out_(out) {}
 
   void read(std::int64_t values) {
     const std::size_t wanted = out_.size() + static_cast<std::size_t>(values);
@@ -225,17 +375,26 @@ class ChunkReader {
       const PageHeader head = page_header(in_);
       if (head.kind != 2 && head.values > values) refuse("more values than rows");
       const Byte* body = in_.take(static_cast<std::size_t>(head.packed));
-      if (head.kind == 2) dictionary(head, open(body, static_cast<std::size_t>(head.packed), true, dictionary_bytes_));
+      if (head.kind == 2)
+        dictionary(head,
+                   open(body, static_cast<std::size_t>(head.packed), true, dictionary_bytes_));
       else if (head.kind == 0) {
         Bytes page = open(body, static_cast<std::size_t>(head.packed), true, page_bytes_);
         Bytes levels{nullptr, nullptr};
-        if (optional_) { const std::size_t n = page.number32(); const Byte* at = page.take(n); levels = {at, at + n}; }
+        if (optional_) {
+          const std::size_t n = page.number32();
+          const Byte* at = page.take(n);
+          levels = {at, at + n};
+        }
         data(head, levels, page);
       } else if (head.kind == 3) {
         const std::size_t n = static_cast<std::size_t>(head.levels);
         if (n > static_cast<std::size_t>(head.packed)) refuse("a page that does not fit");
-        data(head, {body, body + n}, open(body + n, static_cast<std::size_t>(head.packed) - n, head.compressed, page_bytes_));
-      } else refuse("a page that is not known");
+        data(head, {body, body + n},
+             open(body + n, static_cast<std::size_t>(head.packed) - n, head.compressed,
+                  page_bytes_));
+      } else
+        refuse("a page that is not known");
     }
     if (out_.size() != wanted) refuse("more values than rows");
   }
@@ -261,7 +420,10 @@ class ChunkReader {
     if (optional_) {
       SmallNumbers level(levels, 1);
       there = 0;
-      for (auto& one : present_) { one = static_cast<char>(level.next()); there += one != 0; }
+      for (auto& one : present_) {
+        one = static_cast<char>(level.next());
+        there += one != 0;
+      }
     }
     found_.resize(there);
     if (head.encoding == 0) {
@@ -276,7 +438,8 @@ class ChunkReader {
         if (codes_[at] == 0) coder_.code(&words_[at], 1, &codes_[at]);
         found_[i] = codes_[at];
       }
-    } else refuse("another encoding");
+    } else
+      refuse("another encoding");
     std::size_t next = 0;
     for (const char one : present_) out_.push_back(one ? found_[next++] : missing_);
   }
@@ -301,7 +464,8 @@ ParquetTable parquet_table(const std::string& path) {
   const std::vector<Byte> tail = file.read(size - 8, 8);
   std::uint32_t length;
   std::memcpy(&length, tail.data(), 4);
-  if (std::memcmp(tail.data() + 4, "PAR1", 4) != 0 || static_cast<std::int64_t>(length) > size - 12) refuse("no footer");
+  if (std::memcmp(tail.data() + 4, "PAR1", 4) != 0 || static_cast<std::int64_t>(length) > size - 12)
+    refuse("no footer");
   const std::vector<Byte> footer = file.read(size - 8 - static_cast<std::int64_t>(length), length);
   Bytes in{footer.data(), footer.data() + footer.size()};
   ParquetTable out;
@@ -311,20 +475,30 @@ ParquetTable parquet_table(const std::string& path) {
       read_list(in, [&](int) {
         bool text = false, inner = false;
         ParquetColumn column = schema_element(in, inner, text);
-        if (root) { root = false; return; }
+        if (root) {
+          root = false;
+          return;
+        }
         nested = nested || inner;
         column.text = text;
         out.columns.push_back(std::move(column));
       });
       return true;
     }
-    if (id == 3) { out.rows = in.zigzag(); return true; }
+    if (id == 3) {
+      out.rows = in.zigzag();
+      return true;
+    }
     if (id != 4 || type != kList) return false;
     read_list(in, [&](int) {
       read_struct(in, [&](int field, int of) {
         if (field != 1 || of != kList) return false;
         std::size_t k = 0;
-        read_list(in, [&](int) { const ParquetChunk chunk = column_chunk(in); if (k >= out.columns.size()) refuse("more columns than names"); out.columns[k++].chunks.push_back(chunk); });
+        read_list(in, [&](int) {
+          const ParquetChunk chunk = column_chunk(in);
+          if (k >= out.columns.size()) refuse("more columns than names");
+          out.columns[k++].chunks.push_back(chunk);
+        });
         return true;
       });
     });
@@ -334,7 +508,8 @@ ParquetTable parquet_table(const std::string& path) {
   return out;
 }
 
-void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing, Coder& coder, std::vector<int>& out) {
+void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing,
+                         Coder& coder, std::vector<int>& out) {
   File file(path);
   for (const ParquetChunk& chunk : column.chunks) {
     const std::vector<Byte> bytes = file.read(chunk.from, chunk.bytes);

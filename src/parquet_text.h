@@ -1,5 +1,6 @@
-// Text columns of Parquet files, straight to codes: dictionary pages hold each text once, and no R string is made of any. Reads what is
-// common (flat tables, plain and dictionary pages, uncompressed or Snappy); whatever else is found is refused, for a general reader to take.
+// Text columns of Parquet files, straight to codes: dictionary pages hold each text once, and no R
+// string is made of any. Reads what is common (flat tables, plain and dictionary pages,
+// uncompressed or Snappy); whatever else is found is refused, for a general reader to take.
 #pragma once
 #include <cstdint>
 #include <stdexcept>
@@ -9,16 +10,29 @@
 
 namespace nubrek {
 
-struct ParquetChunk { std::int64_t from = 0, bytes = 0, values = 0; int codec = 0; };
-struct ParquetColumn { std::string name; bool text = false, optional = false; std::vector<ParquetChunk> chunks; };
-struct ParquetTable { std::vector<ParquetColumn> columns; std::int64_t rows = 0; };
+struct ParquetChunk {
+  std::int64_t from = 0, bytes = 0, values = 0;
+  int codec = 0;
+};
+struct ParquetColumn {
+  std::string name;
+  bool text = false, optional = false;
+  std::vector<ParquetChunk> chunks;
+};
+struct ParquetTable {
+  std::vector<ParquetColumn> columns;
+  std::int64_t rows = 0;
+};
 
-struct ParquetRefused : std::runtime_error { using std::runtime_error::runtime_error; };
+struct ParquetRefused : std::runtime_error {
+  using std::runtime_error::runtime_error;
+};
 
 // The footer. Throws `ParquetRefused`.
 ParquetTable parquet_table(const std::string& path);
 
 // Appends the codes of a text column (`missing` where there is none). Throws `ParquetRefused`.
-void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing, Coder& coder, std::vector<int>& out);
+void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing,
+                         Coder& coder, std::vector<int>& out);
 
 }  // namespace nubrek

@@ -6,8 +6,9 @@
 #include <unistd.h>
 #endif
 
-// For a forked child that tries what may go wrong: what kills a process by default kills this one, without R's own last words (those
-// would sweep the folder of temporary files, which belongs to the parent), and so many bytes more than now are all it may have.
+// For a forked child that tries what may go wrong: what kills a process by default kills this one,
+// without R's own last words (those would sweep the folder of temporary files, which belongs to the
+// parent), and so many bytes more than now are all it may have.
 // [[Rcpp::export(rng = false)]]
 void cpp_risk_process(double room) {
   for (const int number : {SIGSEGV, SIGILL, SIGFPE, SIGABRT}) std::signal(number, SIG_DFL);
@@ -20,8 +21,10 @@ void cpp_risk_process(double room) {
   }
   rlimit limit;
   if (pages > 0 && getrlimit(RLIMIT_AS, &limit) == 0) {
-    const double wanted = static_cast<double>(pages) * static_cast<double>(sysconf(_SC_PAGESIZE)) + room;
-    if (limit.rlim_cur == RLIM_INFINITY || static_cast<double>(limit.rlim_cur) > wanted) limit.rlim_cur = static_cast<rlim_t>(wanted);
+    const double wanted =
+        static_cast<double>(pages) * static_cast<double>(sysconf(_SC_PAGESIZE)) + room;
+    if (limit.rlim_cur == RLIM_INFINITY || static_cast<double>(limit.rlim_cur) > wanted)
+      limit.rlim_cur = static_cast<rlim_t>(wanted);
     setrlimit(RLIMIT_AS, &limit);
   }
 #endif

@@ -1,6 +1,7 @@
-// What every purchase model answers. A history is (x repeat purchases, the last at t_x, observed to T), times since the first purchase in one unit; a customer
-// who comes today has the history (0, 0, 0). All models have two mixing distributions of two parameters each: of buying and of leaving. A further model is one
-// file and one line in purchase_model.cpp.
+// What every purchase model answers. A history is (x repeat purchases, the last at t_x, observed to
+// T), times since the first purchase in one unit; a customer who comes today has the history (0, 0,
+// 0). All models have two mixing distributions of two parameters each: of buying and of leaving. A
+// further model is one file and one line in purchase_model.cpp.
 #pragma once
 #include <string>
 #include <vector>
@@ -8,51 +9,80 @@
 
 namespace nubrek {
 
-struct History { double x, t_x, T; };
+struct History {
+  double x, t_x, T;
+};
 
-// Log of the density of the purchase epochs (of the string of occasions in discrete time), and the probability of still being a customer.
-struct Density { double log_lik, active; };
+// Log of the density of the purchase epochs (of the string of occasions in discrete time), and the
+// probability of still being a customer.
+struct Density {
+  double log_lik, active;
+};
 
-// Derivatives of the log-density in the logs of the four parameters; of the second ones the upper half is filled.
-struct Slopes { double first[4]; double second[4][4]; };
+// Derivatives of the log-density in the logs of the four parameters; of the second ones the upper
+// half is filled.
+struct Slopes {
+  double first[4];
+  double second[4][4];
+};
 
-enum class Mixing { gamma, beta };      // of a rate, of a probability
+enum class Mixing { gamma, beta };  // of a rate, of a probability
 
 class PurchaseModel {
  public:
   const char* name;
   const char* parameters[4];
   Mixing buying, leaving;
-  bool discrete;                        // are times counts of occasions?
+  bool discrete;  // are times counts of occasions?
 
-  virtual Density density(const double* p, const History& h, Slopes* slopes) const = 0;      // `slopes` may be null
+  virtual Density density(const double* p, const History& h,
+                          Slopes* slopes) const = 0;  // `slopes` may be null
   // the same probability for draws, where a hundred thousandth is enough
-  virtual double roughly_active(const double* p, const History& h) const { return density(p, h, nullptr).active; }
-  virtual void update(const double* p, const History& h, double* q) const = 0;               // parameters of a customer known to be there after h
-  // of a customer who is there, with parameters q: expected purchases in (0, horizon] discounted at rate delta (the horizon may be infinite; without a discount the sum is finite where the third parameter is above 1),
-  // probabilities of 0, 1, ..., n - 1 purchases, and drawn purchase times
+  virtual double roughly_active(const double* p, const History& h) const {
+    return density(p, h, nullptr).active;
+  }
+  virtual void update(const double* p, const History& h,
+                      double* q) const = 0;  // parameters of a customer known to be there after h
+  // of a customer who is there, with parameters q: expected purchases in (0, horizon] discounted at
+  // rate delta (the horizon may be infinite; without a discount the sum is finite where the third
+  // parameter is above 1), probabilities of 0, 1, ..., n - 1 purchases, and drawn purchase times
   virtual double expected(const double* q, double horizon, double delta) const = 0;
   virtual void distribution(const double* q, double horizon, int n, double* out) const = 0;
-  virtual void draw(const double* q, double horizon, Stream& gen, std::vector<double>& times) const = 0;
-  virtual std::vector<std::vector<double>> starts(double rate, double span) const = 0;       // for a fit, from repeats by time and typical span
+  virtual void draw(const double* q, double horizon, Stream& gen,
+                    std::vector<double>& times) const = 0;
+  virtual std::vector<std::vector<double>> starts(
+      double rate, double span) const = 0;  // for a fit, from repeats by time and typical span
 
  protected:
-  PurchaseModel(const char* name, const char* p0, const char* p1, const char* p2, const char* p3, Mixing buying, Mixing leaving, bool discrete)
-      : name(name), parameters{p0, p1, p2, p3}, buying(buying), leaving(leaving), discrete(discrete) {}
+  PurchaseModel(const char* name, const char* p0, const char* p1, const char* p2, const char* p3,
+                Mixing buying, Mixing leaving, bool discrete)
+      : name(name),
+        parameters{p0, p1, p2, p3},
+        buying(buying),
+        leaving(leaving),
+        discrete(discrete) {}
   ~PurchaseModel() = default;
 };
 
 const std::vector<const PurchaseModel*>& purchase_models();
 const PurchaseModel& purchase_model(const std::string& name);
 
-// The parameters of a customer whose log rate of buying and of leaving (their log-odds where a probability is mixed) lie `buying` and `leaving` above the base.
-void shift(const PurchaseModel& model, const double* base, double buying, double leaving, double* out);
+// The parameters of a customer whose log rate of buying and of leaving (their log-odds where a
+// probability is mixed) lie `buying` and `leaving` above the base.
+void shift(const PurchaseModel& model, const double* base, double buying, double leaving,
+           double* out);
 
-// Derivatives in the logs of the base parameters and in both shifts (places 4 and 5), from those in the logs of the shifted parameters. Full matrix.
-struct ShiftedSlopes { double first[6]; double second[6][6]; };
-void shift_slopes(const PurchaseModel& model, const double* base, const double* shifted, const Slopes& inner, ShiftedSlopes& out);
+// Derivatives in the logs of the base parameters and in both shifts (places 4 and 5), from those in
+// the logs of the shifted parameters. Full matrix.
+struct ShiftedSlopes {
+  double first[6];
+  double second[6][6];
+};
+void shift_slopes(const PurchaseModel& model, const double* base, const double* shifted,
+                  const Slopes& inner, ShiftedSlopes& out);
 
-// Sums up mixtures of densities: value, first and second derivative of log sum w f from those of each log f.
+// Sums up mixtures of densities: value, first and second derivative of log sum w f from those of
+// each log f.
 struct Mixture {
   double w = 0, g[4] = {}, h[4][4] = {};
   // second derivatives within the pairs (0, 1) and (2, 3); others are zero for every model here

@@ -1,4 +1,5 @@
-// Gauss-Legendre nodes and weights on [0, 1] (Golub & Welsch 1969 give the theory; here by Newton steps on the polynomial).
+// Gauss-Legendre nodes and weights on [0, 1] (Golub & Welsch 1969 give the theory; here by Newton
+// steps on the polynomial).
 #pragma once
 #include <cmath>
 #include <cstddef>
@@ -14,7 +15,11 @@ struct Rule {
       long double x = std::cos(pi * (i + 0.75) / (n + 0.5)), slope = 1;
       for (int step = 0; step < 100; ++step) {
         long double p = 1, before = 0;
-        for (int k = 1; k <= n; ++k) { const long double next = ((2 * k - 1) * x * p - (k - 1) * before) / k; before = p; p = next; }
+        for (int k = 1; k <= n; ++k) {
+          const long double next = ((2 * k - 1) * x * p - (k - 1) * before) / k;
+          before = p;
+          p = next;
+        }
         slope = n * (x * p - before) / (x * x - 1);
         const long double move = p / slope;
         x -= move;

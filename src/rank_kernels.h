@@ -9,7 +9,10 @@
 namespace nubrek {
 
 // For each value how many are strictly less and how many strictly more (either may be null).
-struct RankCounts { int* less; int* more; };
+struct RankCounts {
+  int* less;
+  int* more;
+};
 
 // Whole numbers within a range not much longer than the data: one pass to count, one to read.
 template <class T>
@@ -24,7 +27,8 @@ bool count_by_value(const T* x, std::size_t n, const RankCounts& out) {
   if (n == 0) return true;
   if (high - low > 4.0 * static_cast<double>(n) + 1e6) return false;
   std::vector<int> below(static_cast<std::size_t>(high - low) + 2, 0);
-  for (std::size_t i = 0; i < n; ++i) ++below[static_cast<std::size_t>(static_cast<double>(x[i]) - low) + 1];
+  for (std::size_t i = 0; i < n; ++i)
+    ++below[static_cast<std::size_t>(static_cast<double>(x[i]) - low) + 1];
   for (std::size_t k = 1; k < below.size(); ++k) below[k] += below[k - 1];
   for (std::size_t i = 0; i < n; ++i) {
     const std::size_t place = static_cast<std::size_t>(static_cast<double>(x[i]) - low);
@@ -36,13 +40,17 @@ bool count_by_value(const T* x, std::size_t n, const RankCounts& out) {
 
 // Anything else: places sorted by four passes over 16 bits of the value each.
 inline void count_by_sorting(const double* x, std::size_t n, const RankCounts& out) {
-  struct Item { std::uint64_t key; std::uint32_t row; };
+  struct Item {
+    std::uint64_t key;
+    std::uint32_t row;
+  };
   std::vector<Item> items(n), other(n);
   for (std::size_t i = 0; i < n; ++i) {
-    const double v = x[i] == 0 ? 0 : x[i];        // one zero, not two
+    const double v = x[i] == 0 ? 0 : x[i];  // one zero, not two
     std::uint64_t bits;
     std::memcpy(&bits, &v, sizeof bits);
-    items[i] = {bits & 0x8000000000000000ULL ? ~bits : bits | 0x8000000000000000ULL, static_cast<std::uint32_t>(i)};
+    items[i] = {bits & 0x8000000000000000ULL ? ~bits : bits | 0x8000000000000000ULL,
+                static_cast<std::uint32_t>(i)};
   }
   for (int shift = 0; shift < 64; shift += 16) {
     std::vector<std::size_t> start(65537, 0);

@@ -3,50 +3,69 @@
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_customer_measures(Rcpp::List orders, Rcpp::List purchases, int n_customers) {
-  Rcpp::IntegerVector order_customer = orders["customer"], purchase_customer = purchases["customer"];
+  Rcpp::IntegerVector order_customer = orders["customer"],
+                      purchase_customer = purchases["customer"];
   Rcpp::NumericVector order_sales = orders["sales"], purchase_sales = purchases["sales"];
   Rcpp::IntegerVector purchase_day = purchases["day"];
   Rcpp::IntegerVector n_orders(n_customers), n_purchases(n_customers), n_days(n_customers);
   Rcpp::IntegerVector first(n_customers, NA_INTEGER), last(n_customers, NA_INTEGER);
   Rcpp::NumericVector sales(n_customers), in_purchases(n_customers), in_first(n_customers);
-  nubrek::measure_orders(order_customer.begin(), order_sales.begin(), order_sales.size(), n_orders.begin(), sales.begin());
-  nubrek::measure_purchases(purchase_customer.begin(), purchase_day.begin(), purchase_sales.begin(), purchase_sales.size(),
-    {n_purchases.begin(), n_days.begin(), first.begin(), last.begin(), in_purchases.begin(), in_first.begin()});
-  return Rcpp::List::create(Rcpp::_["purchases"] = n_purchases, Rcpp::_["orders"] = n_orders, Rcpp::_["purchase_days"] = n_days,
-    Rcpp::_["first"] = first, Rcpp::_["last"] = last, Rcpp::_["sales"] = sales, Rcpp::_["sales_purchases"] = in_purchases,
-    Rcpp::_["sales_first"] = in_first);
+  nubrek::measure_orders(order_customer.begin(), order_sales.begin(), order_sales.size(),
+                         n_orders.begin(), sales.begin());
+  nubrek::measure_purchases(purchase_customer.begin(), purchase_day.begin(), purchase_sales.begin(),
+                            purchase_sales.size(),
+                            {n_purchases.begin(), n_days.begin(), first.begin(), last.begin(),
+                             in_purchases.begin(), in_first.begin()});
+  return Rcpp::List::create(Rcpp::_["purchases"] = n_purchases, Rcpp::_["orders"] = n_orders,
+                            Rcpp::_["purchase_days"] = n_days, Rcpp::_["first"] = first,
+                            Rcpp::_["last"] = last, Rcpp::_["sales"] = sales,
+                            Rcpp::_["sales_purchases"] = in_purchases,
+                            Rcpp::_["sales_first"] = in_first);
 }
 
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales, double least) {
+Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
+                          Rcpp::NumericVector sales, double least) {
   const R_xlen_t n = customer.size();
   Rcpp::IntegerVector out_customer(n), out_day(n);
   Rcpp::NumericVector out_sales(n);
-  const std::size_t m = nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, least, out_customer.begin(), out_day.begin(),
-                                           out_sales.begin());
-  if (m == 0) return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(0), Rcpp::_["day"] = Rcpp::IntegerVector(0),
-                                        Rcpp::_["sales"] = Rcpp::NumericVector(0));
+  const std::size_t m =
+      nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, least,
+                         out_customer.begin(), out_day.begin(), out_sales.begin());
+  if (m == 0)
+    return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(0),
+                              Rcpp::_["day"] = Rcpp::IntegerVector(0),
+                              Rcpp::_["sales"] = Rcpp::NumericVector(0));
   const Rcpp::Range kept(0, static_cast<R_xlen_t>(m) - 1);
-  return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(out_customer[kept]), Rcpp::_["day"] = Rcpp::IntegerVector(out_day[kept]),
+  return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(out_customer[kept]),
+                            Rcpp::_["day"] = Rcpp::IntegerVector(out_day[kept]),
                             Rcpp::_["sales"] = Rcpp::NumericVector(out_sales[kept]));
 }
 
-// Per customer the row of the largest line of the first purchase, NA without one; lines stand order after order.
+// Per customer the row of the largest line of the first purchase, NA without one; lines stand order
+// after order.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least, int n_customers) {
-  Rcpp::IntegerVector customer = orders["customer"], n_lines = orders["n_lines"], out(n_customers, NA_INTEGER);
+Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least,
+                                    int n_customers) {
+  Rcpp::IntegerVector customer = orders["customer"], n_lines = orders["n_lines"],
+                      out(n_customers, NA_INTEGER);
   Rcpp::NumericVector sales = orders["sales"];
-  nubrek::first_lines({customer.begin(), sales.begin(), n_lines.begin(), static_cast<std::size_t>(customer.size())}, line_sales.begin(), least, out.begin());
+  nubrek::first_lines(
+      {customer.begin(), sales.begin(), n_lines.begin(), static_cast<std::size_t>(customer.size())},
+      line_sales.begin(), least, out.begin());
   return out;
 }
 
 // How many gaps between consecutive purchases (up to the day `until`) are 0, 1, 2 ... periods long.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector cpp_gap_counts(Rcpp::List purchases, Rcpp::IntegerVector period_of_day, int first_day, int until) {
+Rcpp::IntegerVector cpp_gap_counts(Rcpp::List purchases, Rcpp::IntegerVector period_of_day,
+                                   int first_day, int until) {
   Rcpp::IntegerVector customer = purchases["customer"], day = purchases["day"];
   int most = 0;
-  for (const int p : period_of_day) if (p > most) most = p;
+  for (const int p : period_of_day)
+    if (p > most) most = p;
   Rcpp::IntegerVector out(most + 1);
-  nubrek::count_gaps(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()), {period_of_day.begin(), first_day}, until, out.begin());
+  nubrek::count_gaps(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()),
+                     {period_of_day.begin(), first_day}, until, out.begin());
   return out;
 }

@@ -10,7 +10,8 @@ void measure_gaps(const Events& purchases, const GapMeasures& out) {
     const std::size_t from = i;
     const int c = purchases.customer[i] - 1;
     mine.clear();
-    for (++i; i < purchases.n && purchases.customer[i] - 1 == c; ++i) mine.push_back(purchases.day[i] - purchases.day[i - 1]);
+    for (++i; i < purchases.n && purchases.customer[i] - 1 == c; ++i)
+      mine.push_back(purchases.day[i] - purchases.day[i - 1]);
     if (i - from < 2) continue;
     out.gaps[c] = static_cast<int>(mine.size());
     for (const int gap : mine) {
@@ -24,7 +25,11 @@ void measure_gaps(const Events& purchases, const GapMeasures& out) {
     const std::size_t half = mine.size() / 2;
     std::nth_element(mine.begin(), mine.begin() + static_cast<std::ptrdiff_t>(half), mine.end());
     out.median[c] = mine[half];
-    if (mine.size() % 2 == 0) out.median[c] = (out.median[c] + *std::max_element(mine.begin(), mine.begin() + static_cast<std::ptrdiff_t>(half))) / 2;
+    if (mine.size() % 2 == 0)
+      out.median[c] =
+          (out.median[c] +
+           *std::max_element(mine.begin(), mine.begin() + static_cast<std::ptrdiff_t>(half))) /
+          2;
   }
 }
 
@@ -34,28 +39,33 @@ void nth_days(const Events& days, int nth, int* first, int* nth_day) {
     const int c = days.customer[i] - 1;
     while (i < days.n && days.customer[i] - 1 == c) ++i;
     first[c] = days.day[from];
-    if (i - from >= static_cast<std::size_t>(nth)) nth_day[c] = days.day[from + static_cast<std::size_t>(nth) - 1];
+    if (i - from >= static_cast<std::size_t>(nth))
+      nth_day[c] = days.day[from + static_cast<std::size_t>(nth) - 1];
   }
 }
 
-void count_arrivals(const Events& active, const Events& history, const Events& money, const double* sales, const int* known, int no_day, const PeriodOfDay& period,
+void count_arrivals(const Events& active, const Events& history, const Events& money,
+                    const double* sales, const int* known, int no_day, const PeriodOfDay& period,
                     const Lookback& lookback, std::size_t n_periods, const Arrivals& out) {
   enum Kind : char { idle, fresh, returning, reactivated };
-  std::vector<char> kind(n_periods, idle);      // of the customer at hand, per period
+  std::vector<char> kind(n_periods, idle);  // of the customer at hand, per period
   std::vector<std::size_t> touched;
   std::size_t a = 0, h = 0, m = 0;
   while (m < money.n) {
     const int c = money.customer[m];
     while (a < active.n && active.customer[a] < c) ++a;
     while (h < history.n && history.customer[h] < c) ++h;
-    int last = no_day;                          // the latest earlier purchase before the period at hand
+    int last = no_day;  // the latest earlier purchase before the period at hand
     if (known && known[c - 1] != no_day) last = known[c - 1];
     while (a < active.n && active.customer[a] == c) {
       const int day = active.day[a], p = period(day);
-      while (h < history.n && history.customer[h] == c && period(history.day[h]) < p) last = history.day[h++];
+      while (h < history.n && history.customer[h] == c && period(history.day[h]) < p)
+        last = history.day[h++];
       Kind is = fresh;
       if (last != no_day) {
-        const bool near = lookback.days >= 0 ? day - last <= lookback.days : lookback.periods < 0 || period(last) >= p - lookback.periods;
+        const bool near = lookback.days >= 0
+                              ? day - last <= lookback.days
+                              : lookback.periods < 0 || period(last) >= p - lookback.periods;
         is = near ? returning : reactivated;
       }
       const std::size_t at = static_cast<std::size_t>(p) - 1;
@@ -66,7 +76,10 @@ void count_arrivals(const Events& active, const Events& history, const Events& m
     }
     for (; m < money.n && money.customer[m] == c; ++m) {
       const std::size_t at = static_cast<std::size_t>(period(money.day[m])) - 1;
-      double* to = kind[at] == fresh ? out.fresh_sales : kind[at] == returning ? out.returning_sales : kind[at] == reactivated ? out.reactivated_sales : out.idle_sales;
+      double* to = kind[at] == fresh         ? out.fresh_sales
+                   : kind[at] == returning   ? out.returning_sales
+                   : kind[at] == reactivated ? out.reactivated_sales
+                                             : out.idle_sales;
       to[at] += sales[m];
     }
     for (const std::size_t at : touched) kind[at] = idle;

@@ -1,4 +1,5 @@
-// Passes over purchases sorted by customer and day: gaps, waits, customer x period, new and returning. Codes are 1-based, days whole numbers.
+// Passes over purchases sorted by customer and day: gaps, waits, customer x period, new and
+// returning. Codes are 1-based, days whole numbers.
 #pragma once
 #include <cstddef>
 #include <vector>
@@ -6,20 +7,42 @@
 
 namespace nubrek {
 
-struct Events { const int* customer; const int* day; std::size_t n; };
+struct Events {
+  const int* customer;
+  const int* day;
+  std::size_t n;
+};
 
-// Per customer: gaps between consecutive purchases, their sum and sum of squares, median, longest, and the same sums of log(gap + 1).
-struct GapMeasures { int* gaps; double* sum; double* squares; double* median; int* longest; double* log_sum; double* log_squares; };
+// Per customer: gaps between consecutive purchases, their sum and sum of squares, median, longest,
+// and the same sums of log(gap + 1).
+struct GapMeasures {
+  int* gaps;
+  double* sum;
+  double* squares;
+  double* median;
+  int* longest;
+  double* log_sum;
+  double* log_squares;
+};
 void measure_gaps(const Events& purchases, const GapMeasures& out);
 
 // Per customer the first day and the nth day; untouched without one. Days of one customer differ.
 void nth_days(const Events& days, int nth, int* first, int* nth_day);
 
-// New, returning and reactivated customers of each period, with their money. `active` are purchases (in the filter), `history` those that decide who is not
-// new, `money` all orders (in the filter); `known` a day per customer who is not new from the start (or `no_day`). A look-back below 0 is endless.
-struct Lookback { int periods; int days; };
-struct Arrivals { int *fresh, *returning, *reactivated; double *fresh_sales, *returning_sales, *reactivated_sales, *idle_sales; };
-void count_arrivals(const Events& active, const Events& history, const Events& money, const double* sales, const int* known, int no_day, const PeriodOfDay& period,
+// New, returning and reactivated customers of each period, with their money. `active` are purchases
+// (in the filter), `history` those that decide who is not new, `money` all orders (in the filter);
+// `known` a day per customer who is not new from the start (or `no_day`). A look-back below 0 is
+// endless.
+struct Lookback {
+  int periods;
+  int days;
+};
+struct Arrivals {
+  int *fresh, *returning, *reactivated;
+  double *fresh_sales, *returning_sales, *reactivated_sales, *idle_sales;
+};
+void count_arrivals(const Events& active, const Events& history, const Events& money,
+                    const double* sales, const int* known, int no_day, const PeriodOfDay& period,
                     const Lookback& lookback, std::size_t n_periods, const Arrivals& out);
 
 }  // namespace nubrek

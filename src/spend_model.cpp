@@ -12,7 +12,8 @@ const std::vector<const SpendModel*>& spend_models() {
 }
 
 const SpendModel& spend_model(const std::string& name) {
-  for (const SpendModel* one : spend_models()) if (name == one->name) return *one;
+  for (const SpendModel* one : spend_models())
+    if (name == one->name) return *one;
   throw std::invalid_argument("no spend model is called " + name);
 }
 

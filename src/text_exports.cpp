@@ -18,10 +18,17 @@ Rcpp::LogicalVector cpp_text_flags(SEXP texts) {
   for (std::size_t i = 0; i < text.size(); ++i) {
     if (text.missing(i)) continue;
     const std::string_view s = text[i];
-    if (s.data() == before || s.empty()) continue;      // runs of one value are looked at once
+    if (s.data() == before || s.empty()) continue;  // runs of one value are looked at once
     before = s.data();
-    if (!wide) for (const char c : s) if (static_cast<unsigned char>(c) > 127) { wide = true; break; }
-    if (!edge) edge = blank(s.front()) || blank(s.back()) || static_cast<unsigned char>(s.front()) == 0xC2 || static_cast<unsigned char>(s.back()) == 0xA0;
+    if (!wide)
+      for (const char c : s)
+        if (static_cast<unsigned char>(c) > 127) {
+          wide = true;
+          break;
+        }
+    if (!edge)
+      edge = blank(s.front()) || blank(s.back()) || static_cast<unsigned char>(s.front()) == 0xC2 ||
+             static_cast<unsigned char>(s.back()) == 0xA0;
     if (wide && edge) break;
   }
   return Rcpp::LogicalVector::create(Rcpp::_["wide"] = wide, Rcpp::_["edge"] = edge);
@@ -38,7 +45,10 @@ Rcpp::LogicalVector cpp_is_blank(SEXP texts) {
       const std::string_view s = text[i];
       for (std::size_t k = 0; blank && k < s.size(); ++k) {
         if (s[k] == ' ' || (s[k] >= '\t' && s[k] <= '\r')) continue;
-        if (s[k] == '\xC2' && k + 1 < s.size() && s[k + 1] == '\xA0') { ++k; continue; }
+        if (s[k] == '\xC2' && k + 1 < s.size() && s[k + 1] == '\xA0') {
+          ++k;
+          continue;
+        }
         blank = false;
       }
     }
@@ -63,24 +73,30 @@ Rcpp::IntegerVector cpp_order_texts(SEXP texts) {
     while (same < common && s[same] == text[0][same]) ++same;
     common = same;
   }
-  struct Key { std::uint64_t head; int place; };
+  struct Key {
+    std::uint64_t head;
+    int place;
+  };
   std::vector<Key> keys(n);
   for (std::size_t i = 0; i < n; ++i) {
     const std::string_view s = text[i].substr(common);
     std::uint64_t head = 0;
-    for (std::size_t k = 0; k < 8; ++k) head = (head << 8) | (k < s.size() ? static_cast<unsigned char>(s[k]) : 0);
+    for (std::size_t k = 0; k < 8; ++k)
+      head = (head << 8) | (k < s.size() ? static_cast<unsigned char>(s[k]) : 0);
     keys[i] = {head, static_cast<int>(i)};
   }
   std::sort(keys.begin(), keys.end(), [&](const Key& a, const Key& b) {
     if (a.head != b.head) return a.head < b.head;
-    const int by_text = text[static_cast<std::size_t>(a.place)].compare(text[static_cast<std::size_t>(b.place)]);
+    const int by_text =
+        text[static_cast<std::size_t>(a.place)].compare(text[static_cast<std::size_t>(b.place)]);
     return by_text != 0 ? by_text < 0 : a.place < b.place;
   });
   for (std::size_t i = 0; i < n; ++i) out[static_cast<R_xlen_t>(i)] = keys[i].place + 1;
   return out;
 }
 
-// Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or holds a line break.
+// Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or
+// holds a line break.
 // [[Rcpp::export(rng = false)]]
 bool cpp_write_lines(SEXP texts, std::string path) {
   const TextView text(texts);
@@ -110,10 +126,16 @@ SEXP cpp_read_lines(std::string path) {
   for (std::size_t got; (got = std::fread(buffer.data(), 1, buffer.size(), file)) > 0;) {
     const char* p = buffer.data();
     const char* end = p + got;
-    while (const char* line_end = static_cast<const char*>(std::memchr(p, '\n', static_cast<std::size_t>(end - p)))) {
+    while (const char* line_end =
+               static_cast<const char*>(std::memchr(p, '\n', static_cast<std::size_t>(end - p)))) {
       const std::string_view piece(p, static_cast<std::size_t>(line_end - p));
-      if (rest.empty()) store->add(piece);
-      else { rest.append(piece); store->add(rest); rest.clear(); }
+      if (rest.empty())
+        store->add(piece);
+      else {
+        rest.append(piece);
+        store->add(rest);
+        rest.clear();
+      }
       p = line_end + 1;
     }
     rest.append(p, static_cast<std::size_t>(end - p));
@@ -124,8 +146,8 @@ SEXP cpp_read_lines(std::string path) {
   return nubrek::text_vector({store, {}});
 }
 
-// The columns of a delimited file as text, named by its header, or of its header alone; `mark`: whether a mark at its end
-// was left out. `fault` and `row` where it is no table.
+// The columns of a delimited file as text, named by its header, or of its header alone; `mark`:
+// whether a mark at its end was left out. `fault` and `row` where it is no table.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_read_delimited(std::string path, std::string separator, bool header_only) {
   std::FILE* file = std::fopen(path.c_str(), "rb");
@@ -140,36 +162,56 @@ Rcpp::List cpp_read_delimited(std::string path, std::string separator, bool head
   std::string_view text(bytes);
   if (text.substr(0, 3) == "\xEF\xBB\xBF") text.remove_prefix(3);
   // a last line of a single ^Z is the end of a file on old systems
-  const bool mark = text.size() > 1 && text.back() == '\x1a' && (text[text.size() - 2] == '\n' || text[text.size() - 2] == '\r');
+  const bool mark = text.size() > 1 && text.back() == '\x1a' &&
+                    (text[text.size() - 2] == '\n' || text[text.size() - 2] == '\r');
   if (mark) text.remove_suffix(1);
 
-  struct Cells { std::string bytes; std::vector<std::size_t> ends; };
+  struct Cells {
+    std::string bytes;
+    std::vector<std::size_t> ends;
+  };
   std::vector<std::string> names;
   std::vector<Cells> columns;
   std::size_t k = 0, rows = 0;
-  const nubrek::Fault fault = nubrek::read_records(text, separator[0], [&](std::string_view cell) {
-    if (rows == 0) { names.emplace_back(cell); return; }
-    if (k < columns.size()) { columns[k].bytes.append(cell); columns[k].ends.push_back(columns[k].bytes.size()); }
-    ++k;
-  }, [&](std::size_t) -> const char* {
-    if (rows++ == 0) { columns.resize(names.size()); return header_only ? "" : nullptr; }
-    const bool whole = k == names.size();
-    k = 0;
-    return whole ? nullptr : "it has another number of cells than the header";
-  });
-  if (fault.what) return Rcpp::List::create(Rcpp::_["fault"] = fault.what, Rcpp::_["row"] = static_cast<double>(fault.row));
+  const nubrek::Fault fault = nubrek::read_records(
+      text, separator[0],
+      [&](std::string_view cell) {
+        if (rows == 0) {
+          names.emplace_back(cell);
+          return;
+        }
+        if (k < columns.size()) {
+          columns[k].bytes.append(cell);
+          columns[k].ends.push_back(columns[k].bytes.size());
+        }
+        ++k;
+      },
+      [&](std::size_t) -> const char* {
+        if (rows++ == 0) {
+          columns.resize(names.size());
+          return header_only ? "" : nullptr;
+        }
+        const bool whole = k == names.size();
+        k = 0;
+        return whole ? nullptr : "it has another number of cells than the header";
+      });
+  if (fault.what)
+    return Rcpp::List::create(Rcpp::_["fault"] = fault.what,
+                              Rcpp::_["row"] = static_cast<double>(fault.row));
   if (rows > 2147483647u) Rcpp::stop("too many rows");
   const auto text_of = [](const char* at, std::size_t size) {
     if (size > 2147483647u) Rcpp::stop("a cell is too long");
     return Rf_mkCharLenCE(at, static_cast<int>(size), CE_UTF8);
   };
   Rcpp::CharacterVector header(static_cast<R_xlen_t>(names.size()));
-  for (std::size_t i = 0; i < names.size(); ++i) SET_STRING_ELT(header, static_cast<R_xlen_t>(i), text_of(names[i].data(), names[i].size()));
+  for (std::size_t i = 0; i < names.size(); ++i)
+    SET_STRING_ELT(header, static_cast<R_xlen_t>(i), text_of(names[i].data(), names[i].size()));
   Rcpp::List table(static_cast<R_xlen_t>(columns.size()));
   for (std::size_t i = 0; i < columns.size(); ++i) {
     Rcpp::CharacterVector out(static_cast<R_xlen_t>(columns[i].ends.size()));
     for (std::size_t j = 0, from = 0; j < columns[i].ends.size(); from = columns[i].ends[j++]) {
-      SET_STRING_ELT(out, static_cast<R_xlen_t>(j), text_of(columns[i].bytes.data() + from, columns[i].ends[j] - from));
+      SET_STRING_ELT(out, static_cast<R_xlen_t>(j),
+                     text_of(columns[i].bytes.data() + from, columns[i].ends[j] - from));
     }
     table[static_cast<R_xlen_t>(i)] = out;
     columns[i] = Cells();

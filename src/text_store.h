@@ -11,13 +11,18 @@ class TextStore {
  public:
   TextStore() : ends_(1, 0) {}
   std::size_t size() const { return ends_.size() - 1; }
-  std::string_view operator[](std::size_t i) const { return {bytes_.data() + ends_[i], static_cast<std::size_t>(ends_[i + 1] - ends_[i])}; }
+  std::string_view operator[](std::size_t i) const {
+    return {bytes_.data() + ends_[i], static_cast<std::size_t>(ends_[i + 1] - ends_[i])};
+  }
   void add(std::string_view text) {
     bytes_.insert(bytes_.end(), text.begin(), text.end());
     ends_.push_back(bytes_.size());
   }
   std::string_view bytes() const { return {bytes_.data(), bytes_.size()}; }
-  void reserve(std::size_t texts, std::size_t bytes) { ends_.reserve(texts + 1); bytes_.reserve(bytes); }
+  void reserve(std::size_t texts, std::size_t bytes) {
+    ends_.reserve(texts + 1);
+    bytes_.reserve(bytes);
+  }
   // For look-ups that know early which text they will compare with.
   void prefetch_place(std::size_t i) const { __builtin_prefetch(&ends_[i]); }
   void prefetch_text(std::size_t i) const { __builtin_prefetch(bytes_.data() + ends_[i]); }

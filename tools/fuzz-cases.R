@@ -1,13 +1,28 @@
-# Damaged input of every kind, one case for each number: what it is made of, and what must come of it. A case ends as a ledger (or a
-# study, a choice of rows) that is sound, or as an error of ours; all else is a defect. Used by tools/fuzz.R and by the tests.
+# Damaged input of every kind, one case for each number: what it is made of, and what must come of
+# it. A case ends as a ledger (or a study, a choice of rows) that is sound, or as an error of ours;
+# all else is a defect. Used by tools/fuzz.R and by the tests.
 
-fuzz_map <- function() column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+fuzz_map <- function() {
+  column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+}
 
 fuzz_orders <- function() {
   n <- sample(3:60, 1L)
-  word <- \() vapply(seq_len(n), \(i) paste(sample(c("a", "7", " ", ",", ";", "\"", "\n", "\u20ac", "=1", "%n"), sample(0:5, 1L), TRUE), collapse = ""), "")
-  data.frame(customer = sprintf("K%02d", sample(9L, n, TRUE)), receipt = sprintf("%03d", sort(sample(n, n, TRUE))), day = format(as.Date("2024-01-01") + sample(400L, n, TRUE)),
-             amount = sprintf("%.2f", runif(n, -9, 99)), note = word())
+  word <- \() vapply(
+    seq_len(n),
+    \(i) paste(
+      sample(c("a", "7", " ", ",", ";", "\"", "\n", "\u20ac", "=1", "%n"), sample(0:5, 1L), TRUE),
+      collapse = ""
+    ),
+    ""
+  )
+  data.frame(
+    customer = sprintf("K%02d", sample(9L, n, TRUE)),
+    receipt = sprintf("%03d", sort(sample(n, n, TRUE))),
+    day = format(as.Date("2024-01-01") + sample(400L, n, TRUE)),
+    amount = sprintf("%.2f", runif(n, -9, 99)),
+    note = word()
+  )
 }
 
 # Bytes with some of them changed, taken out, doubled, or put in.
@@ -16,8 +31,16 @@ mangled <- function(bytes, hits = sample(1:4, 1L)) {
     if (length(bytes) == 0L) break
     at <- sample(length(bytes), 1L)
     piece <- at:min(length(bytes), at + sample(0:12, 1L))
-    odd <- as.raw(sample(c(0:255, rep(c(0, 9, 10, 13, 26, 34, 44, 59, 61, 128, 255), 8L)), sample(1:3, 1L), TRUE))
-    bytes <- switch(sample(5L, 1L), replace(bytes, at, odd[[1L]]), bytes[-piece], append(bytes, bytes[piece], at), append(bytes, odd, at), bytes[seq_len(at)])
+    odd <- as.raw(sample(
+      c(0:255, rep(c(0, 9, 10, 13, 26, 34, 44, 59, 61, 128, 255), 8L)), sample(1:3, 1L), TRUE
+    ))
+    bytes <- switch(sample(5L, 1L),
+      replace(bytes, at, odd[[1L]]),
+      bytes[-piece],
+      append(bytes, bytes[piece], at),
+      append(bytes, odd, at),
+      bytes[seq_len(at)]
+    )
   }
   bytes
 }
@@ -49,27 +72,44 @@ fuzz_kinds <- list(
   parquet = \(folder) {
     path <- file.path(folder, "orders.parquet")
     orders <- fuzz_orders()
-    if (runif(1) < 0.5) orders <- transform(orders, day = as.Date(day), amount = as.double(amount), receipt = as.integer(receipt))
-    nanoparquet::write_parquet(orders, path, compression = sample(c("snappy", "uncompressed", "gzip"), 1L))
+    if (runif(1) < 0.5) {
+      orders <- transform(
+        orders, day = as.Date(day), amount = as.double(amount), receipt = as.integer(receipt)
+      )
+    }
+    nanoparquet::write_parquet(
+      orders, path, compression = sample(c("snappy", "uncompressed", "gzip"), 1L)
+    )
     sound_ledger(open_ledger(mangled_file(path), fuzz_map()))
   },
   xlsx = \(folder) {
     path <- file.path(folder, "orders.xlsx")
     openxlsx::write.xlsx(fuzz_orders(), path)
     parts <- utils::unzip(path, exdir = file.path(folder, "parts"))
-    if (runif(1) < 0.6) {                          # damage inside the archive, which its checksum hides otherwise
-      mangled_file(sample(grep("sheet1.xml$|sharedStrings|styles|workbook", parts, value = TRUE), 1L))
+    if (runif(1) < 0.6) { # damage inside the archive, which its checksum hides otherwise
+      mangled_file(sample(
+        grep("sheet1.xml$|sharedStrings|styles|workbook", parts, value = TRUE), 1L
+      ))
       unlink(path)
       inside <- file.path(folder, "parts")
       zip::zip(path, list.files(inside, recursive = TRUE, all.files = TRUE), root = inside)
-    } else mangled_file(path)
+    } else {
+      mangled_file(path)
+    }
     sound_ledger(open_ledger(path, fuzz_map()))
   },
   study = \(folder) {
     data.table::fwrite(fuzz_orders(), file.path(folder, "orders.csv"))
     path <- file.path(folder, "study.yaml")
-    writeLines(c("data: {orders: {files: orders.csv, columns: {customer: customer, order: receipt, date: day, sales: amount}}}", "meanings: {currency: EUR, clock: month}",
-                 "repeat: {by: [first_channel]}", "tiers: {shares: {cashmere: 10, wool: 30, cotton: 60}}", "rfm: {bands: 3}", "waits: {nth: 2}", "moves: {periods: [2024, 2025]}"), path)
+    writeLines(c(
+      "data: {orders: {files: orders.csv, columns: {customer: customer, order: receipt, date: day, sales: amount}}}",
+      "meanings: {currency: EUR, clock: month}",
+      "repeat: {by: [first_channel]}",
+      "tiers: {shares: {cashmere: 10, wool: 30, cotton: 60}}",
+      "rfm: {bands: 3}",
+      "waits: {nth: 2}",
+      "moves: {periods: [2024, 2025]}"
+    ), path)
     mangled_file(path, 1L)
     sound_ledger(open_study_ledger(read_study(path)))
   },
@@ -77,23 +117,56 @@ fuzz_kinds <- list(
     ledger <- open_ledger(fuzz_orders(), fuzz_map())
     before <- customers(ledger)
     save_ledger(ledger, file.path(folder, "kept"), exports = FALSE)
-    mangled_file(sample(list.files(file.path(folder, "kept"), recursive = TRUE, full.names = TRUE), 1L))
+    mangled_file(sample(
+      list.files(file.path(folder, "kept"), recursive = TRUE, full.names = TRUE), 1L
+    ))
     again <- open_ledger(file.path(folder, "kept"))
     identical(customers(again), before) && sound_ledger(again)
   },
   where = \(folder) {
-    rule <- sample(c("tier=best,middle; sales>=100", "customer=K01", "last>2024-05-01; purchases<=3", "to_next=(missing)"), 1L)
+    rule <- sample(c(
+      "tier=best,middle; sales>=100", "customer=K01", "last>2024-05-01; purchases<=3",
+      "to_next=(missing)"
+    ), 1L)
     text <- mangled(charToRaw(rule), 1L)
     tiers <- assign_tiers(example_ledger(), c(best = 20, middle = 30, base = 50))
     is.data.frame(filter_where(tiers, rawToChar(text[text > 0])))
   },
   arguments = \(folder) {
-    words <- c("show", "list", "draw", "tiers", "counts", "cohorts", "waits", "--where", "--format", "csv", "--measure", "sales", "--file", file.path(folder, "x.csv"), "nowhere.yaml", "--rows", "3",
-               "--by", "keys", "tiers", "\u20ac", "", "--", "-1", "%n")
+    words <- c(
+      "show",
+      "list",
+      "draw",
+      "tiers",
+      "counts",
+      "cohorts",
+      "waits",
+      "--where",
+      "--format",
+      "csv",
+      "--measure",
+      "sales",
+      "--file",
+      file.path(folder, "x.csv"),
+      "nowhere.yaml",
+      "--rows",
+      "3",
+      "--by",
+      "keys",
+      "tiers",
+      "\u20ac",
+      "",
+      "--",
+      "-1",
+      "%n"
+    )
     status <- NULL
-    utils::capture.output(utils::capture.output(status <- command_main(sample(words, sample(1:6, 1L))), type = "message"))
+    utils::capture.output(utils::capture.output(
+      status <- command_main(sample(words, sample(1:6, 1L))), type = "message"
+    ))
     status %in% 0:2
-  })
+  }
+)
 
 # What comes of one case: "sound", "refused" by an error of ours, or "defect" with what was seen.
 fuzz_case <- function(kind, number) {
@@ -102,6 +175,13 @@ fuzz_case <- function(kind, number) {
   dir.create(folder)
   on.exit(unlink(folder, recursive = TRUE))
   defect <- \(why) structure("defect", why = gsub("\n", " ", why))
-  tryCatch(withCallingHandlers(if (isTRUE(fuzz_kinds[[kind]](folder))) "sound" else defect("not sound"), nubrek_warning = \(w) tryInvokeRestart("muffleWarning")),
-           nubrek_error = \(e) "refused", error = \(e) defect(paste("error:", conditionMessage(e))), warning = \(w) defect(paste("warning:", conditionMessage(w))))
+  tryCatch(
+    withCallingHandlers(
+      if (isTRUE(fuzz_kinds[[kind]](folder))) "sound" else defect("not sound"),
+      nubrek_warning = \(w) tryInvokeRestart("muffleWarning")
+    ),
+    nubrek_error = \(e) "refused",
+    error = \(e) defect(paste("error:", conditionMessage(e))),
+    warning = \(w) defect(paste("warning:", conditionMessage(w)))
+  )
 }

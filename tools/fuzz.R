@@ -1,6 +1,7 @@
-# 10,000 damaged inputs: each ends as something sound or as an error of ours. Cases run in processes with a limit of memory and time,
-# so that a crash is seen and counted; the next process goes on behind it. Usage: Rscript tools/fuzz.R [CASES] [SEED]; called by itself
-# with KIND FROM TO FILE for one process.
+# 10,000 damaged inputs: each ends as something sound or as an error of ours. Cases run in processes
+# with a limit of memory and time, so that a crash is seen and counted; the next process goes on
+# behind it. Usage: Rscript tools/fuzz.R [CASES] [SEED]; called by itself with KIND FROM TO FILE for
+# one process.
 args <- commandArgs(TRUE)
 here <- dirname(sub("^--file=", "", grep("^--file=", commandArgs(), value = TRUE)[[1L]]))
 
@@ -20,7 +21,10 @@ if (length(args) == 4L) {
 
 cases <- if (length(args) > 0L) as.integer(args[[1L]]) else 10000L
 seed <- if (length(args) > 1L) as.integer(args[[2L]]) else 1L
-share <- c(csv = 0.3, gz = 0.1, parquet = 0.12, xlsx = 0.08, study = 0.15, kept = 0.1, where = 0.1, arguments = 0.05)
+share <- c(
+  csv = 0.3, gz = 0.1, parquet = 0.12, xlsx = 0.08, study = 0.15, kept = 0.1, where = 0.1,
+  arguments = 0.05
+)
 
 # The cases of one kind, one process after the other until all are through.
 run_kind <- function(kind) {
@@ -30,21 +34,43 @@ run_kind <- function(kind) {
   while (first <= last) {
     file <- tempfile()
     until <- min(last, first + 199L)
-    call <- sprintf("ulimit -v 8000000; exec timeout -k 5 600 Rscript %s %s %d %d %s", shQuote(file.path(here, "fuzz.R")), kind, first, until, shQuote(file))
+    call <- sprintf(
+      "ulimit -v 8000000; exec timeout -k 5 600 Rscript %s %s %d %d %s",
+      shQuote(file.path(here, "fuzz.R")),
+      kind,
+      first,
+      until,
+      shQuote(file)
+    )
     system2("bash", c("-c", shQuote(call)), stdout = FALSE, stderr = FALSE)
     lines <- if (file.exists(file)) readLines(file) else character()
     done <- lines[!startsWith(lines, "begun")]
-    if (length(lines) > 0L && startsWith(lines[[length(lines)]], "begun")) done <- c(done, sub("begun (.*)", "defect \\1 the process broke down or ran too long", lines[[length(lines)]]))
+    if (length(lines) > 0L && startsWith(lines[[length(lines)]], "begun")) {
+      done <- c(done, sub(
+        "begun (.*)", "defect \\1 the process broke down or ran too long", lines[[length(lines)]]
+      ))
+    }
     if (length(done) == 0L) stop("The cases of ", kind, " cannot be run.")
     said <- c(said, done)
     first <- first + length(done)
   }
-  cat(sprintf("%-9s %5d cases: %5d sound, %5d refused, %d defects\n", kind, length(said), sum(startsWith(said, "sound")), sum(startsWith(said, "refused")), sum(startsWith(said, "defect"))))
+  cat(sprintf(
+    "%-9s %5d cases: %5d sound, %5d refused, %d defects\n",
+    kind,
+    length(said),
+    sum(startsWith(said, "sound")),
+    sum(startsWith(said, "refused")),
+    sum(startsWith(said, "defect"))
+  ))
   data.frame(kind = rep(kind, length(said)), said)
 }
 
-found <- do.call(rbind, parallel::mclapply(names(share), run_kind, mc.cores = 2L, mc.preschedule = FALSE))
+found <- do.call(
+  rbind, parallel::mclapply(names(share), run_kind, mc.cores = 2L, mc.preschedule = FALSE)
+)
 defects <- found[startsWith(found$said, "defect"), ]
-for (i in seq_len(min(40L, nrow(defects)))) cat(defects$kind[[i]], sub("^defect ", "", defects$said[[i]]), "\n")
+for (i in seq_len(min(40L, nrow(defects)))) {
+  cat(defects$kind[[i]], sub("^defect ", "", defects$said[[i]]), "\n")
+}
 cat(sprintf("%d inputs, %d defects\n", nrow(found), nrow(defects)))
 if (nrow(defects) > 0L || nrow(found) == 0L) quit(status = 1L)

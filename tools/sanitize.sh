@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
-# The kernels under the address and undefined-behaviour sanitizers: the package is built apart, then the tests that drive C++, a part of
-# the damaged inputs, and the models with extreme inputs run on it. Fails on any report. Usage: tools/sanitize.sh [FILTER]
+# The kernels under the address and undefined-behaviour sanitizers: the last commit is built apart, then its tests that drive
+# C++, a part of the damaged inputs, and the models with extreme inputs run on it. Fails on any report.
+# Usage: tools/sanitize.sh [FILTER]
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)
@@ -15,6 +16,7 @@ export LD_PRELOAD="$(gcc -print-file-name=libasan.so):$(gcc -print-file-name=lib
 # memory that R itself never gives back is no finding
 export ASAN_OPTIONS="detect_leaks=0:log_path=$work/asan:allocator_may_return_null=1" UBSAN_OPTIONS="print_stacktrace=1:log_path=$work/ubsan"
 export R_LIBS="$work/library:$PWD/.library"
+cd "$work/source"        # the tests of the commit that was built, whatever is being edited meanwhile
 status=0
 Rscript tools/run-tests.R "${1:-^(models|fit|ledger-cells|ledger-proof|ledger-values|ledger-save|parts|rank|repeat|cohort)$}" || status=1
 Rscript tools/extreme.R || status=1

@@ -2,7 +2,7 @@
 # Set-up for `make demo` and `make test`: R packages (Debian's built ones where this is Debian and we
 # are root, else from CRAN into the project's own library), then this package itself. A second run
 # finds everything there and does nothing; one that was killed is taken up where it stopped.
-# Usage: tools/setup.sh demo|test
+# Usage: tools/setup.sh demo|test|lint
 set -eu
 cd "$(dirname "$0")/.."
 goal=${1:-demo}
@@ -16,6 +16,7 @@ export R_LIBS NUBREK_LIB
 needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang scales yaml"
 needs="$needs nanoparquet readxl openxlsx"
 [ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr"
+[ "$goal" != lint ] || needs="$needs lintr"
 
 missing() {   # the R packages that cannot be found
   Rscript --vanilla -e 'need <- commandArgs(TRUE)' \
@@ -74,7 +75,7 @@ changed() {
 }
 install() {
   rm -rf "$lib"/00LOCK*
-  MAKEFLAGS="-j2" R CMD INSTALL --no-test-load "$@" --library="$lib" . >"$lib/install.log" 2>&1
+  MAKEFLAGS="-j2" R CMD INSTALL --no-test-load --strip "$@" --library="$lib" . >"$lib/install.log" 2>&1
 }
 if [ ! -f "$stamp" ] || [ ! -d "$lib/nubrek" ] || [ -n "$(changed)" ]; then
   echo "Installing nubrek into .library"

@@ -1,4 +1,5 @@
-# A random order file with the mess of real exports: returns, blanks, repeats, cancelled rows, ties, equal days.
+# A random order file with the mess of real exports: returns, blanks, repeats, cancelled rows, ties,
+# equal days.
 random_orders <- function(seed, n = 60L + seed %% 90L) {
   withr::local_seed(seed)
   customers <- sprintf("C%02d", seq_len(3L + seed %% 12L))
@@ -8,7 +9,8 @@ random_orders <- function(seed, n = 60L + seed %% 90L) {
     day = format(as.Date("2024-01-20") + sample(0:500, n, TRUE)),
     amount = sprintf("%.2f", sample(c(-1500:-1, 0L, 1:9000, 1:9000), n, TRUE) / 100),
     state = sample(c("paid", "cancelled"), n, TRUE, c(0.95, 0.05)),
-    shop = sample(c("Mill", "Quay", ""), n, TRUE))
+    shop = sample(c("Mill", "Quay", ""), n, TRUE)
+  )
   # an order has one customer and mostly one day
   first <- match(out$receipt, out$receipt)
   out$customer <- out$customer[first]
@@ -20,21 +22,37 @@ random_orders <- function(seed, n = 60L + seed %% 90L) {
 }
 
 random_ledger <- function(seed, orders = random_orders(seed), ...) {
-  open_ledger(orders, column_map(customer = "customer", order = "receipt", date = "day", sales = "amount", channel = "shop"),
-              meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), ...))
+  open_ledger(
+    orders,
+    column_map(
+      customer = "customer", order = "receipt", date = "day", sales = "amount", channel = "shop"
+    ),
+    meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), ...)
+  )
 }
 
-small_ledger <- function(text, ..., columns = column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")) {
-  open_ledger(utils::read.csv(text = text, colClasses = "character", strip.white = TRUE), columns, meanings(...))
+small_ledger <- function(
+  text,
+  ...,
+  columns = column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+) {
+  open_ledger(
+    utils::read.csv(text = text, colClasses = "character", strip.white = TRUE),
+    columns,
+    meanings(...)
+  )
 }
 
-# The demo world as `nubrek demo` lays it out and `nubrek run` works it: made once, also for tests that run beside each other (tools/run-tests.R).
+# The demo world as `nubrek demo` lays it out and `nubrek run` works it: made once, also for tests
+# that run beside each other (tools/run-tests.R).
 demo_run <- local({
   made <- NULL
   function() {
     shared <- Sys.getenv("NUBREK_DEMO_RUN")
     if (is.null(made) && nzchar(shared)) {
-      for (i in 1:6000) if (file.exists(shared)) break else Sys.sleep(0.1)
+      for (i in 1:6000) {
+        if (file.exists(shared)) break else Sys.sleep(0.1)
+      }
       made <<- readRDS(shared)
     }
     made <<- made %||% make_demo_run(tempfile("demo-"))
@@ -46,7 +64,8 @@ make_demo_run <- function(folder) {
   capture.output(command_main(c("demo", "--folder", folder)))
   study <- file.path(folder, "study.yaml")
   text <- readLines(study, encoding = "UTF-8")
-  writeLines(sub("# keep: ledger ", "keep: ledger ", text, fixed = TRUE), study, useBytes = TRUE)      # read once, opened from there by all that follow
+  # read once, opened from there by all that follow
+  writeLines(sub("# keep: ledger ", "keep: ledger ", text, fixed = TRUE), study, useBytes = TRUE)
   say <- command_do(command_parse(c("run", study)))
   list(study = study, out = capture.output(say()), run = environment(say)$run)
 }

@@ -4,8 +4,15 @@ slow_customers <- function(ledger) {
   one <- function(id) {
     mine <- orders[orders$customer == id, ]
     bought <- mine[mine$purchase, ]
-    data.frame(customer = id, purchases = nrow(bought), orders = nrow(mine), purchase_days = length(unique(bought$day)), sales = round(sum(mine$sales), 2),
-               first = if (nrow(bought) > 0) min(bought$day) else as.Date(NA), last = if (nrow(bought) > 0) max(bought$day) else as.Date(NA))
+    data.frame(
+      customer = id,
+      purchases = nrow(bought),
+      orders = nrow(mine),
+      purchase_days = length(unique(bought$day)),
+      sales = round(sum(mine$sales), 2),
+      first = if (nrow(bought) > 0) min(bought$day) else as.Date(NA),
+      last = if (nrow(bought) > 0) max(bought$day) else as.Date(NA)
+    )
   }
   do.call(rbind, lapply(sort(unique(orders$customer), method = "radix"), one))
 }
@@ -15,12 +22,26 @@ slow_cell <- function(ledger, cohort, period, month_of = \(day) as.Date(format(d
   bought <- orders[orders$purchase, ]
   first <- tapply(as.integer(bought$day), bought$customer, min)
   mine <- names(first)[month_of(as.Date(first, origin = "1970-01-01")) == cohort]
-  here <- orders[orders$customer %in% mine & month_of(orders$day) == period & as.integer(orders$day) >= first[orders$customer], ]
-  list(size = length(mine), customers = length(unique(here$customer[here$purchase])), purchases = sum(here$purchase), orders = nrow(here), sales = round(sum(here$sales), 2))
+  here <- orders[
+    orders$customer %in% mine &
+      month_of(orders$day) == period &
+      as.integer(orders$day) >= first[orders$customer],
+
+  ]
+  list(
+    size = length(mine),
+    customers = length(unique(here$customer[here$purchase])),
+    purchases = sum(here$purchase),
+    orders = nrow(here),
+    sales = round(sum(here$sales), 2)
+  )
 }
 
-# Four cohorts on paper, months, as of 15 May 2024; the data begin on 1 Jan. Customer E only ever returned something.
-paper <- function(...) small_ledger("customer,receipt,day,amount
+# Four cohorts on paper, months, as of 15 May 2024; the data begin on 1 Jan. Customer E only ever
+# returned something.
+paper <- function(...) {
+  small_ledger(
+    "customer,receipt,day,amount
   A,1,2024-01-01,10
   A,2,2024-02-10,10
   A,3,2024-05-03,10
@@ -30,4 +51,7 @@ paper <- function(...) small_ledger("customer,receipt,day,amount
   C,7,2024-04-30,30
   D,8,2024-04-10,40
   D,9,2024-05-15,2.50
-  E,10,2024-03-03,-7", ...)
+  E,10,2024-03-03,-7",
+    ...
+  )
+}

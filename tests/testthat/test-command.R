@@ -2,13 +2,19 @@
 nubrek_command <- function(...) {
   script <- system.file("exec", "nubrek", package = "nubrek")
   err <- tempfile()
-  out <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), c(shQuote(script), ...), stdout = TRUE, stderr = err))
-  list(status = attr(out, "status") %||% 0L, out = as.character(out), err = paste(readLines(err), collapse = "\n"))
+  out <- suppressWarnings(system2(
+    file.path(R.home("bin"), "Rscript"), c(shQuote(script), ...), stdout = TRUE, stderr = err
+  ))
+  list(status = attr(out, "status") %||% 0L, out = as.character(out), err = paste(
+    readLines(err), collapse = "\n"
+  ))
 }
 
 # The same in this process, for what needs none of its own.
 nubrek_here <- function(...) {
-  err <- capture.output(out <- capture.output(status <- command_main(as.character(unlist(list(...))))), type = "message")
+  err <- capture.output(
+    out <- capture.output(status <- command_main(as.character(unlist(list(...))))), type = "message"
+  )
   list(status = status, out = out, err = paste(err, collapse = "\n"))
 }
 
@@ -17,12 +23,18 @@ test_that("demo, check, run, show and draw do the job", {
   demo <- file.path(folder, "world")
   made <- nubrek_command("demo", "--folder", demo)
   expect_match(made$out, "Next: nubrek run", all = FALSE)
-  expect_identical(nubrek_command("demo", "--folder", demo)$status, 1L)              # never over something that is there
+  # never over something that is there
+  expect_identical(nubrek_command("demo", "--folder", demo)$status, 1L)
   study <- demo_run()$study
   check <- nubrek_here("check", study)
   expect_match(check$out, "excluded id", all = FALSE)
   expect_match(check$out, "All that the study asks for is there", all = FALSE)
-  for (word in c("Customers: ", "Repeat rate: ", "Expected from today's customers: ", "checks are exact", "report.html")) expect_match(demo_run()$out, word, all = FALSE)
+  for (word in c(
+    "Customers: ", "Repeat rate: ", "Expected from today's customers: ", "checks are exact",
+    "report.html"
+  )) {
+    expect_match(demo_run()$out, word, all = FALSE)
+  }
   results <- dirname(demo_run()$run$files[[1L]])
   written <- \(name) utils::read.csv(file.path(results, name), fileEncoding = "UTF-8-BOM")
   json <- jsonlite::fromJSON(nubrek_here("show", "counts", study, "--format", "json")$out)
@@ -32,24 +44,45 @@ test_that("demo, check, run, show and draw do the job", {
   figure <- file.path(folder, "counts.png")
   expect_identical(nubrek_here("draw", "counts", study, "--file", figure)$status, 0L)
   expect_identical(readBin(figure, "raw", 4L), as.raw(c(0x89, 0x50, 0x4e, 0x47)))
-  expect_match(nubrek_here("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out, "came from earlier cohorts", all = FALSE)
-  expect_identical(nubrek_here("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L)
+  expect_match(
+    nubrek_here("show", "cohorts", study, "--measure", "sales", "--view", "calendar")$out,
+    "came from earlier cohorts",
+    all = FALSE
+  )
+  expect_identical(
+    nubrek_here("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L
+  )
   coming <- jsonlite::fromJSON(nubrek_here("show", "coming", study, "--format", "json")$out)
   expect_identical(nrow(coming), 13L)
   expect_match(nubrek_here("show", "value_by", study, "--by", "town")$out, "by town", all = FALSE)
-  expect_identical(nubrek_here("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L)
+  expect_identical(
+    nubrek_here("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L
+  )
   expect_match(nubrek_here("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
-  expect_identical(nubrek_here("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L)
+  expect_identical(
+    nubrek_here("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L
+  )
   list <- file.path(folder, "moved.csv")
-  moved <- nubrek_here("list", "moves", study, "--file", list, "--columns", "customer,email,change,from,to", "--contact", "email", "--from", "cashmere", "--to", "wool,absent")
+  moved <- nubrek_here(
+    "list", "moves", study, "--file", list, "--columns", "customer,email,change,from,to",
+    "--contact", "email", "--from", "cashmere", "--to", "wool,absent"
+  )
   expect_match(moved$out, "rows? in", all = FALSE)
   rows <- utils::read.csv(list, fileEncoding = "UTF-8-BOM")
   expect_identical(names(rows), c("customer", "email", "change", "from", "to"))
-  expect_true(nrow(rows) > 0L && all(rows$from == "cashmere") && all(rows$to %in% c("wool", "absent")))
+  expect_true(
+    nrow(rows) > 0L && all(rows$from == "cashmere") && all(rows$to %in% c("wool", "absent"))
+  )
   all_moves <- written("moved.csv")
-  expect_identical(nrow(rows), sum(all_moves$from == "cashmere" & all_moves$to %in% c("wool", "absent")))
-  expect_false(any(all_moves$from == all_moves$to))                                  # nobody who stayed
-  tiers <- utils::read.csv(text = nubrek_here("show", "tiers", study, "--where", "tier=cashmere; sales>=300", "--format", "csv")$out)
+  expect_identical(
+    nrow(rows), sum(all_moves$from == "cashmere" & all_moves$to %in% c("wool", "absent"))
+  )
+  expect_false(any(all_moves$from == all_moves$to)) # nobody who stayed
+  tiers <- utils::read.csv(
+    text = nubrek_here(
+      "show", "tiers", study, "--where", "tier=cashmere; sales>=300", "--format", "csv"
+    )$out
+  )
   every <- written("tiers.csv")
   expect_identical(nrow(tiers), sum(every$tier == "cashmere" & every$sales >= 300))
   late <- nubrek_here("list", "waits", study, "--file", list, "--where", "state=not yet")
@@ -62,38 +95,67 @@ test_that("demo, check, run, show and draw do the job", {
 
 test_that("check computes nothing and writes nothing; run as a process writes what is asked for", {
   folder <- withr::local_tempdir()
-  writeLines(c("who,receipt,day,paid", "A,1,2024-03-05,12.50", "A,2,2024-04-25,7", "B,3,2024-03-06,9"), file.path(folder, "orders.csv"))
+  writeLines(c(
+    "who,receipt,day,paid", "A,1,2024-03-05,12.50", "A,2,2024-04-25,7", "B,3,2024-03-06,9"
+  ), file.path(folder, "orders.csv"))
   study <- file.path(folder, "study.yaml")
-  writeLines(c("data: {orders: {files: orders.csv, columns: {customer: who, order: receipt, date: day, sales: paid}}}", "meanings: {currency: EUR}", "outputs: {folder: out, report: no}"), study)
+  writeLines(c(
+    "data:",
+    "  orders:",
+    "    files: orders.csv",
+    "    columns: {customer: who, order: receipt, date: day, sales: paid}",
+    "meanings: {currency: EUR}",
+    "outputs: {folder: out, report: no}"
+  ), study)
   expect_identical(nubrek_here("check", study)$status, 0L)
   expect_false(dir.exists(file.path(folder, "out")))
   run <- nubrek_command("run", study)
   expect_identical(run$status, 0L)
   expect_match(run$out, "Repeat rate: .* 50.0 %", all = FALSE)
-  expect_match(run$out, "Lists: .*tiers.csv", all = FALSE)
+  expect_match(run$out, "tiers\\.csv", all = FALSE)
   expect_false(any(grepl("Report:", run$out)))
-  expect_setequal(list.files(file.path(folder, "out")), c("tiers.csv", "rfm.csv", "ranks.csv", "map.csv", "customers.csv", "cohorts.csv", "set-aside.csv", "suspects.csv", "overdue.csv"))
+  expect_setequal(list.files(file.path(folder, "out")), c(
+    "tiers.csv", "rfm.csv", "ranks.csv", "map.csv", "customers.csv", "cohorts.csv", "set-aside.csv",
+    "suspects.csv", "overdue.csv"
+  ))
 })
 
-test_that("wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard output", {
-  bad <- list(
-    list(2L, "forecat", "forecast|check|list"), list(2L, "run", "takes"), list(2L, c("show", "teirs", "x.yaml"), "tiers"), list(2L, c("run", "x.yaml", "--fast"), "fast"),
-    list(2L, c("list", "tiers", "x.yaml"), "--file"), list(2L, c("show", "tiers", "x.yaml", "--format", "pdf"), "csv"), list(2L, c("show", "tiers", "x.yaml", "--measure", "sales"), "cohorts"),
-    list(2L, c("show", "tiers", "x.yaml", "--by", "town"), "value_by"), list(2L, c("draw", "cohorts", "x.yaml", "--file", "x.png", "--measure", "revenue"), "sales"),
-    list(2L, c("show", "cohort", "x.yaml"), "cohorts"), list(2L, c("keys", "wait"), "waits"), list(2L, c("list", "tiers", "x.yaml", "--file", "x.csv", "--from", "wool"), "moves"))
-  for (case in bad) {
-    got <- nubrek_here(case[[2L]])
-    label <- paste(case[[2L]], collapse = " ")
-    expect_identical(got$status, case[[1L]], label = label)
-    expect_identical(got$out, character(), label = label)
-    expect_match(got$err, case[[3L]], label = label)
+test_that(
+  paste0(
+    "wrong usage is 2, wrong input 1, with a message on standard error and nothing on standard ",
+    "output"
+  ),
+  {
+    bad <- list(
+      list(2L, "forecat", "forecast|check|list"),
+      list(2L, "run", "takes"),
+      list(2L, c("show", "teirs", "x.yaml"), "tiers"),
+      list(2L, c("run", "x.yaml", "--fast"), "fast"),
+      list(2L, c("list", "tiers", "x.yaml"), "--file"),
+      list(2L, c("show", "tiers", "x.yaml", "--format", "pdf"), "csv"),
+      list(2L, c("show", "tiers", "x.yaml", "--measure", "sales"), "cohorts"),
+      list(2L, c("show", "tiers", "x.yaml", "--by", "town"), "value_by"),
+      list(2L, c("draw", "cohorts", "x.yaml", "--file", "x.png", "--measure", "revenue"), "sales"),
+      list(2L, c("show", "cohort", "x.yaml"), "cohorts"),
+      list(2L, c("keys", "wait"), "waits"),
+      list(2L, c("list", "tiers", "x.yaml", "--file", "x.csv", "--from", "wool"), "moves")
+    )
+    for (case in bad) {
+      got <- nubrek_here(case[[2L]])
+      label <- paste(case[[2L]], collapse = " ")
+      expect_identical(got$status, case[[1L]], label = label)
+      expect_identical(got$out, character(), label = label)
+      expect_match(got$err, case[[3L]], label = label)
+    }
+    # and as a process
+    for (case in list(list(2L, c("show", "tiers")), list(1L, c("run", "nowhere.yaml")), list(
+      1L, c("check", system.file("pellmere", "products.csv", package = "nubrek"))
+    ))) {
+      got <- do.call(nubrek_command, as.list(case[[2L]]))
+      expect_identical(got$status, case[[1L]], label = paste(case[[2L]], collapse = " "))
+      expect_identical(got$out, character(), label = paste(case[[2L]], collapse = " "))
+      expect_gt(nchar(got$err), 20L)
+    }
+    expect_match(nubrek_command("--help")$out, "Exit status", all = FALSE)
   }
-  # and as a process
-  for (case in list(list(2L, c("show", "tiers")), list(1L, c("run", "nowhere.yaml")), list(1L, c("check", system.file("pellmere", "products.csv", package = "nubrek"))))) {
-    got <- do.call(nubrek_command, as.list(case[[2L]]))
-    expect_identical(got$status, case[[1L]], label = paste(case[[2L]], collapse = " "))
-    expect_identical(got$out, character(), label = paste(case[[2L]], collapse = " "))
-    expect_gt(nchar(got$err), 20L)
-  }
-  expect_match(nubrek_command("--help")$out, "Exit status", all = FALSE)
-})
+)

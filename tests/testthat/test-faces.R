@@ -1,57 +1,110 @@
-chromium <- function() Sys.which(c("chromium", "chromium-browser", "google-chrome"))[Sys.which(c("chromium", "chromium-browser", "google-chrome")) != ""][1L]
+chromium <- function() {
+  Sys.which(c("chromium", "chromium-browser", "google-chrome"))[
+    Sys.which(c("chromium", "chromium-browser", "google-chrome")) != ""
+  ][1L]
+}
 skip_without_browser <- function() skip_if(is.na(chromium()), "no browser at hand")
 
 # The page as the browser sees it after its scripts ran.
 browse <- function(path) {
   home <- withr::local_tempdir()
-  flags <- c("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-             "--disable-sync", paste0("--user-data-dir=", home), "--virtual-time-budget=3000", "--dump-dom", paste0("file://", path))
-  paste(suppressWarnings(system2(chromium(), shQuote(flags), stdout = TRUE, stderr = FALSE)), collapse = "\n")
+  flags <- c(
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    paste0("--user-data-dir=", home),
+    "--virtual-time-budget=3000",
+    "--dump-dom",
+    paste0("file://", path)
+  )
+  paste(
+    suppressWarnings(system2(chromium(), shQuote(flags), stdout = TRUE, stderr = FALSE)),
+    collapse = "\n"
+  )
 }
 
 nasty_run <- function(folder) {
-  names <- c("=HYPERLINK(\"x\")", "<script>document.title = 'owned'</script>", "@sum", "+1", "-1", "\tTab", "O'Hara & \"Co\"")
-  orders <- data.frame(Kunde = rep(sprintf("K%d", 1:7), 2), Beleg = 1:14, Datum = rep(c("2024-01-05", "2024-03-09"), each = 7), Betrag = 70:57)
+  names <- c(
+    "=HYPERLINK(\"x\")",
+    "<script>document.title = 'owned'</script>",
+    "@sum",
+    "+1",
+    "-1",
+    "\tTab",
+    "O'Hara & \"Co\""
+  )
+  orders <- data.frame(
+    Kunde = rep(sprintf("K%d", 1:7), 2),
+    Beleg = 1:14,
+    Datum = rep(c("2024-01-05", "2024-03-09"), each = 7),
+    Betrag = 70:57
+  )
   data.table::fwrite(orders, file.path(folder, "orders.csv"))
-  data.table::fwrite(data.frame(id = sprintf("K%d", 1:7), name = names), file.path(folder, "people.csv"))
+  data.table::fwrite(
+    data.frame(id = sprintf("K%d", 1:7), name = names), file.path(folder, "people.csv")
+  )
   path <- file.path(folder, "study.yaml")
-  writeLines(c("study: <script>document.title = 'owned'</script>", "data:", "  orders:", "    files: orders.csv", "    columns: {customer: Kunde, order: Beleg, date: Datum, sales: Betrag}",
-               "  customers: {files: people.csv, key: id, attributes: [name]}", "repeat: {by: [name]}", "outputs: {contact: [name], folder: out}"), path)
+  writeLines(c(
+    "study: <script>document.title = 'owned'</script>",
+    "data:",
+    "  orders:",
+    "    files: orders.csv",
+    "    columns: {customer: Kunde, order: Beleg, date: Datum, sales: Betrag}",
+    "  customers: {files: people.csv, key: id, attributes: [name]}",
+    "repeat: {by: [name]}",
+    "outputs: {contact: [name], folder: out}"
+  ), path)
   run_study(path)
 }
 
 test_that("names become neither formulas in lists nor scripts in the report (trap)", {
   run <- nasty_run(withr::local_tempdir())
-  tiers <- utils::read.csv(grep("tiers", run$files, value = TRUE), colClasses = "character", fileEncoding = "UTF-8-BOM")
+  tiers <- utils::read.csv(
+    grep("tiers", run$files, value = TRUE), colClasses = "character", fileEncoding = "UTF-8-BOM"
+  )
   expect_false(any(grepl("^[=+@\t\r-]", tiers$name)))
   expect_true("'=HYPERLINK(\"x\")" %in% tiers$name)
   html <- paste(readLines(run$files[[1L]]), collapse = "\n")
   expect_false(grepl("<script>document.title", html, fixed = TRUE))
-  expect_false(grepl("(src|href)=\"(https?:)?//", html))                        # nothing is loaded from elsewhere
+  expect_false(grepl("(src|href)=\"(https?:)?//", html)) # nothing is loaded from elsewhere
   skip_without_browser()
   dom <- browse(run$files[[1L]])
   expect_match(dom, "&lt;script&gt;document.title", fixed = TRUE)
   expect_false(grepl("<title>owned", dom, fixed = TRUE))
 })
 
-test_that("the report of the demo world opens in a browser, has all sections, and its tables sort", {
-  skip_without_browser()
-  path <- withr::local_tempfile(fileext = ".html")
-  html <- paste(readLines(pellmere()$files[[1L]], encoding = "UTF-8"), collapse = "\n")
-  probe <- "<script>
+test_that(
+  "the report of the demo world opens in a browser, has all sections, and its tables sort",
+  {
+    skip_without_browser()
+    path <- withr::local_tempfile(fileext = ".html")
+    html <- paste(readLines(pellmere()$files[[1L]], encoding = "UTF-8"), collapse = "\n")
+    probe <- "<script>
     const t = document.querySelector('#repeat table');
     t.tHead.rows[0].cells[3].click();
-    const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort)), told = document.body.dataset;
+    const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort));
+    const told = document.body.dataset;
     told.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]);
     told.wide = document.documentElement.scrollWidth > innerWidth;
-    told.pictures = [...document.images].every(i => i.complete && i.naturalWidth > 0 && i.alt.length > 20);</script></body>"
-  writeLines(sub("</body>", probe, html, fixed = TRUE), path, useBytes = TRUE)
-  dom <- gsub("data:image[^\"]*", "", browse(path), perl = TRUE)
-  for (id in c("data", "repeat", "cohorts", "rfm", "tiers", "forecast", "worth", "trust", "proof")) expect_match(dom, paste0("<section id=\"", id, "\""), fixed = TRUE)
-  expect_match(dom, "data-sorted=\"true\"", fixed = TRUE)
-  expect_match(dom, "data-wide=\"false\"", fixed = TRUE)
-  expect_match(dom, "data-pictures=\"true\"", fixed = TRUE)
-})
+    told.pictures = [...document.images].every(
+      i => i.complete && i.naturalWidth > 0 && i.alt.length > 20);</script></body>"
+    writeLines(sub("</body>", probe, html, fixed = TRUE), path, useBytes = TRUE)
+    dom <- gsub("data:image[^\"]*", "", browse(path), perl = TRUE)
+    for (id in c(
+      "data", "repeat", "cohorts", "rfm", "tiers", "forecast", "worth", "trust", "proof"
+    )) {
+      expect_match(dom, paste0("<section id=\"", id, "\""), fixed = TRUE)
+    }
+    expect_match(dom, "data-sorted=\"true\"", fixed = TRUE)
+    expect_match(dom, "data-wide=\"false\"", fixed = TRUE)
+    expect_match(dom, "data-pictures=\"true\"", fixed = TRUE)
+  }
+)
 
 test_that("figures say their finding, name what is left out, and hold the numbers of the result", {
   counts <- ggplot2::autoplot(pellmere()$counts)
@@ -62,16 +115,23 @@ test_that("figures say their finding, name what is left out, and hold the number
   retention <- grid_measure(pellmere()$cohorts)
   bottom <- bottom_lines(retention)
   expect_equal(sort(grid$data$value), sort(c(retention$value, bottom$value)))
-  expect_identical(sum(!grid$data$complete), sum(!retention$complete))           # partial cells are marked, cells not observed are not there
+  # partial cells are marked, cells not observed are not there
+  expect_identical(sum(!grid$data$complete), sum(!retention$complete))
   expect_match(ggplot2::autoplot(pellmere()$tiers)$labels$title, "cashmere")
   expect_match(ggplot2::autoplot(pellmere()$backtest)$labels$title, "naive rule")
 })
 
 test_that("every result prints its finding, its basis and what it left out, within 100 columns", {
   withr::local_options(width = 100)
-  for (part in c("audit", "repeat", "counts", "cohorts", "rfm", "tiers", "forecast", "backtest", "proof")) {
+  for (part in c(
+    "audit", "repeat", "counts", "cohorts", "rfm", "tiers", "forecast", "backtest", "proof"
+  )) {
     lines <- capture.output(out <- print(pellmere()[[part]]))
-    expect_identical(out, if (part == "cohorts") grid_measure(pellmere()$cohorts) else pellmere()[[part]], label = part)
+    expect_identical(
+      out,
+      if (part == "cohorts") grid_measure(pellmere()$cohorts) else pellmere()[[part]],
+      label = part
+    )
     expect_lte(max(nchar(lines, "width")), 100, label = part)
     expect_match(lines, "as of 14 Dec 2025", all = FALSE, label = part)
   }
@@ -79,10 +139,29 @@ test_that("every result prints its finding, its basis and what it left out, with
 })
 
 test_that("lists are whole or not at all", {
-  expect_error(write_list(example_orders(), file.path(tempdir(), "nowhere", "x.csv")), class = "nubrek_error_file")
-  expect_error(write_list(example_orders(), tempfile(fileext = ".csv"), columns = "no"), class = "nubrek_error_columns")
-  path <- withr::local_tempfile(fileext = ".csv")
-  expect_error(write_whole(path, \(to) { writeLines("half", to); stop("broken") }), "broken")
+  expect_error(
+    write_list(example_orders(), file.path(tempdir(), "nowhere", "x.csv")),
+    class = "nubrek_error_file"
+  )
+  expect_error(
+    write_list(example_orders(), tempfile(fileext = ".csv"), columns = "no"),
+    class = "nubrek_error_columns"
+  )
+  path <- file.path(withr::local_tempdir(), "half.csv")
+  expect_error(
+    write_whole(path, \(to) {
+      writeLines("half", to)
+      stop("broken")
+    }),
+    "broken"
+  )
   expect_false(file.exists(path))
   expect_identical(list.files(dirname(path), "^[.]nubrek-", all.files = TRUE), character())
+})
+
+test_that("the figure of groups is drawn where their intervals are not known", {
+  few <- random_ledger(27, random_orders(27, 900L), history_start = "2024-05-05")
+  value <- value_by(few, "first_channel", money = economics(0.4), seed = 4)
+  expect_type(value$value_lower, "double")
+  expect_no_error(ggplot2::ggplot_build(ggplot2::autoplot(value)))
 })

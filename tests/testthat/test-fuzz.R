@@ -17,7 +17,13 @@ test_that("damaged input of every kind ends as something sound or as an error of
   corpus <- list.files(test_path("corpus"), full.names = TRUE)
   expect_gt(length(corpus), 0L)
   for (path in corpus) {
-    fuzz$fuzz_kinds$one <- \(folder) if (endsWith(path, "yaml")) is.list(read_study(path)) else fuzz$sound_ledger(open_ledger(path, fuzz$fuzz_map()))
+    fuzz$fuzz_kinds$one <- \(folder) {
+      if (endsWith(path, "yaml")) {
+        is.list(read_study(path))
+      } else {
+        fuzz$sound_ledger(open_ledger(path, fuzz$fuzz_map()))
+      }
+    }
     expect_true(fuzz$fuzz_case("one", 1) %in% c("sound", "refused"), label = basename(path))
   }
   expect_error(filter_where(example_orders(), "customer=\xc3("), class = "nubrek_error_usage")

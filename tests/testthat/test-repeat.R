@@ -2,28 +2,39 @@ test_that("the repeat rate of the example, by hand", {
   rate <- repeat_rate(example_ledger())
   expect_identical(c(rate$customers, rate$repeat_customers, rate$same_day_only), c(12L, 7L, 1L))
   # Wilson: p = 7/12, z = 1.959964: (p + z^2/24 +- z sqrt(p(1-p)/12 + z^2/576)) / (1 + z^2/12)
-  expect_equal(c(rate$rate, rate$lower, rate$upper), c(7 / 12, 0.3195113, 0.8067397), tolerance = 1e-6)
-  # repeat customers P01 115.50, P03 65, P04 22, P05 220, P07 60, P09 109.20, P11 68; one-time the rest
-  expect_equal(c(rate$sales_repeat, rate$sales_one_time, rate$sales_no_purchase), c(659.70, 227.64, 0))
+  expect_equal(
+    c(rate$rate, rate$lower, rate$upper), c(7 / 12, 0.3195113, 0.8067397), tolerance = 1e-6
+  )
+  # repeat customers P01 115.50, P03 65, P04 22, P05 220, P07 60, P09 109.20, P11 68; one-time the
+  # rest
+  expect_equal(
+    c(rate$sales_repeat, rate$sales_one_time, rate$sales_no_purchase), c(659.70, 227.64, 0)
+  )
   expect_equal(c(rate$sales_first, rate$sales_later, rate$sales_outside), c(479.84, 425.50, -18))
 })
 
-test_that("missing attributes are a group, and nobody is lost (trap: customers vanish from a breakdown)", {
-  for (seed in 1:10) {
-    ledger <- random_ledger(seed)
-    all <- repeat_rate(ledger)
-    by <- repeat_rate(ledger, by = "first_channel")
-    for (name in c("customers", "repeat_customers", "sales", "sales_first", "sales_outside")) expect_equal(sum(by[[name]]), all[[name]], label = paste(seed, name))
-    expect_true("(missing)" %in% by$first_channel)
+test_that(
+  "missing attributes are a group, and nobody is lost (trap: customers vanish from a breakdown)",
+  {
+    for (seed in 1:10) {
+      ledger <- random_ledger(seed)
+      all <- repeat_rate(ledger)
+      by <- repeat_rate(ledger, by = "first_channel")
+      for (name in c("customers", "repeat_customers", "sales", "sales_first", "sales_outside")) {
+        expect_equal(sum(by[[name]]), all[[name]], label = paste(seed, name))
+      }
+      expect_true("(missing)" %in% by$first_channel)
+    }
   }
-})
+)
 
 test_that("intervals stay within 0 and 1 and hold their level", {
   edge <- share_interval(c(0, 5, 0), c(5, 5, 0))
   expect_identical(edge$lower[1:2] >= 0 & edge$upper[1:2] <= 1, c(TRUE, TRUE))
   expect_identical(edge$rate[[3L]], NA_real_)
   expect_identical(c(edge$lower[[1L]], edge$upper[[2L]]), c(0, 1))
-  n <- 40; p <- 0.3
+  n <- 40
+  p <- 0.3
   interval <- share_interval(0:n, rep(n, n + 1))
   expect_gt(sum(dbinom(0:n, n, p)[interval$lower <= p & p <= interval$upper]), 0.93)
 })

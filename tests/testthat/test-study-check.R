@@ -9,42 +9,77 @@ demo_study <- function(edit, folder = withr::local_tempdir(.local_envir = parent
 
 test_that("check finds all that is wrong with what a study says, at once", {
   study <- demo_study(\(text) {
-    for (change in list(c("by: [first_channel, first_category, age]", "by: [first_chanel]"), c("shares: {cashmere: 10, merino: 30, wool: 60}", "shares: {cashmere: 10, merino: 30, wool: 50}"),
-                        c("periods: [2024, 2025]", "periods: [2024, 2031]"), c("contact: [name, email]", "contact: [name, mail]"), c("within: first_channel", "within: town_hall"),
-                        c("  against: 2024 ", "  against: summer "))) text <- sub(change[[1L]], change[[2L]], text, fixed = TRUE)
+    for (change in list(
+      c("by: [first_channel, first_category, age]", "by: [first_chanel]"),
+      c(
+        "shares: {cashmere: 10, merino: 30, wool: 60}",
+        "shares: {cashmere: 10, merino: 30, wool: 50}"
+      ),
+      c("periods: [2024, 2025]", "periods: [2024, 2031]"),
+      c("contact: [name, email]", "contact: [name, mail]"),
+      c("within: first_channel", "within: town_hall"),
+      c("  against: 2024 ", "  against: summer ")
+    )) {
+      text <- sub(change[[1L]], change[[2L]], text, fixed = TRUE)
+    }
     text
   })
   ledger <- study_ledger(study)
   error <- expect_error(check_study_parts(study, ledger), class = "nubrek_error_study")
-  for (section in c("repeat", "tiers", "moves", "outputs", "ranks", "sales")) expect_match(error$problems, paste0("^", section, ":"), all = FALSE, label = section)
+  for (section in c("repeat", "tiers", "moves", "outputs", "ranks", "sales")) {
+    expect_match(error$problems, paste0("^", section, ":"), all = FALSE, label = section)
+  }
   expect_length(error$problems, 6L)
   expect_match(error$problems, "Did you mean \"first_channel\"", all = FALSE, fixed = TRUE)
   sound <- demo_study(identity)
   expect_identical(check_study_parts(sound, study_ledger(sound)), sound)
 })
 
-test_that("every key of a study file is told with type, example and what it says, in help and command alike", {
-  keys <- study_keys()
-  expect_true(all(nzchar(keys$type)) && all(nzchar(keys$about)) && all(nzchar(keys$example)))
-  expect_true(all(column_roles %in% sub(".*columns: ", "", keys$key)))
-  expect_identical(unique(keys$section), names(study_schema()))
-  page <- paste(study_file_page(), collapse = "\n")
-  for (key in keys$key[nzchar(keys$key)]) expect_match(page, paste0("\\code{", key, "}"), fixed = TRUE)
-  help <- test_path("../../man/study_file.Rd")
-  skip_if_not(file.exists(help), "sources not at hand")
-  written <- readLines(help)
-  expect_true(all(trimws(unlist(strsplit(study_file_page()[-1L], "\n"))) %in% trimws(written)))
-})
+test_that(
+  paste0(
+    "every key of a study file is told with type, example and what it says, in help and command ",
+    "alike"
+  ),
+  {
+    keys <- study_keys()
+    expect_true(all(nzchar(keys$type)) && all(nzchar(keys$about)) && all(nzchar(keys$example)))
+    expect_true(all(column_roles %in% sub(".*columns: ", "", keys$key)))
+    expect_identical(unique(keys$section), names(study_schema()))
+    page <- paste(study_file_page(), collapse = "\n")
+    for (key in keys$key[nzchar(keys$key)]) {
+      expect_match(page, paste0("\\code{", key, "}"), fixed = TRUE)
+    }
+    help <- test_path("../../man/study_file.Rd")
+    skip_if_not(file.exists(help), "sources not at hand")
+    written <- readLines(help)
+    expect_true(all(trimws(unlist(strsplit(study_file_page()[-1L], "\n"))) %in% trimws(written)))
+  }
+)
 
 test_that("the draft of a stranger's study maps people, currencies, birthdays and offsets", {
   folder <- withr::local_tempdir()
-  orders <- data.frame(OrderID = 1:4, Placed = c("2024-03-01T10:00:00+01:00", "2024-03-09T10:00:00+01:00", "2024-04-01T10:00:00+02:00", "2024-04-02T10:00:00+02:00"),
-                       Email = c("a@x.example", "b@x.example", "a@x.example", "c@x.example"), Total = c("10.5", "20", "30", "40"), Coin = c("EUR", "SEK", "EUR", "EUR"), Birthday = "03-05", Note = "")
-  people <- data.frame(Email = c("a@x.example", "b@x.example", "c@x.example", "", ""), Name = letters[1:5])
+  orders <- data.frame(
+    OrderID = 1:4,
+    Placed = c(
+      "2024-03-01T10:00:00+01:00", "2024-03-09T10:00:00+01:00", "2024-04-01T10:00:00+02:00",
+      "2024-04-02T10:00:00+02:00"
+    ),
+    Email = c("a@x.example", "b@x.example", "a@x.example", "c@x.example"),
+    Total = c("10.5", "20", "30", "40"),
+    Coin = c("EUR", "SEK", "EUR", "EUR"),
+    Birthday = "03-05",
+    Note = ""
+  )
+  people <- data.frame(
+    Email = c("a@x.example", "b@x.example", "c@x.example", "", ""), Name = letters[1:5]
+  )
   data.table::fwrite(orders, file.path(folder, "web.csv"))
   data.table::fwrite(people, file.path(folder, "people.csv"))
   draft <- draft_study(file.path(folder, c("web.csv", "people.csv")), folder)
-  for (line in c("customer: \"Email\"", "currency: \"Coin\"", "date: \"Placed\"", "sales: \"Total\"", "attributes: [\"Birthday\"]", "time_zone: \"?\"", "key: \"Email\"", "seen: EUR, SEK")) {
+  for (line in c(
+    "customer: \"Email\"", "currency: \"Coin\"", "date: \"Placed\"", "sales: \"Total\"",
+    "attributes: [\"Birthday\"]", "time_zone: \"?\"", "key: \"Email\"", "seen: EUR, SEK"
+  )) {
     expect_match(draft$text, line, all = FALSE, fixed = TRUE)
   }
   expect_match(describe(draft$guesses[[1L]])$finding, "^Not used: Birthday, Note\\. 5 of 7")
@@ -59,29 +94,51 @@ test_that("the draft of a stranger's study maps people, currencies, birthdays an
   expect_error(read_study(file.path(folder, "web.csv")), class = "nubrek_error_study")
 })
 
-test_that("a workbook of walk-ins without order ids goes to a report: days are days, text stays text", {
-  skip_if_not(requireNamespace("openxlsx", quietly = TRUE) && requireNamespace("readxl", quietly = TRUE), "no spreadsheet packages")
-  folder <- withr::local_tempdir()
-  card <- c("1234567890123456789", "1234567890123456788", "00012", "12345678901234E500")
-  visits <- data.frame(day = as.Date("2024-03-01") + c(0, 3, 9, 40, 41, 41), card = card[c(1, 2, 3, 1, 4, 2)], paid = c(10.1, 0.3, 1e-1, 30, 12, 8), check.names = FALSE)
-  names(visits) <- c("Visit date", "Loyalty card", "Amount paid")
-  openxlsx::write.xlsx(visits, file.path(folder, "walkins.xlsx"))
-  draft <- draft_study(file.path(folder, "walkins.xlsx"), folder)
-  path <- file.path(folder, "study.yaml")
-  writeLines(draft$text, path)
-  run <- run_study(path)
-  expect_setequal(run$ledger$ids, card)
-  expect_identical(format(run$ledger$as_of), "2024-04-11")
-  expect_identical(sum(customers(run$ledger)$sales), 60.5)
-  expect_true(file.exists(run$files[[1L]]))
-})
+test_that(
+  "a workbook of walk-ins without order ids goes to a report: days are days, text stays text",
+  {
+    skip_if_not(
+      requireNamespace("openxlsx", quietly = TRUE) && requireNamespace("readxl", quietly = TRUE),
+      "no spreadsheet packages"
+    )
+    folder <- withr::local_tempdir()
+    card <- c("1234567890123456789", "1234567890123456788", "00012", "12345678901234E500")
+    visits <- data.frame(
+      day = as.Date("2024-03-01") + c(0, 3, 9, 40, 41, 41),
+      card = card[c(1, 2, 3, 1, 4, 2)],
+      paid = c(10.1, 0.3, 1e-1, 30, 12, 8),
+      check.names = FALSE
+    )
+    names(visits) <- c("Visit date", "Loyalty card", "Amount paid")
+    openxlsx::write.xlsx(visits, file.path(folder, "walkins.xlsx"))
+    draft <- draft_study(file.path(folder, "walkins.xlsx"), folder)
+    path <- file.path(folder, "study.yaml")
+    writeLines(draft$text, path)
+    run <- run_study(path)
+    expect_setequal(run$ledger$ids, card)
+    expect_identical(format(run$ledger$as_of), "2024-04-11")
+    expect_identical(sum(customers(run$ledger)$sales), 60.5)
+    expect_true(file.exists(run$files[[1L]]))
+  }
+)
 
 test_that("rows are picked by what their columns say, never by running it", {
   tiers <- assign_tiers(example_ledger(), c(best = 20, middle = 30, base = 50))
-  expect_identical(filter_where(tiers, "tier=best,middle; sales>=100")$customer, tiers$customer[tiers$tier %in% c("best", "middle") & tiers$sales >= 100])
+  expect_identical(
+    filter_where(tiers, "tier=best,middle; sales>=100")$customer,
+    tiers$customer[tiers$tier %in% c("best", "middle") & tiers$sales >= 100]
+  )
   expect_identical(nrow(filter_where(tiers, "to_next=(missing)")), sum(is.na(tiers$to_next)))
   waits <- waiting_customers(example_ledger())
-  expect_identical(nrow(filter_where(waits, "cohort=2024-01")), sum(format(waits$cohort) == "2024-01-01"))
-  expect_identical(nrow(filter_where(waits, "first>2024-03-31")), sum(waits$first > as.Date("2024-03-31")))
-  for (wrong in c("tier=bst", "teir=best", "sales>=much", "tier", "sales>1e9", "file.remove('x')=1")) expect_error(filter_where(tiers, wrong), class = "nubrek_error", label = wrong)
+  expect_identical(
+    nrow(filter_where(waits, "cohort=2024-01")), sum(format(waits$cohort) == "2024-01-01")
+  )
+  expect_identical(
+    nrow(filter_where(waits, "first>2024-03-31")), sum(waits$first > as.Date("2024-03-31"))
+  )
+  for (wrong in c(
+    "tier=bst", "teir=best", "sales>=much", "tier", "sales>1e9", "file.remove('x')=1"
+  )) {
+    expect_error(filter_where(tiers, wrong), class = "nubrek_error", label = wrong)
+  }
 })

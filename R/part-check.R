@@ -1,5 +1,5 @@
-# What can be said of a study without computing it: words, shares, attributes, levels, periods. Only what a run alone can know is
-# left to it.
+# What can be said of a study without computing it: words, shares, attributes, levels, periods. Only
+# what a run alone can know is left to it.
 
 # All that is wrong with the parts of a study, as one error with a line each.
 check_study_parts <- function(study, ledger) {
@@ -7,11 +7,15 @@ check_study_parts <- function(study, ledger) {
   try_one <- function(section, code) {
     tryCatch(code, nubrek_error = \(e) problems <<- c(problems, problem_text(section, e)))
   }
-  for (section in intersect(names(study_checks), names(study))) try_one(section, study_checks[[section]](study, ledger))
+  for (section in intersect(names(study_checks), names(study))) {
+    try_one(section, study_checks[[section]](study, ledger))
+  }
   if (length(problems) == 0L) return(invisible(study))
   text <- gsub("([{}])", "\\1\\1", problems)
-  abort_nubrek(c("{.file {study$path}}: {length(problems)} part{?s} of the study cannot be made.", stats::setNames(text, rep("x", length(text)))),
-               "study", path = study$path, problems = problems, call = NULL)
+  abort_nubrek(c(
+    "{.file {study$path}}: {length(problems)} part{?s} of the study cannot be made.",
+    stats::setNames(text, rep("x", length(text)))
+  ), "study", path = study$path, problems = problems, call = NULL)
 }
 
 # The sentences of an error in one line, under the name of the section.
@@ -21,16 +25,21 @@ problem_text <- function(section, error) {
   paste0(if (!grepl("line [0-9]+ \\(", told)) paste0(section, ": "), told)
 }
 
-check_attributes <- function(ledger, names, call = NULL) if (length(names) > 0L) group_of(ledger, names, call)
+check_attributes <- function(ledger, names, call = NULL) {
+  if (length(names) > 0L) {
+    group_of(ledger, names, call)
+  }
+}
 
 check_sale_columns <- function(ledger, names) {
-  own <- setdiff(names(ledger$lines), c("number", "sales", ".cost", ".discount"))
-  check_attributes(ledger, setdiff(names, own))
+  check_attributes(ledger, setdiff(names, line_columns(ledger)))
 }
 
 check_line_filter <- function(ledger, lines) {
-  check_columns_exist(names(lines), names(ledger$lines), "the lines", NULL)
-  for (name in names(lines)) check_values(lines[[name]], line_values(ledger, name), name, NULL)
+  check_columns_exist(names(lines), line_columns(ledger), "the lines", NULL)
+  for (name in names(lines)) {
+    check_values(lines[[name]], line_values(ledger, name), name, NULL)
+  }
 }
 
 check_during <- function(ledger, during, arg = "during") read_during(during, ledger, arg, NULL)
@@ -46,7 +55,7 @@ study_checks <- list(
   waits = \(study, ledger) check_attributes(ledger, study$waits$by),
   new = \(study, ledger) {
     check_line_filter(ledger, study$new$lines)
-    check_columns_exist(study$new$by, names(ledger$lines), "the lines", NULL)
+    check_columns_exist(study$new$by, line_columns(ledger), "the lines", NULL)
   },
   sales = \(study, ledger) {
     check_sale_columns(ledger, study$sales$by)
@@ -59,14 +68,20 @@ study_checks <- list(
     check_attributes(ledger, by)
     cost <- study_cost(study)
     if (is.null(cost$per_customer)) {
-      ready_periods(cost$period, cost$named[[1L]], ledger_clock(ledger, study$cohorts$clock), meanings(), NULL)
+      ready_periods(
+        cost$period, cost$named[[1L]], ledger_clock(ledger, study$cohorts$clock), meanings(), NULL
+      )
       ready_money(cost$amount, cost$named[[2L]], ledger$decimals, meanings(), NULL)
-    } else if (!is.null(by)) check_values(names(cost$per_customer), unique(group_of(ledger, by)[[1L]]), by, NULL)
+    } else if (!is.null(by)) {
+      check_values(names(cost$per_customer), unique(group_of(ledger, by)[[1L]]), by, NULL)
+    }
   },
   ranks = \(study, ledger) {
     check_attributes(ledger, study$ranks$within)
     check_during(ledger, study$ranks$during)
-    if (!is.null(study$ranks$at_least)) check_values(names(study$ranks$at_least), names(customer_measures), "at_least", NULL)
+    if (!is.null(study$ranks$at_least)) {
+      check_values(names(study$ranks$at_least), names(customer_measures), "at_least", NULL)
+    }
   },
   rfm = \(study, ledger) {
     check_during(ledger, study$rfm$during)
@@ -84,19 +99,35 @@ study_checks <- list(
     if (!is.null(study$tiers$benefits)) study_benefits(study)
   },
   moves = \(study, ledger) {
-    for (one in wanted_key(study, "moves", "periods")) check_during(ledger, one, "periods")
+    for (one in wanted_key(study, "moves", "periods")) {
+      check_during(ledger, one, "periods")
+    }
     tier_rule_of(study)
   },
   forecast = \(study, ledger) {
-    check_attributes(ledger, c(study$forecast$by, unlist(study$forecast$covariates, use.names = FALSE)))
+    check_attributes(
+      ledger, c(study$forecast$by, unlist(study$forecast$covariates, use.names = FALSE))
+    )
     study_models(study)
     if (!is.null(study$forecast$cut)) backtest_cut(ledger, study$forecast$cut, NULL)
   },
   outputs = \(study, ledger) {
-    check_columns_exist(study$outputs$contact, names(known_attributes(ledger)), "the customer attributes", NULL)
-  })
+    check_columns_exist(
+      study$outputs$contact, names(known_attributes(ledger)), "the customer attributes", NULL
+    )
+  }
+)
 
 tier_rule_of <- function(study) {
-  arguments <- utils::modifyList(as.list(formals(assign_tiers))[c("measure", "match")], tier_arguments(study))
-  tier_rule(arguments$shares %||% eval(formals(assign_tiers)$shares), arguments$thresholds, arguments$measure, arguments$match, arguments$benefits, NULL)
+  arguments <- utils::modifyList(
+    as.list(formals(assign_tiers))[c("measure", "match")], tier_arguments(study)
+  )
+  tier_rule(
+    arguments$shares %||% eval(formals(assign_tiers)$shares),
+    arguments$thresholds,
+    arguments$measure,
+    arguments$match,
+    arguments$benefits,
+    NULL
+  )
 }

@@ -1,0 +1,95 @@
+#' In which tier will each customer be?
+#'
+#' Draws of each customer's coming purchases and amounts, from the models of [forecast_value()],
+#' give the probability of each tier over the coming time, at the limits that the tiers have now.
+#'
+#' @param tiers `[nubrek_tiers]` From [assign_tiers()], by sales.
+#' @param ledger `[nubrek_ledger]` The ledger it came from.
+#' @param years `[numeric(1)]` How far ahead; default as long as the time that the tiers are made
+#'   of, which their limits belong to.
+#' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
+#' @param seed `[integer(1)]`
+#' @param models `[nubrek_models]` From [forecast_models()].
+#' @return A `nubrek_outlook`, one row per customer, best first: `customer`, `tier` now; `likely`,
+#'   the most probable; `stays`, the probability of the present tier or a better one; then one
+#'   column per tier and `absent` (no purchase), which add up to 1. The attribute `total` has the
+#'   customers of each tier now and expected.
+#' @examples
+#' \donttest{
+#' ledger <- open_ledger(
+#'   system.file("pellmere", "order-lines.csv.gz", package = "nubrek"),
+#'   column_map(
+#'     "customer_no", "sold_at", order = "receipt", sales = "net_amount", currency = "currency"
+#'   ),
+#'   meanings(currency = "EUR")
+#' )
+#' tier_outlook(assign_tiers(ledger, during = "2025"), ledger)
+#' }
+#' @export
+tier_outlook <- function(
+  tiers, ledger, years = NULL, draws = c(20L, 25L), seed = 1L, models = forecast_models()
+) {
+  throw_unless(checkmate::check_class(tiers, "nubrek_tiers"), "tiers", rlang::current_env())
+  check_ledger(ledger)
+  if (!identical(basis_of(tiers, "how")$measures, "sales")) {
+    abort_nubrek("An outlook is for tiers by sales alone.", "tiers")
+  }
+  throw_unless(
+    checkmate::check_integerish(draws, lower = 1L, len = 2L, any.missing = FALSE),
+    "draws",
+    rlang::current_env()
+  )
+  check_whole(seed, lower = 0L)
+  span <- basis_of(tiers, "during") %||% c(ledger$history_start, ledger$as_of)
+  years <- years %||% max(1 / 52, (as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
+  check_number(years, lower = 1 / 52, upper = 50)
+  fitted <- fit_models(ledger, models)
+  history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
+  limits <- unname(basis_of(tiers, "limits"))
+  signal_progress("drawing the coming time")
+  w <- drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed)
+  p <- cpp_simulate_tiers(
+    w$models,
+    w$histories,
+    w$set,
+    w$purchase,
+    w$spend,
+    as.integer(draws[[2L]]),
+    business_weeks(fitted$purchases, ledger$as_of, ledger$as_of + round(365.25 * years)),
+    limits,
+    kept_share(ledger),
+    as.double(seed),
+    reading_threads()
+  )
+  labels <- c(levels(tiers$tier), "absent")
+  now <- as.integer(tiers$tier)
+  so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))
+  if (length(limits) == 1L) so_good <- matrix(so_good, ncol = 1L)
+  total <- data.frame(
+    tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p)
+  )
+  new_result(
+    c(
+      list(
+        customer = tiers$customer,
+        tier = as.character(tiers$tier),
+        likely = labels[max.col(p, "first")],
+        stays = so_good[cbind(seq_along(now), now)]
+      ),
+      stats::setNames(as.list(as.data.frame(p)), labels)
+    ),
+    "outlook",
+    ledger,
+    rbind(remarks(tiers), fitted$remarks, remark_table("outlook", sprintf(
+      "Over the next %s, at the limits of today's tiers; customers still to come are not in it.",
+      n_of(round(years, 2), "year")
+    ))),
+    basis = list(
+      years = years,
+      labels = labels,
+      limits = limits,
+      kinds = stats::setNames(rep("share", length(labels) + 1L), c("stays", labels))
+    ),
+    total = total
+  )
+}

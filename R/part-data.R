@@ -1,0 +1,44 @@
+# Parts about the data themselves, and the proof of their totals.
+
+data_parts <- list(
+  study_part(
+    "audit",
+    "every row of the files, by what became of it",
+    "data",
+    make = \(study, ledger) audit(ledger),
+    figure = 6.5,
+    lists = list(
+      "customers.csv" = \(run) plain_table(customers(run$ledger)),
+      "set-aside.csv" = \(run) plain_table(set_aside(run$ledger))
+    ),
+    answer = \(run) run$audit,
+    report = \(run) report_audit(run)
+  ),
+  study_part(
+    "identified",
+    "the share of sales that has a customer, by period",
+    "data",
+    make = \(study, ledger) identified_share(ledger),
+    report = \(run) report_identified(run),
+    remarks = character()
+  ),
+  study_part(
+    "suspects",
+    "ids that may be one customer, and ids that may be many",
+    "data",
+    make = \(study, ledger) do.call(identity_suspects, c(list(ledger), study$suspects)),
+    lists = list("suspects.csv" = \(run) plain_table(run$suspects)),
+    report = \(run) report_suspects(run),
+    remarks = character()
+  )
+)
+
+proof_parts <- list(study_part(
+  "proof",
+  "each total by two independent paths",
+  "proof",
+  make = \(study, ledger) prove_totals(ledger),
+  answer = \(run) run$proof,
+  report = \(run) report_proof(run),
+  remarks = character()
+))

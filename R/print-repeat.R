@@ -1,0 +1,259 @@
+# What repeat buying has found, as sentences.
+
+#' @export
+describe.nubrek_rate <- function(x) {
+  n <- sum(x$customers)
+  k <- sum(x$repeat_customers)
+  list(heading = "Repeat rate", finding = sprintf(
+    "%s of %s customers bought again (95 %% interval %s to %s); they bring %s of sales.",
+    present_share(k / n),
+    format_count(n),
+    present_share(share_interval(k, n)$lower, 1L),
+    present_share(share_interval(k, n)$upper, 1L),
+    present_share(sum(x$sales_repeat) / sum(x$sales))
+  ))
+}
+
+#' @export
+describe.nubrek_counts <- function(x) {
+  folded <- basis_of(x, "folded")
+  own <- which(!x$purchases %in% folded)
+  most <- own[which.max(x$customers[own])]
+  table <- plain_table(x)
+  if (!is.null(folded)) {
+    table$purchases <- ifelse(
+      table$purchases == folded, paste(folded, "or more"), format(table$purchases, trim = TRUE)
+    )
+  }
+  list(
+    heading = "Customers by number of purchases",
+    table = structure(table, basis = attr(x, "basis")),
+    finding = paste(c(
+      if (length(most) > 0L) {
+        sprintf(
+          "The most common number of purchases is %s: %s of customers.",
+          in_words(x$purchases[[most]]),
+          present_share(x$share[[most]])
+        )
+      },
+      sprintf("%s bought more than once.", present_share(sum(x$share[x$purchases > 1L])))
+    ), collapse = " ")
+  )
+}
+
+in_words <- function(n) {
+  if (n >= 1L && n <= 12L) {
+    c(
+      "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
+      "twelve"
+    )[[n]]
+  } else {
+    format_count(n)
+  }
+}
+
+#' @export
+describe.nubrek_gaps <- function(x) {
+  several <- x$gaps > 0L
+  list(
+    heading = "Gaps between purchases",
+    finding = if (basis_of(x, "all_gaps") == 0L) {
+      "Nobody has come back yet."
+    } else {
+      sprintf(
+        paste0(
+          "Half of all %s gaps are over within %s (mean %s). Of %s with two or more purchases %s ",
+          "silent for more than twice the gap expected of them."
+        ),
+        format_count(basis_of(x, "all_gaps")),
+        n_of(basis_of(x, "median_of_gaps"), "day"),
+        format(round(basis_of(x, "mean_of_gaps"))),
+        n_of(sum(several), "customer"),
+        are(sum(x$overdue > 2 & several, na.rm = TRUE))
+      )
+    },
+    table = plain_columns(x, c(
+      "customer", "gaps", "mean_gap", "median_gap", "longest_gap", "visits_per_year", "open_gap",
+      "expected_gap", "overdue"
+    )),
+    after = if (any(!several)) {
+      c("", sprintf(paste0(
+        "%s with one purchase %s no rhythm of their own yet: next_purchase() and ",
+        "waiting_curve() judge them."
+      ), n_of(sum(!several), "customer"), if (sum(!several) == 1L) "has" else "have"))
+    }
+  )
+}
+
+are <- function(n) paste(format_count(n), if (n == 1L) "is" else "are")
+
+# "1 customer is", "5 customers are".
+is_are <- function(n, noun) paste(n_of(n, noun), if (n == 1) "is" else "are")
+
+# Some columns first, for print; the others are named below the table.
+plain_columns <- function(x, first) x[, c(intersect(first, names(x)), setdiff(names(x), first))]
+
+tail_words <- c(
+  open_gap = "longest silent",
+  overdue = "most overdue",
+  mean_gap = "slowest by their mean gap",
+  median_gap = "slowest by their median gap",
+  longest_gap = "those with the longest gap",
+  visits_per_year = "least frequent"
+)
+
+#' @export
+describe.nubrek_tail <- function(x) {
+  measure <- basis_of(x, "measure")
+  list(
+    heading = sprintf(
+      "The %s %s of %s",
+      tail_words[[measure]],
+      present_share_short(basis_of(x, "share")),
+      n_of(basis_of(x, "having"), "customer")
+    ),
+    finding = if (nrow(x) == 0L) {
+      "Nobody has this measure."
+    } else {
+      paste0(tail_rhythm(x), " ", tail_worth(x))
+    },
+    table = plain_columns(x, unique(c(
+      "customer", measure, "gaps", "mean_gap", "visits_per_year", "open_gap", "expected_gap",
+      "overdue"
+    )))
+  )
+}
+
+present_share_short <- function(x) paste0(format(100 * x, digits = 4L), "\u00a0%")
+
+# What they did and when, with the base of each median.
+tail_rhythm <- function(x) {
+  often <- basis_of(x, "visits")
+  silent <- basis_of(x, "silent")
+  last <- sprintf("last came %s ago (median)", n_of(round(silent), "day"))
+  one <- nrow(x) == 1L
+  if (is.na(often)) {
+    return(sprintf(
+      "%s %s and %s no rhythm yet.", these(nrow(x), "customer"), last, if (one) "has" else "have"
+    ))
+  }
+  base <- basis_of(x, "with_visits")
+  sprintf(
+    "%s came %s times a year while %s came (median of %s), and %s.",
+    these(nrow(x), "customer"),
+    number_text(round(often, 1)),
+    if (one) "it" else "they",
+    if (base == nrow(x)) {
+      "all"
+    } else {
+      sprintf("the %s with two purchase days or more", format_count(base))
+    },
+    last
+  )
+}
+
+tail_worth <- function(x) {
+  more <- basis_of(x, "more")
+  basket <- basis_of(x, "basket")
+  each <- if (is.null(basket)) {
+    ""
+  } else {
+    paste0(" at ", format_money(basket, basis_of(x, "currency"), 2L))
+  }
+  sprintf(
+    "%s more from a tenth of them%s is %s of %s%s.",
+    capital(n_of(more, "purchase")),
+    each,
+    format_money(basis_of(x, "worth"), basis_of(x, "currency")),
+    basis_of(x, "worth_in"),
+    if (is.null(basis_of(x, "cost"))) "" else ", after the cost of reaching them"
+  )
+}
+
+describe.nubrek_all_gaps <- function(x) {
+  list(heading = "Every gap between purchases", finding = sprintf("%s.", n_of(nrow(x), "gap")))
+}
+
+#' @export
+describe.nubrek_new <- function(x) {
+  clock <- basis_of(x, "clock")
+  by <- basis_of(x, "by")
+  full <- plain_table(x)[!x$partial, ]
+  if (nrow(full) == 0L) full <- plain_table(x)
+  last <- full[full$period == max(full$period), ]
+  active <- sum(last$active)
+  when <- period_label(max(full$period), clock)
+  list(
+    heading = paste0("New and returning customers by ", clock, if (!is.null(by)) paste(" and", by)),
+    finding = if (active == 0L) {
+      sprintf("Nobody bought in %s.", when)
+    } else if (is.null(by)) {
+      sprintf(
+        "In %s %s of %s active customers were new, %s returning%s.",
+        when,
+        present_share(sum(last$new) / active),
+        format_count(active),
+        present_share(sum(last$returning) / active),
+        if (any(x$reactivation_possible)) {
+          sprintf(", %s reactivated", present_share(sum(last$reactivated) / active))
+        } else {
+          ""
+        }
+      )
+    } else {
+      most <- which.max(ifelse(
+        last$active >= 30L | all(last$active < 30L), last$new / pmax(1L, last$active), -1
+      ))
+      sprintf(
+        "In %s the share of new customers was highest in \u201c%s\u201d: %s of %s.",
+        when,
+        last[[by]][[most]],
+        present_share(last$new[[most]] / last$active[[most]]),
+        format_count(last$active[[most]])
+      )
+    }
+  )
+}
+
+#' @export
+describe.nubrek_sales <- function(x) {
+  by <- basis_of(x, "by")
+  label <- \(i) paste(
+    unlist(lapply(plain_table(x)[i, by, drop = FALSE], as.character)), collapse = ", "
+  )
+  currency <- basis_of(x, "currency")
+  top <- sprintf("\u201c%s\u201d brings %s of sales.", label(1L), present_share(x$share[[1L]]))
+  finding <- if (nrow(x) == 0L) {
+    "No group reaches the threshold."
+  } else if (is.null(basis_of(x, "against"))) {
+    top
+  } else {
+    up <- which.max(x$change)
+    down <- which.min(x$change)
+    all <- basis_of(x, "total") - basis_of(x, "total_before")
+    sprintf(
+      "Sales %s by %s; \u201c%s\u201d %s most (%s%s%s).",
+      if (all >= 0) "grew" else "fell",
+      format_money(abs(all), currency),
+      label(if (all >= 0) up else down),
+      if (all >= 0) "grew" else "fell",
+      if (all >= 0) "+" else "",
+      format_money(if (all >= 0) x$change[[up]] else x$change[[down]], currency),
+      {
+        p <- x$change_percent[[if (all >= 0) up else down]]
+        if (is.na(p)) "" else paste0(", ", present_share(p))
+      }
+    )
+  }
+  list(
+    heading = paste("Sales by", paste(gsub("_", " ", by), collapse = " and ")),
+    finding = finding,
+    table = if (is.null(basis_of(x, "against"))) {
+      x
+    } else {
+      plain_columns(x, c(
+        by, "sales", "sales_before", "change", "change_percent", "share_of_growth", "rank_change"
+      ))
+    }
+  )
+}

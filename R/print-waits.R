@@ -1,0 +1,153 @@
+# What the waits for the next purchase have found, as sentences and as a table.
+
+#' @export
+describe.nubrek_waits <- function(x) {
+  all <- sum(x$customers)
+  seen <- x$cohort[x$waited %in% 1L & !is.na(x$at_risk)] # cohorts that had the time
+  those <- plain_table(x)[x$cohort %in% seen, ]
+  nth <- ordinal(basis_of(x, "nth"))
+  clock <- basis_of(x, "clock")
+  not_yet <- sprintf(
+    "%s of all %s have not made it yet",
+    present_share(sum(x$customers[is.na(x$waited)]) / all),
+    n_of(all, "customer")
+  )
+  finding <- if (all == 0L) {
+    "Every customer is known from before the data."
+  } else if (length(seen) == 0L) {
+    sprintf("No cohort has been seen for two %ss; %s.", clock, not_yet)
+  } else {
+    sprintf(
+      "%s of customers seen that long made their %s purchase in the same %s or the one after; %s.",
+      present_share(sum(those$customers[those$waited %in% 0:1]) / sum(those$customers)),
+      nth,
+      clock,
+      not_yet
+    )
+  }
+  list(heading = sprintf("How many %ss until the %s purchase", clock, nth), finding = finding)
+}
+
+# What a cell of the triangle can say.
+wait_measures <- c(
+  customers = "Customers",
+  share_of_row = "Percent of the cohort",
+  share_of_column = "Percent of all who waited as long",
+  share_of_table = "Percent of all customers"
+)
+
+#' @export
+print.nubrek_waits <- function(x, rows = NULL, ..., measure = "share_of_row") {
+  rlang::check_dots_empty()
+  check_choice(measure, names(wait_measures))
+  said <- describe(x)
+  if (is_part(x) || nrow(x) == 0L) {
+    return(print_result(x, said$heading, said$finding, x, rows %||% default_rows()))
+  }
+  others <- setdiff(names(wait_measures), measure)
+  print_result(
+    x,
+    said$heading,
+    said$finding,
+    waiting_triangle(x, measure),
+    (rows %||% 24L) + 1L,
+    c("", paste0(
+      wait_measures[[measure]],
+      " by ",
+      basis_of(x, "clock"),
+      "s waited; * period observed in part. Also: ",
+      if (on_command()) {
+        paste0("--measure ", paste(others, collapse = ", "))
+      } else {
+        paste0("print(x, measure = \"", others[[1L]], "\")")
+      },
+      "; customers at risk: ",
+      all_hint()
+    ))
+  )
+}
+
+# Cohorts down, waits across, with totals both ways.
+waiting_triangle <- function(x, measure = "share_of_row") {
+  table <- plain_table(x)
+  cohorts <- sort(unique(table$cohort))
+  waits <- sort(unique(table$waited))
+  all <- sum(table$customers)
+  here <- \(wait) if (is.na(wait)) is.na(table$waited) else table$waited %in% wait
+  write <- \(share, count) {
+    if (measure == "customers") {
+      format_count_plain(count)
+    } else {
+      fixed(100 * share, if (measure == "share_of_table") 1L else 0L, "")
+    }
+  }
+  column <- \(wait) {
+    mine <- table[here(wait), ]
+    at <- match(cohorts, mine$cohort)
+    text <- write(mine[[measure]][at], mine$customers[at])
+    sum <- sum(mine$customers)
+    total <- write(if (measure == "share_of_column") 1 else sum / all, sum)
+    c(
+      ifelse(is.na(at), "", paste0(text, ifelse(is.na(mine$at_risk[at]) & !is.na(wait), "*", ""))),
+      total
+    )
+  }
+  size <- as.integer(tapply(table$customers, factor(format(table$cohort), format(cohorts)), sum))
+  out <- c(list(
+    cohort = c(period_label(cohorts, basis_of(x, "clock")), "all"),
+    size = c(size, all),
+    `not yet` = column(NA)
+  ), stats::setNames(lapply(waits, column), waits))
+  out$size <- format_count_plain(out$size)
+  as_cells(out)
+}
+
+#' @export
+describe.nubrek_waiters <- function(x) {
+  list(
+    heading = sprintf("Who waits for the %s purchase", ordinal(basis_of(x, "nth"))),
+    finding = sprintf(
+      "%s not back yet, %s back.", are(sum(x$state == "not yet")), are(sum(x$state == "back"))
+    )
+  )
+}
+
+#' @export
+describe.nubrek_curve <- function(x) {
+  nth <- ordinal(basis_of(x, "nth"))
+  by <- basis_of(x, "by")
+  at <- by_day_90(plain_table(x))
+  test <- attr(x, "logrank")
+  finding <- if (nrow(x) == 0L) {
+    sprintf("Nobody has made a %s purchase yet.", nth)
+  } else if (is.null(by)) {
+    sprintf(
+      "%s of customers have made their %s purchase by day 90 after the first.",
+      present_share(at[[1L]]),
+      nth
+    )
+  } else {
+    low <- which.min(at)
+    high <- which.max(at)
+    sprintf(
+      "By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.",
+      present_share(at[[high]]),
+      names(at)[[high]],
+      nth,
+      present_share(at[[low]]),
+      names(at)[[low]],
+      if (is.null(test) || is.na(test$p)) {
+        ""
+      } else {
+        sprintf(" (log-rank over all groups: %s)", p_words(test$p))
+      }
+    )
+  }
+  list(
+    heading = paste("Share who have made their", nth, "purchase, by days since the first"),
+    finding = finding,
+    table = if (nrow(x) > 0L) plain_table(shares_by_day(x)) else x
+  )
+}
+
+p_words <- function(p) if (p < 0.001) "p < 0.001" else paste("p =", format(round(p, 3)))

@@ -1,0 +1,238 @@
+#' Prove that all numbers agree, to the cent
+#'
+#' Each check computes the same total by two independent paths. Money is compared as whole minor
+#' units, so a check is exact or it fails.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param clock `[character(1)]` Period of the cohort and period checks; default the ledger's.
+#' @return A `nubrek_proof`, one row per check: `check`, `left`, `right` and `difference` (money in
+#'   major units, else counts), `exact` `[logical]`.
+#' @examples
+#' prove_totals(example_ledger())
+#' @export
+prove_totals <- function(ledger, clock = NULL) {
+  check_ledger(ledger)
+  clock <- ledger_clock(ledger, clock)
+  checks <- rbindlist(Filter(Negate(is.null), c(
+    prove_intake(ledger), prove_customers(ledger), prove_cells(ledger, clock), prove_tiers(ledger)
+  )))
+  scale <- ifelse(checks$money, 10^ledger$decimals, 1)
+  new_result(list(
+    check = checks$check,
+    left = checks$left / scale,
+    right = checks$right / scale,
+    difference = (checks$left - checks$right) / scale,
+    exact = checks$left == checks$right
+  ), "proof", ledger)
+}
+
+claim <- function(check, left, right, money = TRUE) {
+  list(check = check, left = as.double(left), right = as.double(right), money = money)
+}
+
+prove_intake <- function(ledger) {
+  counts <- ledger$intake$counts
+  kept <- counts$reason == "kept"
+  inside <- ledger_rows(ledger, "orders", c("sales", "n_lines"))
+  before <- ledger_rows(ledger, "before", c("sales", "n_lines"))
+  of_lines <- sum(ledger_rows(ledger, "lines", "sales")$sales)
+  total <- sum(inside$sales)
+  outside <- ledger$outside %||% list(sales = 0, n_lines = 0)
+  list(
+    claim(
+      "rows read = rows kept + rows set aside",
+      ledger$intake$rows,
+      sum(counts$rows[kept]) + nrow(ledger$intake$aside),
+      FALSE
+    ),
+    claim(
+      "rows kept = lines of orders + before history start + outside the slice",
+      sum(counts$rows[kept]),
+      sum(inside$n_lines) + sum(before$n_lines) + outside$n_lines,
+      FALSE
+    ),
+    claim(
+      "money kept by the audit = ledger + before history start + outside the slice",
+      sum(counts$units[kept]),
+      total + sum(before$sales) + outside$sales
+    ),
+    claim(
+      "money before history start",
+      sum(before$sales),
+      sum(counts$units[kept]) - outside$sales - of_lines
+    ),
+    claim("ledger = its lines", total, of_lines)
+  )
+}
+
+prove_customers <- function(ledger) {
+  total <- reduce_totals(ledger)
+  m <- reduce_customers(ledger)
+  rate <- repeat_rate(ledger)
+  units <- function(x) round(x * 10^ledger$decimals)
+  list(
+    claim("ledger = sum over customers", total$sales, sum(m$sales)),
+    claim(
+      "ledger = repeat + one-time customers + no purchase",
+      total$sales,
+      units(rate$sales_repeat) + units(rate$sales_one_time) + units(rate$sales_no_purchase)
+    ),
+    claim(
+      "ledger = first + later purchases + outside purchases",
+      total$sales,
+      units(rate$sales_first) + units(rate$sales_later) + units(rate$sales_outside)
+    ),
+    claim(
+      "purchases = customers with one + gaps",
+      total$purchases,
+      sum(m$purchases > 0L) + sum(reduce_gaps(ledger)$gaps),
+      FALSE
+    ),
+    if (bought_any(ledger)) {
+      claim(
+        "customers = back for a second + not yet + known earlier",
+        sum(m$purchases > 0L),
+        sum(next_purchase(ledger)$customers) + sum(reduce_waits(ledger, 2L)$known),
+        FALSE
+      )
+    },
+    if (bought_any(ledger)) {
+      claim(
+        "purchases = sum over order counts",
+        total$purchases,
+        {
+          k <- order_counts(ledger)
+          sum(k$purchases * k$customers)
+        },
+        FALSE
+      )
+    }
+  )
+}
+
+# Cells come from the C++ pass; the other side is counted again from the orders by data.table.
+prove_cells <- function(ledger, clock) {
+  total <- reduce_totals(ledger)
+  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
+  purchases <- ledger_rows(ledger, "purchases", c("customer", "day"))
+  cells <- reduce_cells(ledger, clock)
+  elapsed <- if (bought_any(ledger)) reduce_cells(ledger, clock, elapsed = TRUE) else cells
+  label <- paste0("by ", clock, ": ")
+  frame <- cells$frame
+  period <- c(period_row(frame, purchases$day), period_row(frame, orders$day))
+  pairs <- cpp_number_pairs(c(purchases$customer, orders$customer), period, 0L)
+  bought <- seq_along(purchases$day)
+  busy <- logical(pairs$n)
+  busy[pairs$unit[bought]] <- TRUE
+  here <- busy[pairs$unit[-bought]]
+  if (length(bought) == 0L) here <- logical(length(orders$day))
+  active <- sum(orders$sales[here])
+  idle <- sum(orders$sales[!here])
+  per_period <- tabulate(period[bought][!duplicated(pairs$unit[bought])], length(frame$number))
+  diagonal <- colSums(cells$customers)
+  fresh <- new_returning(ledger, clock, lookback = 1L)
+  parts <- fresh$sales_new +
+    fresh$sales_returning +
+    fresh$sales_reactivated +
+    fresh$sales_not_active
+  per_customer <- reduce_periods(ledger, clock)
+  list(
+    claim(paste0(
+      label, "ledger = cohort cells + no cohort"
+    ), total$sales, sum(cells$sales$sums) + cells$sales$outside),
+    claim(
+      paste0(label, "ledger = cells of elapsed ages + no cohort"),
+      total$sales,
+      sum(elapsed$sales$sums) + elapsed$sales$outside
+    ),
+    claim(paste0(
+      label, "purchases = cells of elapsed ages"
+    ), total$purchases, sum(elapsed$purchases), FALSE),
+    claim(paste0(
+      label, "customers = last purchases in cells"
+    ), uniqueN(purchases$customer), sum(cells$last), FALSE),
+    if (!is.null(cells$margin)) {
+      claim(
+        paste0(label, "margin of the customers = cohort cells + no cohort"),
+        total$sales - sum(reduce_customers(ledger)$cost),
+        sum(cells$margin$sums) + cells$margin$outside
+      )
+    },
+    claim(paste0(label, "ledger = active customers + not active"), total$sales, active + idle),
+    claim(paste0(
+      label, "cohort sizes = customers with a purchase"
+    ), sum(cells$size), uniqueN(purchases$customer), FALSE),
+    claim(
+      paste0(label, "active customers = diagonals of the cohort grid"),
+      sum(per_period),
+      sum(per_period) + sum(abs(per_period - diagonal)),
+      FALSE
+    ),
+    claim(
+      paste0(label, "active = new + returning + reactivated"),
+      sum(per_period),
+      sum(per_period) + sum(abs(per_period - fresh$new - fresh$returning - fresh$reactivated)),
+      FALSE
+    ),
+    claim(paste0(
+      label, "ledger = new, returning, reactivated, not active"
+    ), total$sales, sum(round(parts * 10^ledger$decimals))),
+    claim(paste0(label, "ledger = customers by period"), total$sales, sum(per_customer$sales)),
+    claim(
+      paste0(label, "new + known before = customers with a purchase"),
+      sum(fresh$new) + length(intersect(known_before(ledger), purchases$customer)),
+      sum(cells$size),
+      FALSE
+    )
+  )
+}
+
+bought_any <- function(ledger) reduce_totals(ledger)$purchases > 0L
+
+# Tiers, groups, regions and moves are partitions: each customer with a purchase once, with all of
+# their money.
+prove_tiers <- function(ledger) {
+  if (!bought_any(ledger)) return(NULL)
+  bought <- reduce_counts(ledger) > 0L
+  orders <- ledger_rows(ledger, "orders", c("customer", "sales"))
+  theirs <- sum(orders$sales[bought[orders$customer]])
+  partition <- \(name, customers, sales) list(
+    claim(
+      paste(name, "hold each customer with a purchase once"), sum(bought), sum(customers), FALSE
+    ),
+    claim(
+      paste(name, "hold the money of customers with a purchase"),
+      theirs,
+      sum(round(sales * 10^ledger$decimals))
+    )
+  )
+  tiers <- assign_tiers(ledger)
+  map <- map_profile(order_map(ledger))
+  groups <- rfm_profile(score_rfm(ledger))
+  middle <- ledger$history_start + as.integer(ledger$as_of - ledger$history_start) %/% 2L
+  halves <- if (middle < ledger$as_of) {
+    tier_moves(ledger, list(c(ledger$history_start, middle), c(middle + 1L, ledger$as_of)))
+  }
+  c(
+    list(
+      claim(
+        "tiers hold each customer with a purchase once",
+        sum(bought),
+        nlevels(code_column(tiers$customer)),
+        FALSE
+      ),
+      claim(
+        "tiers hold the money of customers with a purchase",
+        theirs,
+        sum(round(tiers$sales * 10^ledger$decimals))
+      )
+    ),
+    partition("groups of bands", groups$customers, groups$sales),
+    partition("regions of the order map", map$customers, map$sales),
+    if (!is.null(halves)) {
+      partition(
+        "moves between two halves", halves$customers, c(halves$sales_before, halves$sales_after)
+      )
+    }
+  )
+}

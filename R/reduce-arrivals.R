@@ -1,0 +1,80 @@
+# New, returning and reactivated customers (definitions 11 and 12).
+
+# Per period of a clock: new, returning, reactivated (customers), and sales_new, sales_returning,
+# sales_reactivated, sales_not_active. `lookback` in periods or days, endless if NULL; `lines`
+# filters by line columns; with `any`, history means purchases of anything.
+reduce_arrivals <- function(ledger, clock, lookback, unit, lines, any) UseMethod("reduce_arrivals")
+
+#' @export
+reduce_arrivals.nubrek_memory <- function(ledger, clock, lookback, unit, lines, any) {
+  frame <- period_frame(ledger, clock)
+  inside <- if (length(lines) > 0L) slice_or_none(ledger, lines) else ledger
+  # who is known from before the history is not new; the rest is not observed, so the first day
+  # stands for it
+  known <- rep(NA_integer_, n_customers(ledger))
+  if (any || length(lines) == 0L) {
+    known[known_before(ledger)] <- as.integer(ledger$history_start)
+  }
+  active <- inside$purchases[c("customer", "day")]
+  cpp_arrivals(
+    active,
+    if (any) ledger$purchases[c("customer", "day")] else active,
+    inside$orders,
+    known,
+    frame$row_of_day,
+    frame$first_day,
+    length(frame$number),
+    if (is.null(lookback) || unit == "days") -1L else as.integer(lookback),
+    if (is.null(lookback) || unit == "periods") -1L else as.integer(lookback)
+  )
+}
+
+# The same by look-up, for the orders behind a number: a row per customer code and period with a
+# purchase (customer, row, day of the first purchase there, kind).
+reduce_arrival_kinds <- function(ledger, clock, lookback, unit, lines, any) {
+  UseMethod("reduce_arrival_kinds")
+}
+
+#' @export
+reduce_arrival_kinds.nubrek_memory <- function(ledger, clock, lookback, unit, lines, any) {
+  frame <- period_frame(ledger, clock)
+  inside <- if (length(lines) > 0L) slice_or_none(ledger, lines) else ledger
+  day <- inside$purchases$day
+  active <- unique(data.table(
+    customer = inside$purchases$customer, row = period_row(frame, day), day
+  ), by = c("customer", "row"))
+  history <- if (any) ledger$purchases else inside$purchases
+  at <- findInterval(
+    active$customer * 1e6 + as.integer(frame$start[active$row]) - 0.5,
+    history$customer * 1e6 + history$day
+  )
+  last <- ifelse(
+    at > 0L & history$customer[pmax(at, 1L)] == active$customer,
+    history$day[pmax(at, 1L)],
+    NA_integer_
+  )
+  if (any) {
+    last[is.na(last) & active$customer %in% known_before(ledger)] <- as.integer(
+      ledger$history_start
+    )
+  }
+  near <- if (is.null(lookback)) {
+    TRUE
+  } else if (unit == "days") {
+    active$day - last <= lookback
+  } else {
+    active$row - period_row(frame, last) <= lookback
+  }
+  active[, kind := ifelse(is.na(last), "new", ifelse(near, "returning", "reactivated"))][]
+}
+
+known_before <- function(ledger) which(ledger$known_first < as.integer(ledger$history_start))
+
+# A slice by lines in the numbers of the whole ledger; empty where nothing is left.
+slice_or_none <- function(ledger, lines) {
+  check_columns_exist(names(lines), names(ledger$lines), "the lines")
+  keep <- Reduce(
+    `&`, lapply(names(lines), \(name) line_in(ledger$lines[[name]], as.character(lines[[name]])))
+  )
+  cut_orders(ledger, keep, TRUE)
+}

@@ -1,0 +1,112 @@
+# Purchase histories until a day, for the models.
+
+# Per customer with a purchase by then: `code`, `repeats`, `last` and `span` in units of `scale`
+# days of business time (`index`, see `business_days()`), `later` (sales after the first purchase),
+# and `log_spend`, `log_spread` of the later amounts. With `occasions` time is whole, and purchases
+# in one unit are one. NULL where nobody had bought.
+reduce_history <- function(ledger, until, scale, index = NULL, occasions = FALSE) {
+  UseMethod("reduce_history")
+}
+
+#' @export
+reduce_history.nubrek_memory <- function(ledger, until, scale, index = NULL, occasions = FALSE) {
+  everybody <- n_customers(ledger)
+  days <- lapply(ledger$days, `[`, ledger$days$day <= as.integer(until))
+  if (length(days$day) == 0L) return(NULL)
+  first <- days$day[!duplicated(days$customer)][match(seq_len(everybody), unique(days$customer))]
+  codes <- which(!is.na(first))
+  start <- business_days(index, first)
+  span <- (business_days(index, as.integer(until)) - start) / scale
+  when <- (business_days(index, days$day) - start[days$customer]) / scale
+  if (occasions) {
+    span <- floor(span)
+    when <- ceiling(when)
+    days <- merge_occasions(days, when, when <= span[days$customer])
+    when <- days$when
+  }
+  m <- cpp_customer_measures(
+    list(customer = days$customer, sales = days$sales),
+    list(customer = days$customer, sales = days$sales, day = seq_along(days$customer)),
+    everybody
+  )
+  logs <- cpp_log_amounts(days$customer, days$sales, 10^ledger$decimals, everybody)
+  list(
+    code = codes,
+    repeats = m$purchases[codes] - 1L,
+    last = when[m$last[codes]],
+    span = span[codes],
+    later = m$sales_purchases[codes] - m$sales_first[codes],
+    log_spend = logs$log_spend[codes],
+    log_spread = logs$log_spread[codes]
+  )
+}
+
+# Purchase days after one day and until another of each of these customers, and their sales.
+reduce_between <- function(ledger, codes, after, until) UseMethod("reduce_between")
+
+#' @export
+reduce_between.nubrek_memory <- function(ledger, codes, after, until) {
+  inside <- ledger$days$day > as.integer(after) & ledger$days$day <= as.integer(until)
+  code <- factor(ledger$days$customer[inside], codes)
+  sums <- tapply(major(ledger, ledger$days$sales[inside]), code, sum)
+  list(purchases = as.integer(table(code)), sales = as.vector(ifelse(is.na(sums), 0, sums)))
+}
+
+# The days on which these customers bought again, until a day.
+reduce_repeat_days <- function(ledger, codes, until) UseMethod("reduce_repeat_days")
+
+#' @export
+reduce_repeat_days.nubrek_memory <- function(ledger, codes, until) {
+  first <- reduce_first(ledger)
+  ours <- rep(FALSE, n_customers(ledger))
+  ours[codes] <- TRUE
+  days <- ledger$days
+  days$day[ours[days$customer] & days$day > first[days$customer] & days$day <= as.integer(until)]
+}
+
+# The days on which the occasions with a repeat purchase of these customers end, each `scale` days
+# long from their first purchase on.
+reduce_occasion_ends <- function(ledger, codes, scale) UseMethod("reduce_occasion_ends")
+
+#' @export
+reduce_occasion_ends.nubrek_memory <- function(ledger, codes, scale) {
+  first <- reduce_first(ledger)
+  days <- merge_occasions(
+    ledger$days,
+    ceiling((ledger$days$day - first[ledger$days$customer]) / scale),
+    ledger$days$customer %in% codes
+  )
+  (first[days$customer] + days$when * scale)[days$when > 0]
+}
+
+# Purchases of one customer in one unit of time are one occasion, at its number; the first purchase
+# stands alone at 0.
+merge_occasions <- function(days, when, inside) {
+  customer <- days$customer[inside]
+  when <- when[inside]
+  starts <- c(TRUE, diff(customer) != 0L | diff(when) != 0)
+  list(customer = customer[starts], when = when[starts], sales = as.double(rowsum(
+    days$sales[inside], cumsum(starts), reorder = FALSE
+  )))
+}
+
+# Business time at the end of each day, counted from 1970: every day as long as its month's index.
+# Without a season days are days.
+business_days <- function(index, day) {
+  if (is.null(index)) return(day)
+  day <- as.integer(day)
+  from <- min(0L, day, na.rm = TRUE)
+  run <- cumsum(index[months_of_days(from, max(0L, day, na.rm = TRUE))])
+  if (from < 0L) run <- run - run[[-from]]
+  run[day - from + 1L]
+}
+
+months_of_days <- local({
+  months_between <- \(from, to) as.POSIXlt(as.Date(from:to, origin = "1970-01-01"))$mon + 1L
+  kept <- NULL
+  function(from, to) {
+    if (from < 0L || to > 30000L) return(months_between(from, to))
+    kept <<- kept %||% months_between(0L, 30000L)
+    kept[(from:to) + 1L]
+  }
+})

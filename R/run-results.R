@@ -1,0 +1,161 @@
+# The folder of results: what an earlier run of ours wrote may be replaced and swept, nothing else.
+
+results_manifest <- ".nubrek-files.json"
+results_lock <- ".nubrek-lock"
+
+# An absolute folder is taken as it is, any other from the study's own folder.
+results_folder <- function(study, folder = NULL) {
+  if (!is.null(folder)) return(folder)
+  said <- study$outputs$folder %||% "nubrek-results"
+  if (grepl("^(/|~|[A-Za-z]:)", said)) path.expand(said) else file.path(dirname(study$path), said)
+}
+
+# The names that a run of this study may write.
+results_names <- function(study) {
+  parts <- part_records()[wanted_parts(study)]
+  c(
+    if (wants_report(study)) "report.html", unlist(lapply(unname(parts), \(part) names(part$lists)))
+  )
+}
+
+wants_report <- function(study) study$outputs$report %||% TRUE
+
+# Before anything is computed: nothing of the user's stands where a file is to be written, and no
+# input is an output.
+check_results <- function(study, folder) {
+  names <- results_names(study)
+  paths <- file.path(folder, names)
+  known <- read_manifest(folder)
+  inputs <- normalizePath(c(study$path, study_inputs(study)), mustWork = FALSE)
+  hit <- which(normalizePath(paths, mustWork = FALSE) %in% inputs)
+  if (length(hit) > 0L) {
+    abort_nubrek(c(
+      "The results would replace {.file {names[hit[[1]]]}}, which the study reads.",
+      "i" = "Name another {.code folder} in the section {.field outputs}."
+    ), "results", path = paths[[hit[[1L]]]], call = NULL)
+  }
+  for (i in which(file.exists(paths) | dir.exists(paths))) {
+    if (was_ours(paths[[i]], known)) next
+    written <- names[[i]] %in% marked_names(known)
+    why <- if (dir.exists(paths[[i]])) {
+      "is a folder"
+    } else if (written) {
+      "has been changed since an earlier run wrote it"
+    } else {
+      "was not written by an earlier run"
+    }
+    abort_nubrek(c(
+      "{.file {paths[[i]]}} stands in the way.",
+      "x" = "It {why}, and the results would replace it.",
+      "i" = "Move it away, or name another {.code folder}."
+    ), "results", path = paths[[i]], call = NULL)
+  }
+}
+
+# All files that the study reads.
+study_inputs <- function(study) {
+  files <- c(
+    unlist(lapply(study$data[names(study$data) != "keep"], files_named)), study$payback$spend$files
+  )
+  unlist(lapply(study_files(study, files), expand_glob))
+}
+
+# The manifest: name, size and hash of every file that a run wrote here; of one name there may be
+# two while files take their places.
+read_manifest <- function(folder) {
+  path <- file.path(folder, results_manifest)
+  if (!file.exists(path)) return(list())
+  known <- tryCatch(jsonlite::fromJSON(path, simplifyVector = FALSE)$files, error = \(e) list())
+  Filter(\(mark) checkmate::test_string(mark$name) && checkmate::test_string(mark$hash), known)
+}
+
+write_manifest <- function(folder, marks) {
+  write_text(
+    jsonlite::toJSON(list(files = unname(marks)), auto_unbox = TRUE, digits = NA),
+    file.path(folder, results_manifest)
+  )
+}
+
+marked_names <- function(marks) vapply(marks, `[[`, "", "name")
+
+was_ours <- function(path, known) {
+  any(vapply(known, \(mark) mark$name == basename(path) && same_file(path, mark), NA))
+}
+
+# One run at a time in a folder. A lock whose process is gone is stale.
+lock_results <- function(folder) {
+  path <- file.path(folder, results_lock)
+  holder <- if (file.exists(path)) {
+    suppressWarnings(as.integer(readLines(path, n = 1L, warn = FALSE)))
+  }
+  if (
+    length(holder) == 1L &&
+      !is.na(holder) &&
+      holder != Sys.getpid() &&
+      isTRUE(tools::pskill(holder, 0L))
+  ) {
+    abort_nubrek(c(
+      "Another run (process {holder}) is writing to {.file {folder}}.",
+      "i" = "Wait for it, or name another {.code folder}."
+    ), "busy", path = folder, call = NULL)
+  }
+  tryCatch(
+    writeLines(as.character(Sys.getpid()), path),
+    error = \(e) abort_disk(folder, "nothing can be written there"),
+    warning = \(w) abort_disk(folder, "nothing can be written there")
+  )
+  path
+}
+
+# What killed runs left behind.
+sweep_drafts <- function(folder) {
+  left <- list.files(folder, "^[.]nubrek-", all.files = TRUE, full.names = TRUE)
+  unlink(left[!basename(left) %in% c(results_manifest, results_lock)], recursive = TRUE)
+}
+
+# The lists of the parts that a run has, by file name.
+run_lists <- function(run) {
+  contact <- run$study$outputs$contact
+  if (!is.null(contact)) {
+    check_columns_exist(contact, names(known_attributes(run$ledger)), "the customer attributes")
+  }
+  parts <- Filter(\(part) !is.null(run[[part$name]]), part_records())
+  lapply(unlist(lapply(unname(parts), `[[`, "lists")), \(make) make(run))
+}
+
+# Everything goes to a draft folder first; only when all is there do the files take their places.
+write_results <- function(run, folder) {
+  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE)) {
+    abort_disk(folder, "the folder could not be made")
+  }
+  lock <- lock_results(folder)
+  on.exit(unlink(lock))
+  sweep_drafts(folder)
+  check_results(run$study, folder)
+  draft <- tempfile(".nubrek-", folder)
+  if (!dir.create(draft)) abort_disk(folder, "nothing can be written there")
+  on.exit(unlink(c(draft, lock), recursive = TRUE))
+  signal_progress("writing lists")
+  lists <- run_lists(run)
+  for (name in names(lists)) {
+    write_list(lists[[name]], file.path(draft, name))
+  }
+  files <- c(if (wants_report(run$study)) "report.html", names(lists))
+  if ("report.html" %in% files) {
+    signal_progress("writing the report")
+    render_report(run, file.path(draft, "report.html"))
+  }
+  earlier <- read_manifest(folder)
+  marks <- lapply(files, \(name) c(list(name = name), file_mark(file.path(draft, name))))
+  # the manifest knows old and new while files move, so that a killed run leaves nothing that the
+  # next one would not know
+  write_manifest(folder, c(earlier, marks))
+  for (name in files) {
+    move_file(file.path(draft, name), file.path(folder, name))
+  }
+  for (name in setdiff(marked_names(earlier), files)) {
+    if (was_ours(file.path(folder, name), earlier)) unlink(file.path(folder, name))
+  }
+  write_manifest(folder, marks)
+  file.path(folder, files)
+}

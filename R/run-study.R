@@ -1,0 +1,86 @@
+#' Run a study
+#'
+#' Opens the ledger, computes every part, and writes the report (unless `outputs: report: no`) and
+#' the lists. Files are written beside each other at the end, all or none.
+#'
+#' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
+#' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the
+#'   study file. `NA` writes nothing.
+#' @eval run_page_value()
+#' @examples
+#' \donttest{
+#' run_study(system.file("pellmere", "study.yaml", package = "nubrek"), folder = NA)
+#' }
+#' @export
+run_study <- function(study, folder = NULL) {
+  if (!inherits(study, "nubrek_study")) study <- read_study(study)
+  writes <- is.null(folder) || !is.na(folder)
+  folder <- if (writes) results_folder(study, folder)
+  if (writes) check_results(study, folder)
+  ledger <- open_study_ledger(study)
+  run <- structure(
+    c(list(study = study, ledger = ledger), wanted_results(study, ledger)), class = "nubrek_run"
+  )
+  if (writes) run$files <- write_results(run, folder)
+  run
+}
+
+# What the help page says of the value, read off the records.
+run_page_value <- function() {
+  kept <- Filter(\(part) part$kept, part_records())
+  always <- \(part) part$wanted(list())
+  words <- \(parts) paste0("`", vapply(parts, `[[`, "", "name"), "`", collapse = ", ")
+  paste0(
+    "@return A `nubrek_run`: a list with `study`, `ledger`, the results by name (",
+    words(Filter(always, kept)),
+    "; where the study asks for them and the history is long enough ",
+    words(Filter(\(part) !always(part) && !identical(part$wanted, asks_never), kept)),
+    "), and `files`, the paths written. What each tells: `nubrek parts`."
+  )
+}
+
+#' @export
+print.nubrek_run <- function(x, ...) {
+  rate <- x[["repeat"]]
+  writeLines(gsub("\u202f|\u00a0", " ", c(
+    cli::style_bold(seen_text(x$study$study %||% "Study")),
+    paste0("Customers:      ", format_count(sum(rate$customers))),
+    paste0(
+      "Repeat rate:    ",
+      present_share(rate$rate, 1L),
+      " (95 % interval ",
+      present_share(rate$lower, 1L),
+      " to ",
+      present_share(rate$upper, 1L),
+      ")"
+    ),
+    expected_words(x),
+    describe(x$proof)$finding
+  )))
+  invisible(x)
+}
+
+# What today's customers are expected to bring: discounted margin, or sales where no margin is
+# known.
+expected_words <- function(run) {
+  label <- "Expected from today's customers: "
+  if (is.null(run$forecast)) return(paste0(label, "the study asks for no forecast"))
+  total <- attr(run$forecast, "total")
+  money <- \(x) format_money(x, run$ledger$currency)
+  years <- n_of(basis_of(run$forecast, "years"), "year")
+  if (is.na(total$value)) {
+    return(paste0(
+      label, money(sum(run$forecast$sales)), " of sales over ", years, "; no margin is known"
+    ))
+  }
+  paste0(
+    label,
+    money(total$value),
+    " (",
+    money(total$lower),
+    " to ",
+    money(total$upper),
+    ") of margin, discounted, over ",
+    years
+  )
+}

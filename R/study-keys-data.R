@@ -1,0 +1,224 @@
+# The keys of the study file about the data: files, columns, meanings, groups, money.
+
+table_section <- function(about, who) {
+  do.call(keys_of_section, c(list(
+    about,
+    files = files_key(paste("files of", who)),
+    key = study_key(leaf_text(), paste("the column with the id of the", who), "", "customer_no"),
+    attributes = study_key(
+      leaf_columns(), "columns to take along, as a list or as name: column", "none", "[name, town]"
+    )
+  ), format_keys()))
+}
+
+rule_section <- function(what) {
+  keys_of_section(
+    paste("which rows are", what, "orders"),
+    column = study_key(leaf_text(), "a column of the order file", "", "state"),
+    values = study_key(
+      leaf_texts(), "rows with one of these values are meant", "", "[cancelled, void]"
+    )
+  )
+}
+
+role_examples <- c(
+  customer = "who bought: a number, an e-mail",
+  order = "number of the receipt",
+  line = "id of the line",
+  date = "day or stamp of the order",
+  sales = "net sales of the line",
+  quantity = "pieces, with unit_price instead of sales",
+  unit_price = "price of a piece",
+  gross = "before discount, with discount instead of sales",
+  discount = "what is taken off",
+  tax = "tax inside the sales, taken off",
+  shipping = "shipping inside the sales, taken off",
+  cost = "cost of the line, for the margin",
+  currency = "currency code of the row",
+  product = "product number",
+  category = "product group",
+  channel = "shop, store or web",
+  return_of = "order that a return belongs to"
+)
+
+data_section <- function() {
+  keys_of_section(
+    "where the data are and which column is what",
+    orders = do.call(keys_of_section, c(list(
+      "the order lines (or orders)",
+      files = files_key("files with the orders:"),
+      columns = structure(
+        Map(
+          \(role, what) study_key(
+            leaf_text(),
+            what,
+            if (role %in% c("customer", "date")) "must be given" else "none",
+            role
+          ),
+          names(role_examples),
+          role_examples
+        )[column_roles],
+        about = "the column of each role"
+      ),
+      attributes = study_key(
+        leaf_columns(), "further columns to break down by", "none", "{campaign: campaign_code}"
+      )
+    ), format_keys())),
+    joins = named_each(
+      "tables joined to the order lines, under names of your own",
+      c(list(files = files_key("files of the table:"), by = study_key(
+        leaf_columns(), "the column in both, or {lines column: table column}", "", "receipt"
+      )), format_keys())
+    ),
+    customers = table_section("attributes of customers", "customers"),
+    products = table_section("attributes of products", "products"),
+    aliases = do.call(keys_of_section, c(list(
+      "ids that are the same customer",
+      files = files_key("files of the aliases:"),
+      key = study_key(leaf_text(), "the column with the id", "", "customer_no"),
+      same_as = study_key(leaf_text(), "the column with the id that stands for it", "", "main_no")
+    ), format_keys())),
+    rates = keys_of_section(
+      "currency rates, to convert instead of setting aside",
+      files = files_key("files of the rates:"),
+      date = study_key(leaf_text(), "column of the day", "date", "day"),
+      currency = study_key(leaf_text(), "column of the currency code", "currency", "code"),
+      rate = study_key(leaf_text(), "column of the rate into the home currency", "rate", "rate")
+    ),
+    keep = study_key(
+      leaf_text(),
+      "a folder to save the ledger in, opened from there while nothing has changed",
+      "not kept",
+      "ledger"
+    )
+  )
+}
+
+meanings_section <- function() {
+  choice <- \(name, about) study_key(
+    leaf_choice(meaning_choices[[name]]),
+    about,
+    meaning_choices[[name]][[1L]],
+    meaning_choices[[name]][[2L]]
+  )
+  keys_of_section(
+    "what the words mean",
+    currency = study_key(
+      leaf_text(), "the home currency, a three-letter code", "the one in the data", "EUR"
+    ),
+    currencies = choice("currencies", "one insists that all amounts are of one currency"),
+    purchase_unit = choice("purchase_unit", "is a purchase an order, or a day with one"),
+    minimum_sales = study_key(
+      leaf_number(0, 1e9), "an order is a purchase from this net total on", "any above 0", "5"
+    ),
+    returns = choice("returns", "where returns are booked"),
+    duplicates = choice("duplicates", "which equal rows are set aside"),
+    conflicts = choice("conflicts", "an order in two states"),
+    cost_per = choice("cost_per", "is the mapped cost that of a line or of the order"),
+    cost_rate = study_key(
+      leaf_text(), "an attribute of lines or products with cost by sales", "none", "cost_share"
+    ),
+    as_of = study_key(
+      leaf_day(), "no order after this day is seen", "the last day in the data", "2025-12-31"
+    ),
+    time_zone = study_key(
+      leaf_zone(), "the retailer's zone, where stamps carry an offset", "none", "Europe/Vienna"
+    ),
+    clock = clock_key("the period of time", "month"),
+    week_start = choice("week_start", "first day of a week"),
+    fiscal_start = study_key(leaf_whole(1, 12), "first month of the fiscal year", "1", "4"),
+    history_start = study_key(
+      leaf_day(), "first day the export covers", "the first day in the data", "2023-01-01"
+    ),
+    first_purchase_known = study_key(
+      leaf_text(),
+      "a customer attribute with the true first purchase before the data",
+      "none",
+      "customer_since"
+    ),
+    registered = study_key(
+      leaf_text(), "a customer attribute with the day of sign-up", "none", "registered"
+    ),
+    dates = choice("dates", "how dates are written"),
+    decimal_mark = choice("decimal_mark", "the mark before the cents"),
+    test = rule_section("test"),
+    cancelled = rule_section("cancelled"),
+    excluded_ids = study_key(
+      leaf_texts(), "customer ids to leave out: a till, a guest account, staff", "none", "[GUEST]"
+    )
+  )
+}
+
+slice_section <- function() {
+  keys_of_section(
+    "only a part of the ledger",
+    lines = named_each("only lines with these values, by column", study_key(
+      leaf_texts(), "values of the column", "", "[Yarn, Kits]"
+    )),
+    customers = named_each(
+      "only customers with these values, by attribute",
+      study_key(leaf_texts(), "values of the attribute", "", "Pellmere")
+    ),
+    from = study_key(leaf_day(), "first day", "all", "2024-01-01"),
+    until = study_key(leaf_day(), "last day", "all", "2024-12-31"),
+    first = study_key(
+      leaf_choice(c("within", "any")),
+      "does first purchase mean first within the slice, or of anything",
+      "within",
+      "any"
+    )
+  )
+}
+
+bands_keys <- function() {
+  named_each(
+    "numbers and dates cut into groups, under names of your own",
+    list(
+      from = study_key(leaf_text(), "the attribute that is cut", "must be given", "birth_year"),
+      breaks = study_key(
+        leaf_ascending(), "limits; reaching one is the next band", "", "[30, 45, 60]"
+      ),
+      as = study_key(
+        leaf_choice(c("number", "age", names(clocks))), "what the attribute is", "number", "age"
+      )
+    )
+  )
+}
+
+suspects_keys <- function() {
+  keys_of_section(
+    "ids that need a second look",
+    orders_a_day = study_key(
+      leaf_whole(1, 1e+06), "more orders of one id on a day are suspect", "4", "6"
+    ),
+    places_a_day = study_key(
+      leaf_whole(1, 1e+06), "more channels of one id on a day are suspect", "3", "2"
+    ),
+    share_of_orders = study_key(
+      leaf_share(0, 1), "an id with at least this share of all orders is suspect", "0.01", "0.005"
+    )
+  )
+}
+
+economics_keys <- function() {
+  keys_of_section(
+    "margin and discount",
+    margin_rate = study_key(
+      leaf_share(0, 1), "margin by net sales", "none: sales are not value", "0.48"
+    ),
+    yearly_discount = study_key(
+      leaf_share(0, 1), "yearly discount of money to come", "0.1", "0.08"
+    ),
+    margin_rates = keys_of_section(
+      "rates that differ",
+      by = study_key(leaf_text(), "a line column or customer attribute", "", "category"),
+      rates = study_key(
+        leaf_numbers(), "a rate for each of its values", "", "{Yarn: 0.48, Kits: 0.53}"
+      ),
+      otherwise = study_key(leaf_number(-1, 1), "the rate of all others", "none", "0.45")
+    ),
+    shares_by = study_key(
+      leaf_text(), "groups whose return and margin shares are estimated", "first_channel", "town"
+    )
+  )
+}

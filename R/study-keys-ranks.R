@@ -1,0 +1,141 @@
+# The keys of the study file about ranks, scores, tiers, and what is written.
+
+ranks_keys <- function() {
+  keys_of_section(
+    "the best and the last customers",
+    by = study_key(leaf_choice(names(customer_measures)), "the measure", "sales", "purchases"),
+    during = during_key("that counts"),
+    within = study_key(leaf_texts(), "customer attributes to rank within", "none", "first_channel"),
+    top = study_key(leaf_number(0, 1e+09), "how many from above", "10", "25"),
+    bottom = study_key(leaf_number(0, 1e+09), "how many from below", "none", "10"),
+    unit = study_key(
+      leaf_choice(c("customers", "percent")), "what top and bottom count", "customers", "percent"
+    ),
+    ties = study_key(
+      leaf_choice(c("competition", "dense", "row")),
+      "equal customers: 1 2 2 4, 1 2 2 3, or cut by id",
+      "competition",
+      "dense"
+    ),
+    best = study_key(
+      leaf_choice(c("high", "low")), "is a high or a low value best", "high, low for recency", "low"
+    ),
+    at_least = study_key(
+      leaf_numbers(), "only customers who reach these are ranked", "everybody", "{purchases: 3}"
+    )
+  )
+}
+
+rfm_keys <- function() {
+  keys_of_section(
+    "recency, frequency, monetary value",
+    bands = study_key(leaf_whole(2, 10), "bands of each", "5", "4"),
+    during = during_key("that counts"),
+    cuts = keys_of_section(
+      "limits of your own instead of bands of equal size",
+      recency = study_key(leaf_ascending(), "days", "", "[30, 90, 365]"),
+      frequency = study_key(leaf_ascending(), "purchases", "", "[2, 5]"),
+      monetary = study_key(leaf_ascending(), "money", "", "[50, 200]")
+    ),
+    monetary = study_key(
+      leaf_choice(c("sales", "mean_sales")), "what monetary is", "sales", "mean_sales"
+    ),
+    weights = study_key(
+      leaf_amounts(), "weights of the three in the index", "[1, 1, 1]", "[2, 1, 1]"
+    ),
+    groups = named_each(
+      "groups of your own, by bands: every combination in exactly one",
+      list(
+        recency = study_key(
+          leaf_text(), "bands such as high, middle or low, any, 4, 1 to 2", "any", "high"
+        ),
+        frequency = study_key(leaf_text(), "bands", "any", "1 to 2"),
+        monetary = study_key(leaf_text(), "bands", "any", "middle or low")
+      )
+    )
+  )
+}
+
+map_keys <- function() {
+  keys_of_section(
+    "order size against frequency",
+    during = during_key("that counts"),
+    cut = study_key(
+      leaf_cut(), "median, a quantile, or purchases and mean sales", "median", "[3, 50]"
+    ),
+    top = study_key(leaf_whole(0, 1e+06), "how many of the highest sales are marked", "10", "20")
+  )
+}
+
+tiers_keys <- function() {
+  keys_of_section(
+    "loyalty tiers",
+    measure = study_key(
+      leaf_choice(c("sales", "purchases", "mean_sales")), "what they are by", "sales", "purchases"
+    ),
+    shares = study_key(
+      leaf_numbers(),
+      "percent of customers in each, best first",
+      "{top: 10, middle: 30, base: 60}",
+      "{cashmere: 10, merino: 30, wool: 60}"
+    ),
+    thresholds = study_key(
+      leaf_numbers(), "limits instead of shares, best first", "none", "{cashmere: 500, wool: -Inf}"
+    ),
+    limits = named_each(
+      "limits of several measures, by tier, best first",
+      study_key(
+        leaf_limits(),
+        "measures with numbers; nothing for the last tier",
+        "",
+        "{sales: 500, purchases: 4}"
+      )
+    ),
+    match = study_key(
+      leaf_choice(c("all", "any")), "must all or any of the limits be reached", "all", "any"
+    ),
+    during = during_key("that counts"),
+    benefits = keys_of_section(
+      "what a tier costs",
+      cost = study_key(
+        leaf_numbers(),
+        "cost of a customer in each tier, the last one 0",
+        "",
+        "{cashmere: 20, wool: 0}"
+      ),
+      uplift = study_key(
+        leaf_amounts(), "how much more they buy because of it, as a share", "0.1", "0.15"
+      )
+    )
+  )
+}
+
+moves_keys <- function() {
+  keys_of_section(
+    "who rose, who fell",
+    periods = study_key(
+      leaf_texts(),
+      "two or more parts of time, one after the other",
+      "must be given",
+      "[2024, 2025]"
+    ),
+    same_days = study_key(
+      leaf_flag(), "is a year that is not over compared with as many days", "yes", "no"
+    ),
+    least_base = study_key(leaf_whole(0, 1e+06), "fewest customers behind a percent", "30", "50"),
+    draws = study_key(leaf_whole(20, 1e+05), "draws of what chance alone would do", "200", "1000")
+  )
+}
+
+outputs_keys <- function() {
+  keys_of_section(
+    "what is written",
+    folder = study_key(
+      leaf_text(), "folder of the results, from the study's folder", "nubrek-results", "results"
+    ),
+    contact = study_key(
+      leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"
+    ),
+    report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no")
+  )
+}
