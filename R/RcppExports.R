@@ -69,6 +69,10 @@ cpp_purchase_models <- function() {
     .Call(`_nubrek_cpp_purchase_models`)
 }
 
+cpp_add_purchase_model <- function(address) {
+    invisible(.Call(`_nubrek_cpp_add_purchase_model`, address))
+}
+
 cpp_purchase_starts <- function(name, rate, span) {
     .Call(`_nubrek_cpp_purchase_starts`, name, rate, span)
 }
@@ -77,28 +81,28 @@ cpp_shift_parameters <- function(name, base, shifts) {
     .Call(`_nubrek_cpp_shift_parameters`, name, base, shifts)
 }
 
-cpp_purchase_density <- function(name, sets, set, histories, threads) {
-    .Call(`_nubrek_cpp_purchase_density`, name, sets, set, histories, threads)
+cpp_purchase_density <- function(name, own, histories, threads) {
+    .Call(`_nubrek_cpp_purchase_density`, name, own, histories, threads)
 }
 
-cpp_purchase_sum <- function(name, base, effects, design, buying, set, histories, count, threads) {
-    .Call(`_nubrek_cpp_purchase_sum`, name, base, effects, design, buying, set, histories, count, threads)
+cpp_purchase_sum <- function(name, base, design, histories, count, threads) {
+    .Call(`_nubrek_cpp_purchase_sum`, name, base, design, histories, count, threads)
 }
 
-cpp_purchase_expected <- function(name, sets, set, histories, horizon, delta, threads) {
-    .Call(`_nubrek_cpp_purchase_expected`, name, sets, set, histories, horizon, delta, threads)
+cpp_purchase_expected <- function(name, own, histories, horizon, delta, threads) {
+    .Call(`_nubrek_cpp_purchase_expected`, name, own, histories, horizon, delta, threads)
 }
 
-cpp_purchase_ahead <- function(name, sets, set, histories, horizons, deltas, threads) {
-    .Call(`_nubrek_cpp_purchase_ahead`, name, sets, set, histories, horizons, deltas, threads)
+cpp_purchase_ahead <- function(name, own, histories, horizons, deltas, threads) {
+    .Call(`_nubrek_cpp_purchase_ahead`, name, own, histories, horizons, deltas, threads)
 }
 
-cpp_purchase_distribution <- function(name, sets, set, histories, horizon, n, threads) {
-    .Call(`_nubrek_cpp_purchase_distribution`, name, sets, set, histories, horizon, n, threads)
+cpp_purchase_distribution <- function(name, own, histories, horizon, n, threads) {
+    .Call(`_nubrek_cpp_purchase_distribution`, name, own, histories, horizon, n, threads)
 }
 
-cpp_simulate_purchases <- function(name, sets, set, span, keep_times, seed, threads) {
-    .Call(`_nubrek_cpp_simulate_purchases`, name, sets, set, span, keep_times, seed, threads)
+cpp_simulate_purchases <- function(name, own, span, keep_times, seed, threads) {
+    .Call(`_nubrek_cpp_simulate_purchases`, name, own, span, keep_times, seed, threads)
 }
 
 cpp_count_others <- function(values, more) {
@@ -149,16 +153,16 @@ cpp_group_sales <- function(code, by_customer, order, orders, units, n_groups, f
     .Call(`_nubrek_cpp_group_sales`, code, by_customer, order, orders, units, n_groups, from, until, least, by_day)
 }
 
-cpp_simulate_value <- function(models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads) {
-    .Call(`_nubrek_cpp_simulate_value`, models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads)
+cpp_simulate_value <- function(worlds, draw, groups, horizon, delta, levels) {
+    .Call(`_nubrek_cpp_simulate_value`, worlds, draw, groups, horizon, delta, levels)
 }
 
-cpp_simulate_periods <- function(models, histories, set, purchase, spend, individual, group, groups, edges, come, place, arrivals, first_factor, seed, first_row, threads) {
-    .Call(`_nubrek_cpp_simulate_periods`, models, histories, set, purchase, spend, individual, group, groups, edges, come, place, arrivals, first_factor, seed, first_row, threads)
+cpp_simulate_periods <- function(worlds, draw, groups, edges, arrivals) {
+    .Call(`_nubrek_cpp_simulate_periods`, worlds, draw, groups, edges, arrivals)
 }
 
-cpp_simulate_tiers <- function(models, histories, set, purchase, spend, individual, horizon, limits, kept, seed, threads) {
-    .Call(`_nubrek_cpp_simulate_tiers`, models, histories, set, purchase, spend, individual, horizon, limits, kept, seed, threads)
+cpp_simulate_tiers <- function(worlds, draw, horizon, limits, kept) {
+    .Call(`_nubrek_cpp_simulate_tiers`, worlds, draw, horizon, limits, kept)
 }
 
 cpp_first_days <- function(purchases, n_customers) {

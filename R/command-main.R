@@ -195,14 +195,17 @@ command_show <- function(job) {
   asked <- asked_part(job)
   result <- asked$result
   more <- c(if (!is.null(job$rows)) list(rows = job$rows), asked$part$face(job))
-  \() switch(job$format,
-    table = do.call(print, c(list(result), more)),
-    csv = write_csv(result),
-    json = writeLines(jsonlite::toJSON(
-      plain_table(result), dataframe = "rows", Date = "ISO8601", na = "null", digits = NA
-    ))
-  )
+  \() shown_formats[[job$format]](result, more)
 }
+
+# How the terminal shows a result.
+shown_formats <- list(
+  table = \(x, more) do.call(print, c(list(x), more)),
+  csv = \(x, more) write_csv(x),
+  json = \(x, more) writeLines(jsonlite::toJSON(
+    plain_table(x), dataframe = "rows", Date = "ISO8601", na = "null", digits = NA
+  ))
+)
 
 # To a pipe, byte for byte, with the same guard against formulas as in lists. Through a file,
 # because the library takes text for a format where it writes to the terminal itself.

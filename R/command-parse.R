@@ -236,8 +236,8 @@ check_part_options <- function(job) {
   if (!is.null(job$view) && !job$view %in% c("age", "calendar")) {
     abort_word("view", job$view, c("age", "calendar"), verb)
   }
-  if (verb == "show" && !job$format %in% c("table", "csv", "json")) {
-    abort_word("format", job$format, c("table", "csv", "json"), verb)
+  if (verb == "show" && !job$format %in% names(shown_formats)) {
+    abort_word("format", job$format, names(shown_formats), verb)
   }
   job
 }

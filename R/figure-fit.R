@@ -193,11 +193,7 @@ autoplot.nubrek_spread <- function(object, ...) {
     purchases_a_year = "purchases a year while they stay",
     buying_chance = "chance of buying at an occasion",
     stay_years = "years they stay on average",
-    leaving_chance = if (basis_of(object, "model") == "bg-bb") {
-      "chance of leaving before an occasion"
-    } else {
-      "chance of leaving after a purchase"
-    }
+    leaving_chance = purchase_models()[[basis_of(object, "model")]]$leaving_told$axis
   )
   chance <- grepl("chance", bands$of)
   write <- \(x, share) ifelse(share, paste0(100 * x, "\u00a0%"), format_short(x))

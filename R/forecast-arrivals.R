@@ -124,10 +124,7 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
     seed + 4L,
     rep(1L, length(come)),
     1L,
-    number,
-    come,
-    sequence(most),
-    factor
+    list(come = come, place = sequence(most), number = number, first_factor = factor)
   )
   list(
     purchases = wanted + later,

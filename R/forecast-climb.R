@@ -82,27 +82,28 @@ polish <- function(at, look, lower, upper) {
   )
 }
 
-new_fit <- function(fit, model, nobs, class, said, ...) {
-  converged <- fit$distance < 1e-5 && length(fit$edge) == 0L
+# What the climb found, with what it was found for: the one way a fit is made.
+new_fit <- function(found, model, nobs, class, said, facts) {
+  converged <- found$distance < 1e-5 && length(found$edge) == 0L
   structure(
     c(
       list(name = model),
-      fit[c(
+      found[c(
         "parameters", "effects", "log_lik", "vcov", "distance", "edge", "free", "penalty",
         "cross_validation"
       )],
-      list(nobs = nobs, converged = converged, design = list(...)$packed$design, ...)
+      list(nobs = nobs, converged = converged, design = facts$packed$design),
+      facts
     ),
-    remarks = all_remarks(said, if (!converged) fit_remark(fit, model)),
+    remarks = all_remarks(said, if (!converged) fit_remark(found, model)),
     class = class
   )
 }
 
 # Why a fit is not certain, in the words of the model.
 fit_remark <- function(fit, model) {
-  said <- purchase_models()[[model]]
-  places <- match(fit$edge, said$parameters)
-  why <- if (length(places) > 0L && any(places > 2L, na.rm = TRUE)) {
+  leaving <- purchase_models()[[model]]$parameters[leaving_places(model)]
+  why <- if (any(fit$edge %in% leaving)) {
     paste0(
       "how long customers stay cannot be told from these data (nearly all look active, or left at ",
       "once, or leave in the same way)"
@@ -137,7 +138,7 @@ working_scale <- function(fit) {
   logs <- if (inherits(fit, "nubrek_spend_model")) {
     spend_models()[[fit$name]]$positive
   } else {
-    rep(TRUE, 4L)
+    rep(TRUE, length(fit$parameters))
   }
   at <- fit$parameters
   at[logs] <- log(at[logs])

@@ -6,11 +6,12 @@
 drawn_worlds <- function(history, fit, spend, n, seed) {
   purchase <- draw_parameters(fit, n, seed)
   design <- if (!is.null(fit$design)) apply_design(fit$design, history)
+  base <- base_places(fit$name)
   sets_of <- \(i) {
     if (is.null(design)) {
-      matrix(purchase[i, 1:4], 4L, 1L)
+      as.matrix(purchase[i, base])
     } else {
-      shifted_sets(fit, design$columns, purchase[i, 1:4], purchase[i, -(1:4)])
+      shifted_sets(fit, design$columns, purchase[i, base], purchase[i, -base])
     }
   }
   list(
@@ -110,22 +111,13 @@ draw_values <- function(
   for (from in seq(1L, max(1L, n), by = rows_a_block)) {
     signal_progress("drawing what is to come", (from - 1) / n)
     rows <- seq.int(from, min(n, from + rows_a_block - 1L))
-    w <- some_rows(worlds, rows)
     one <- cpp_simulate_value(
-      w$models,
-      w$histories,
-      w$set,
-      w$purchase,
-      w$spend,
-      as.integer(individual),
-      group[rows],
-      groups,
+      some_rows(worlds, rows),
+      draw_terms(individual, seed, from - 1),
+      list(of = group[rows], number = groups),
       horizon,
       rate,
-      levels,
-      as.double(seed),
-      from - 1,
-      reading_threads()
+      levels
     )
     quantiles[rows, ] <- one$quantiles
     totals <- totals + one$totals
@@ -133,29 +125,23 @@ draw_values <- function(
   list(quantiles = quantiles, totals = totals)
 }
 
+# How many courses for each draw of the parameters, and whose random numbers.
+draw_terms <- function(individual, seed, first = 0) {
+  list(
+    individual = as.integer(individual),
+    seed = as.double(seed),
+    first = first,
+    threads = reading_threads()
+  )
+}
+
 # Draws of purchases, active customers and spend by group and period (arrays of draw x period x
-# group); `group` ascends. `arrivals` (draw x period): the rows are customers still to come.
-draw_periods <- function(
-  worlds, edges, individual, seed, group, groups, arrivals = NULL, come = integer(),
-  place = integer(), first_factor = 1
-) {
+# group); `group` ascends. With `arrivals` the rows are customers still to come: the period in which
+# each may `come`, his `place` among those of it, the `number` of new customers (draw x period), the
+# `first_factor` by which the first purchase is worth more.
+draw_periods <- function(worlds, edges, individual, seed, group, groups, arrivals = NULL) {
   cpp_simulate_periods(
-    worlds$models,
-    worlds$histories,
-    worlds$set,
-    worlds$purchase,
-    worlds$spend,
-    as.integer(individual),
-    group,
-    groups,
-    edges,
-    come,
-    place,
-    arrivals %||% matrix(0L, 0L, 0L),
-    first_factor,
-    as.double(seed),
-    0,
-    reading_threads()
+    worlds, draw_terms(individual, seed), list(of = group, number = groups), edges, arrivals
   )
 }
 

@@ -5,25 +5,37 @@
 fit_spend <- function(x, model = "gamma-gamma") {
   check_choice(model, names(spend_models()))
   said <- NULL
+  history <- x
   if (inherits(x, "nubrek_ledger")) {
     history <- purchase_history(x)
     learn <- learn_from(x, history)
     history <- history[learn$rows, ]
     said <- learn$remarks
-  } else {
-    history <- x
   }
   check_columns_exist("repeats", names(history), "the history")
   used <- plain_table(history)[which(history$repeats > 0), , drop = FALSE]
+  spends <- spends_to_fit(used, model)
+  count <- as.double(used[["count"]] %||% rep(1, nrow(used)))
+  new_fit(
+    climb_spend(model, spends, count),
+    model,
+    sum(count),
+    c("nubrek_spend", "nubrek_spend_model"),
+    said,
+    list(packed = c(spends, list(count = count)))
+  )
+}
+
+# Amounts that a model can be fitted to: of several customers, not all the same.
+spends_to_fit <- function(used, model, call = rlang::caller_env()) {
   if (nrow(used) < 3L) {
     abort_nubrek(c(
       "A spend model cannot be fitted to {nrow(used)} customer{?s} with a repeat purchase.",
       "i" = "The mean amount can still be shown."
-    ), "unidentified")
+    ), "unidentified", call = call)
   }
-  spends <- spend_columns(used, model)
-  by_logs <- spend_models()[[model]]$by_logs
-  amounts <- if (by_logs) exp(spends$log_spend) else spends$spend
+  spends <- spend_columns(used, model, call = call)
+  amounts <- amounts_of(spends, model)
   if (stats::sd(log(amounts)) < 1e-9) {
     abort_nubrek(c(
       "A spend model cannot be fitted to equal amounts.",
@@ -31,48 +43,41 @@ fit_spend <- function(x, model = "gamma-gamma") {
         "Every purchase is worth {signif(amounts[[1]], 6)}: that is the forecast of the next one ",
         "too."
       )
-    ), "unidentified")
+    ), "unidentified", call = call)
   }
-  if (by_logs && sum(spends$log_spread) <= 0) {
+  if (spend_models()[[model]]$by_logs && sum(spends$log_spread) <= 0) {
     abort_nubrek(c(
-      "A log-normal model cannot tell customers from purchases: nobody's amounts differ.",
+      "A {model} model cannot tell customers from purchases: nobody's amounts differ.",
       "i" = "The gamma-gamma model may be fitted."
-    ), "unidentified")
+    ), "unidentified", call = call)
   }
-  count <- as.double(used[["count"]] %||% rep(1, nrow(used)))
-  positive <- spend_models()[[model]]$positive
+  spends
+}
+
+# One typical amount of each customer.
+amounts_of <- function(spends, model) {
+  if (spend_models()[[model]]$by_logs) exp(spends$log_spend) else spends$spend
+}
+
+climb_spend <- function(model, spends, count) {
+  record <- spend_models()[[model]]
+  back <- \(u) ifelse(record$positive, exp(u), u)
   threads <- reading_threads()
-  back <- \(u) ifelse(positive, exp(u), u)
-  typical <- mean(amounts)
-  spread <- stats::sd(log(amounts))
-  from <- if (model == "log-normal") {
-    list(c(mean(log(amounts)), log(spread), log(spread / 2)))
-  } else {
-    list(log(c(4, 4, 3 / 4 * typical)), log(c(1, 2, typical)), log(c(10, 1.5, typical / 20)))
-  }
   best <- climb(
     \(u) cpp_spend_sum(model, back(u), spends, count, threads),
-    from,
-    ifelse(positive, log(1e-5), -50),
-    ifelse(positive, log(1e7), 50),
+    record$starts(amounts_of(spends, model)),
+    ifelse(record$positive, log(1e-5), -50),
+    ifelse(record$positive, log(1e7), 50),
     all_starts = TRUE
   )
-  names <- spend_models()[[model]]$parameters
-  fit <- list(
+  names <- record$parameters
+  list(
     parameters = stats::setNames(back(best$at), names),
     log_lik = best$log_lik,
     vcov = if (!is.null(best$covariance)) structure(best$covariance, dimnames = list(names, names)),
     distance = best$distance,
     edge = names[best$edge],
-    free = 3L,
+    free = length(names),
     penalty = 0
-  )
-  new_fit(
-    fit,
-    model,
-    sum(count),
-    c("nubrek_spend", "nubrek_spend_model"),
-    said,
-    packed = c(spends, list(count = count))
   )
 }

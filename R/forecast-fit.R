@@ -46,47 +46,63 @@ fit_purchases <- function(
   formulas <- covariate_formulas(covariates)
   if (!identical(penalty, "cross-validated")) check_number(penalty, lower = 0)
   check_whole(seed, lower = 0L)
-  said <- NULL
-  discrete <- is_discrete(model)
-  if (inherits(x, "nubrek_ledger")) {
-    history <- purchase_history(x, unit, occasions = discrete, season = season)
-    learn <- learn_from(x, history)
-    history <- with_attributes(history[learn$rows, ], x, formula_variables(formulas))
-    said <- learn$remarks
-  } else {
-    if (!is.null(season)) {
-      abort_nubrek(c(
-        "A {.arg season} belongs to a ledger.", "i" = "Give it to {.fn purchase_history}."
-      ), "argument")
-    }
-    history <- x
-  }
-  check_history(history, discrete = discrete)
+  found <- histories_to_fit(x, model, formulas, unit, season)
+  history <- found$history
   unit <- basis_of(history, "unit", NULL) %||% unit
-  if (isTRUE(basis_of(history, "occasions", NULL)) && !discrete) {
-    abort_nubrek(paste0(
-      "Occasions are for {.val bg-bb}; {.val {model}} needs a {.fn purchase_history} of ",
-      "purchase days."
-    ), "history")
-  }
-  check_identified(history, discrete)
-  said <- rbind(said, unit_remark(history, unit))
+  check_fittable(history, model)
   packed <- pack_histories(history, formulas)
-  said <- rbind(said, group_remark(packed$design, penalty))
-  fit <- climb_or_validate(model, packed, penalty, seed)
-  new_fit(
-    fit,
-    model,
-    sum(packed$count),
-    c("nubrek_purchases", "nubrek_purchase_model"),
-    said,
-    unit = unit,
+  said <- rbind(found$remarks, unit_remark(history, unit), group_remark(packed$design, penalty))
+  fitted_purchases(model, penalty, seed, said, list(
     packed = packed,
+    unit = unit,
     customers = history[["customer"]],
     until = basis_of(history, "until", NULL),
     season = basis_of(history, "season", NULL),
     covariates = formulas
+  ))
+}
+
+# Facts of the histories that a fit is of, whatever the model: what a refit takes over.
+purchase_facts <- c("packed", "unit", "customers", "until", "season", "covariates")
+
+fitted_purchases <- function(model, penalty, seed, said, facts) {
+  stopifnot(setequal(names(facts), purchase_facts))
+  new_fit(
+    climb_or_validate(model, facts$packed, penalty, seed),
+    model,
+    sum(facts$packed$count),
+    c("nubrek_purchases", "nubrek_purchase_model"),
+    said,
+    facts
   )
+}
+
+# The histories to learn from, of a ledger with the attributes that the formulas name.
+histories_to_fit <- function(x, model, formulas, unit, season, call = rlang::caller_env()) {
+  if (inherits(x, "nubrek_ledger")) {
+    history <- purchase_history(x, unit, occasions = is_discrete(model), season = season)
+    learn <- learn_from(x, history)
+    history <- with_attributes(history[learn$rows, ], x, formula_variables(formulas))
+    return(list(history = history, remarks = learn$remarks))
+  }
+  if (!is.null(season)) {
+    abort_nubrek(c(
+      "A {.arg season} belongs to a ledger.", "i" = "Give it to {.fn purchase_history}."
+    ), "argument", call = call)
+  }
+  list(history = x)
+}
+
+check_fittable <- function(history, model, call = rlang::caller_env()) {
+  discrete <- is_discrete(model)
+  check_history(history, discrete = discrete, call = call)
+  if (isTRUE(basis_of(history, "occasions", NULL)) && !discrete) {
+    abort_nubrek(paste0(
+      "Occasions are for a model of occasions; {.val {model}} needs a {.fn purchase_history} of ",
+      "purchase days."
+    ), "history", call = call)
+  }
+  check_identified(history, discrete, call)
 }
 
 check_identified <- function(history, discrete, call = rlang::caller_env()) {
@@ -155,27 +171,24 @@ purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count
   set <- pick(packed$set) %||% integer()
   count <- pick(count)
   threads <- reading_threads()
+  base <- base_places(model)
+  design <- list(columns = columns, buying = packed$design$buying %||% 0L, set = set)
   function(u) {
-    effects <- u[-(1:4)]
-    out <- cpp_purchase_sum(
-      model,
-      exp(u[1:4]),
-      effects,
-      columns,
-      packed$design$buying %||% 0L,
-      set,
-      histories,
-      count,
-      threads
-    )
+    design$effects <- u[-base]
+    out <- cpp_purchase_sum(model, exp(u[base]), design, histories, count, threads)
     if (penalty > 0) {
-      e <- c(0, 0, 0, 0, effects)
+      e <- replace(u, base, 0)
       out$log_lik <- out$log_lik - penalty / 2 * sum(e^2)
       out$gradient <- out$gradient - penalty * e
-      out$hessian <- out$hessian - diag(penalty * (seq_along(e) > 4L), length(e))
+      out$hessian <- out$hessian - ridge(model, length(e), penalty)
     }
     out
   }
+}
+
+# What a penalty adds to the curvature: on effects, not on the base parameters.
+ridge <- function(model, wide, penalty) {
+  diag(replace(rep(penalty, wide), base_places(model), 0), wide)
 }
 
 # A penalty that is given, or the one that cross-validation chooses; without covariates there is
@@ -192,19 +205,11 @@ climb_or_validate <- function(model, packed, penalty, seed) {
 # A start from a part of the histories, then all of them.
 climb_purchases <- function(model, packed, penalty, count = packed$count, from = NULL) {
   n <- length(packed$repeats)
-  wide <- length(packed$design$spread)
-  lower <- c(rep(log(1e-5), 4L), rep(-20, wide))
-  upper <- c(rep(log(1e7), 4L), rep(20, wide))
+  bounds <- climb_bounds(model, length(packed$design$spread))
+  lower <- bounds$lower
+  upper <- bounds$upper
   if (is.null(from)) {
-    rate <- sum(packed$repeats * count) /
-      max(sum((if (is_discrete(model)) packed$span else packed$last) * count), 1e-9)
-    starts <- cpp_purchase_starts(
-      model, max(rate, 1e-9), max(sum(packed$span * count) / sum(count), 1e-9)
-    )
-    from <- lapply(
-      seq_len(nrow(starts)),
-      \(i) c(pmin(pmax(log(starts[i, ]), lower[1:4] + 1), upper[1:4] - 1), rep(0, wide))
-    )
+    from <- climb_starts(model, packed, count)
     part <- if (n > 30000L) sort(with_seed(1L, sample.int(n, 10000L)))
     best <- climb(
       purchase_likelihood(model, packed, penalty, count, part),
@@ -220,22 +225,44 @@ climb_purchases <- function(model, packed, penalty, count = packed$count, from =
   finish_climb(best, model, packed, penalty)
 }
 
+climb_bounds <- function(model, wide) {
+  base <- base_places(model)
+  list(
+    lower = replace(rep(-20, length(base) + wide), base, log(1e-5)),
+    upper = replace(rep(20, length(base) + wide), base, log(1e7))
+  )
+}
+
+# Places where the climb may begin, from repeats by time and the typical span; no effects.
+climb_starts <- function(model, packed, count) {
+  time <- if (is_discrete(model)) packed$span else packed$last
+  rate <- sum(packed$repeats * count) / max(sum(time * count), 1e-9)
+  span <- sum(packed$span * count) / sum(count)
+  starts <- log(cpp_purchase_starts(model, max(rate, 1e-9), max(span, 1e-9)))
+  bounds <- climb_bounds(model, 0L)
+  lapply(seq_len(ncol(starts)), \(i) {
+    c(
+      pmin(pmax(starts[, i], bounds$lower + 1), bounds$upper - 1),
+      rep(0, length(packed$design$spread))
+    )
+  })
+}
+
 # From scaled effects back to those of the columns as they are.
 finish_climb <- function(best, model, packed, penalty) {
-  scale <- c(1, 1, 1, 1, packed$design$spread)
+  base <- base_places(model)
+  scale <- c(rep(1, length(base)), packed$design$spread)
   names <- c(purchase_models()[[model]]$parameters, packed$design$names)
   free <- length(scale)
   if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) {
-    free <- sum(diag(
-      best$covariance %*% (-best$hessian - diag(penalty * (seq_along(scale) > 4L), free))
-    ))
+    free <- sum(diag(best$covariance %*% (-best$hessian - ridge(model, free, penalty))))
   }
   list(
-    parameters = stats::setNames(exp(best$at[1:4]), names[1:4]),
-    effects = if (length(scale) > 4L) {
-      stats::setNames(best$at[-(1:4)] / scale[-(1:4)], names[-(1:4)])
+    parameters = stats::setNames(exp(best$at[base]), names[base]),
+    effects = if (length(scale) > length(base)) {
+      stats::setNames(best$at[-base] / scale[-base], names[-base])
     },
-    log_lik = best$log_lik + penalty / 2 * sum(best$at[-(1:4)]^2),
+    log_lik = best$log_lik + penalty / 2 * sum(best$at[-base]^2),
     vcov = if (!is.null(best$covariance)) {
       structure(best$covariance / outer(scale, scale), dimnames = list(names, names))
     },

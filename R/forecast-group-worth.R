@@ -4,7 +4,7 @@
 group_draws <- function(rates, orders, n) {
   k <- length(rates$groups)
   known <- which(!is.na(diag(rates$vcov)))
-  base <- matrix(log(rates$parameters), n, 4L, byrow = TRUE)
+  base <- matrix(log(rates$parameters), n, length(rates$parameters), byrow = TRUE)
   if (length(known) > 0L) {
     base[, known] <- base[, known] + normal_draws(n, rates$vcov[known, known, drop = FALSE])
   }
@@ -102,7 +102,9 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
 # Expected (discounted) later purchases of customers won today, one for each column of parameters.
 newcomer_columns <- function(model, sets, horizon, delta) {
   k <- ncol(sets)
-  cpp_purchase_expected(model, sets, seq_len(k), nothing_behind(k), horizon, delta, 1L)
+  cpp_purchase_expected(
+    model, list(sets = sets, set = seq_len(k)), nothing_behind(k), horizon, delta, 1L
+  )
 }
 
 # Shapley values of three parts of which each may be the group's or everybody's.

@@ -158,11 +158,12 @@ group_rates <- function(known, group, model) {
   levels <- packed$design$known$.group$levels
   k <- length(levels)
   weight <- as.numeric(table(group)[levels]) / length(group)
+  base <- base_places(model)
   about_mean <- diag(k) - outer(rep(1, k), weight) # of effects with 0 for the base
   lever <- function(own) {
     b <- c(0, best$effects[own])
     v <- matrix(0, k, k)
-    v[-1L, -1L] <- best$vcov[4L + own, 4L + own]
+    v[-1L, -1L] <- best$vcov[-base, -base][own, own]
     v[!is.finite(v)] <- 4 # on the edge: no more than the prior is known
     off <- drop(about_mean %*% b)
     variance <- diag(about_mean %*% v %*% t(about_mean))
@@ -175,7 +176,7 @@ group_rates <- function(known, group, model) {
     groups = levels,
     model = model,
     parameters = best$parameters,
-    vcov = best$vcov[1:4, 1:4],
+    vcov = best$vcov[base, base],
     mean = c(parts[[1L]]$mean, parts[[2L]]$mean),
     effect = pick("effect"),
     error = pick("error"),

@@ -126,8 +126,9 @@ redraw <- function(fit, seed) {
   }
   row <- rep(seq_along(p$count), p$count)
   own <- packed_sets(fit)
+  own$set <- sets_at(own, row)
   drawn <- cpp_simulate_purchases(
-    fit$name, own$sets, sets_at(own, row), p$span[row], FALSE, seed, reading_threads()
+    fit$name, own, p$span[row], FALSE, seed, reading_threads()
   )
   rows <- data.table(
     set = p$set[row] %||% rep(1L, length(row)),

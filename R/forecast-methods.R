@@ -28,7 +28,7 @@ nobs.nubrek_spend <- nobs.nubrek_purchases
 
 # Parameter sets of the packed histories.
 packed_sets <- function(fit) {
-  if (is.null(fit$design)) return(list(sets = matrix(fit$parameters, 4L, 1L), set = integer()))
+  if (is.null(fit$design)) return(list(sets = as.matrix(unname(fit$parameters)), set = integer()))
   list(
     sets = shifted_sets(fit, fit$packed$columns, fit$parameters, fit$effects), set = fit$packed$set
   )
@@ -83,11 +83,10 @@ simulate.nubrek_purchase_model <- function(
     own <- parameter_sets(object, history)
   }
   n <- length(span)
-  set <- if (length(own$set) > 0L) rep(own$set, nsim) else integer()
+  own$set <- sets_at(own, rep(seq_len(n), nsim))
   drawn <- cpp_simulate_purchases(
     object$name,
-    own$sets,
-    set,
+    own,
     rep(span, nsim),
     times,
     as.double(seed %||% sample.int(1e9L, 1L)),
@@ -168,26 +167,14 @@ residuals.nubrek_purchases <- function(object, type = "repeats", seed = 1L, ...)
 # Of customers from their first purchase on: expected repeats by a time of their own, and the
 # probabilities of 0, 1, ..., n - 1 of them.
 newcomers_expected <- function(fit, own, horizon) {
-  cpp_purchase_expected(
-    fit$name,
-    own$sets,
-    own$set,
-    nothing_behind(length(horizon)),
-    as.double(horizon),
-    0,
-    reading_threads()
-  )
+  h <- as.double(horizon)
+  cpp_purchase_expected(fit$name, own, nothing_behind(length(h)), h, 0, reading_threads())
 }
 
 newcomers_distribution <- function(fit, own, horizon, n) {
+  h <- as.double(horizon)
   cpp_purchase_distribution(
-    fit$name,
-    own$sets,
-    own$set,
-    nothing_behind(length(horizon)),
-    as.double(horizon),
-    as.integer(n),
-    reading_threads()
+    fit$name, own, nothing_behind(length(h)), h, as.integer(n), reading_threads()
   )
 }
 

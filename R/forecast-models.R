@@ -1,14 +1,3 @@
-# What the compiled models say of themselves: their parameters, whether time is in occasions, what
-# is fitted in logs.
-purchase_models <- local({
-  known <- NULL
-  function() known <<- known %||% cpp_purchase_models()
-})
-spend_models <- local({
-  known <- NULL
-  function() known <<- known %||% cpp_spend_models()
-})
-
 #' Models with given parameters
 #'
 #' A model of purchases or of spend whose parameters are known: last quarter's, those of a paper, a
@@ -72,12 +61,10 @@ check_parameters <- function(
   }
 }
 
-is_discrete <- function(name) purchase_models()[[name]]$discrete
-
 # Parameters of each row's customer: the distinct sets as columns, and which one each row has (none:
 # all the first).
 parameter_sets <- function(model, history, parameters = model$parameters, effects = model$effects) {
-  if (is.null(model$design)) return(list(sets = matrix(parameters, 4L, 1L), set = integer()))
+  if (is.null(model$design)) return(list(sets = as.matrix(unname(parameters)), set = integer()))
   design <- apply_design(model$design, history)
   list(sets = shifted_sets(model, design$columns, parameters, effects), set = design$set)
 }
@@ -112,9 +99,7 @@ log_density <- function(model, history) UseMethod("log_density")
 log_density.nubrek_purchase_model <- function(model, history) {
   check_history(history, discrete = is_discrete(model$name))
   own <- parameter_sets(model, history)
-  cpp_purchase_density(
-    model$name, own$sets, own$set, history_columns(history), reading_threads()
-  )$log_lik
+  cpp_purchase_density(model$name, own, history_columns(history), reading_threads())$log_lik
 }
 
 #' @export
@@ -133,7 +118,7 @@ spend_columns <- function(history, name, anybody = FALSE, call = rlang::caller_e
   needed <- if (by_logs) c("log_spend", "log_spread") else "spend"
   if (by_logs && is.data.frame(history) && !all(needed %in% names(history))) {
     abort_nubrek(c(
-      "The log-normal model needs the columns {.field log_spend} and {.field log_spread}.",
+      "The {name} model needs the columns {.field log_spend} and {.field log_spread}.",
       "i" = paste0(
         "Mean and sum of squared deviations of the logs of each customer's amounts; ",
         "{.fn purchase_history} has them."
@@ -227,7 +212,7 @@ predict.nubrek_purchase_model <- function(
   columns <- history_columns(history)
   threads <- reading_threads()
   if (what == "active") {
-    return(cpp_purchase_density(object$name, own$sets, own$set, columns, threads)$active)
+    return(cpp_purchase_density(object$name, own, columns, threads)$active)
   }
   check_horizon(horizon, nrow(history), discrete)
   if (what == "distribution") {
@@ -236,21 +221,22 @@ predict.nubrek_purchase_model <- function(
       abort_nubrek("A distribution needs a finite {.arg horizon}.", "argument")
     }
     p <- cpp_purchase_distribution(
-      object$name, own$sets, own$set, columns, horizon, as.integer(up_to) + 1L, threads
+      object$name, own, columns, horizon, as.integer(up_to) + 1L, threads
     )
     return(structure(p, dimnames = list(NULL, 0:up_to)))
   }
   if (what == "purchases") rate <- 0
   if (any(is.infinite(horizon)) && rate == 0) check_converges(object, own)
-  cpp_purchase_expected(object$name, own$sets, own$set, columns, horizon, rate, threads)
+  cpp_purchase_expected(object$name, own, columns, horizon, rate, threads)
 }
 
 # Without end and discount the expected purchases are finite only where customers surely leave in
-# time: where the shape of leaving (third parameter) is above 1.
+# time: where the shape of leaving is above 1.
 check_converges <- function(model, own, call = rlang::caller_env()) {
-  shape <- own$sets[3L, ]
+  place <- leaving_places(model$name)[[1L]]
+  shape <- own$sets[place, ]
   if (all(shape > 1)) return(invisible())
-  name <- purchase_models()[[model$name]]$parameters[[3L]]
+  name <- names(model$parameters)[[place]]
   abort_nubrek(c(
     "Over an endless horizon without discount these purchases have no finite expectation.",
     "x" = "{.field {name}} is {format(min(shape), digits = 4L)}; it must be above 1.",
@@ -274,7 +260,7 @@ check_horizon <- function(horizon, n, discrete, call = rlang::caller_env()) {
   }
   if (discrete && any(is.finite(horizon) & horizon != round(horizon))) {
     abort_nubrek(
-      "{.val bg-bb} counts occasions: {.arg horizon} must be whole.", "argument", call = call
+      "Time is counted in occasions here: {.arg horizon} must be whole.", "argument", call = call
     )
   }
 }

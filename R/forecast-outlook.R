@@ -47,19 +47,12 @@ tier_outlook <- function(
   history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
   limits <- unname(basis_of(tiers, "limits"))
   signal_progress("drawing the coming time")
-  w <- drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed)
   p <- cpp_simulate_tiers(
-    w$models,
-    w$histories,
-    w$set,
-    w$purchase,
-    w$spend,
-    as.integer(draws[[2L]]),
+    drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed),
+    draw_terms(draws[[2L]], seed),
     business_weeks(fitted$purchases, ledger$as_of, ledger$as_of + round(365.25 * years)),
     limits,
-    kept_share(ledger),
-    as.double(seed),
-    reading_threads()
+    kept_share(ledger)
   )
   labels <- c(levels(tiers$tier), "absent")
   now <- as.integer(tiers$tier)

@@ -27,32 +27,28 @@ update.nubrek_purchases <- function(
       "i" = "Give the histories with them as {.arg x}."
     ), "argument")
   }
-  p <- object$packed
-  same_time <- is_discrete(model) == is_discrete(object$name)
-  if (!is.null(object$covariates) && !is.null(covariates) && same_time) {
-    check_choice(model, names(purchase_models()))
-    fit <- climb_or_validate(model, p, penalty, 1L)
-    return(new_fit(
-      fit,
-      model,
-      object$nobs,
-      class(object),
-      unit_only(remarks(object)),
-      unit = object$unit,
-      packed = p,
-      customers = object$customers,
-      until = object$until,
-      season = object$season,
-      covariates = object$covariates
-    ))
+  check_choice(model, names(purchase_models()))
+  refit(object, model, penalty, keep_covariates = !is.null(covariates))
+}
+
+# The same histories again, with another model or penalty, with the covariates or without.
+refit <- function(fit, model, penalty, keep_covariates, seed = 1L, call = rlang::caller_env()) {
+  facts <- unclass(fit)[purchase_facts]
+  if (!is.null(facts$covariates) && !keep_covariates) {
+    facts["covariates"] <- list(NULL)
+    facts$packed <- pack_histories(unpack_histories(facts$packed), NULL, call)
   }
-  x <- data.frame(repeats = p$repeats, last = p$last, span = p$span)[p$row, ]
-  if (!is.null(p$each)) x$count <- p$each
-  fit <- fit_purchases(
-    structure(x, row.names = .set_row_names(length(p$row))), model, NULL, penalty, object$unit
-  )
-  fit[c("customers", "until", "season")] <- object[c("customers", "until", "season")]
-  structure(fit, remarks = unique(rbind(unit_only(remarks(object)), remarks(fit))))
+  if (is_discrete(model) != is_discrete(fit$name)) {
+    check_fittable(unpack_histories(facts$packed), model, call)
+  }
+  fitted_purchases(model, penalty, seed, unit_only(remarks(fit)), facts)
+}
+
+# One row for each that was packed.
+unpack_histories <- function(packed) {
+  history <- as.data.frame(packed[c("repeats", "last", "span")])[packed$row, ]
+  if (!is.null(packed$each)) history$count <- packed$each
+  structure(history, row.names = .set_row_names(nrow(history)))
 }
 
 unit_only <- function(said) said[said$about != "convergence", , drop = FALSE]
@@ -195,7 +191,7 @@ glance.nubrek_spend <- glance.nubrek_purchases
 summary.nubrek_purchases <- function(object, level = 0.95, ...) {
   rlang::check_dots_empty()
   bounds <- confint(object, level = level)
-  meaning <- parameter_meanings[[object$name]][names(coef(object))]
+  meaning <- c(purchase_models(), spend_models())[[object$name]]$meanings[names(coef(object))]
   effect <- !names(coef(object)) %in% names(object$parameters)
   meaning[effect] <- "log of the factor"
   new_result(
@@ -230,40 +226,3 @@ summary.nubrek_purchases <- function(object, level = 0.95, ...) {
 #' @rdname summary.nubrek_purchases
 #' @export
 summary.nubrek_spend <- summary.nubrek_purchases
-
-parameter_meanings <- list(
-  "pareto-nbd" = c(
-    r = "shape of the purchase rates: small, customers differ much",
-    alpha = "their scale: the mean rate is r / alpha",
-    s = "shape of the rates of leaving",
-    beta = "their scale: the mean rate is s / beta"
-  ),
-  "bg-nbd" = c(
-    r = "shape of the purchase rates: small, customers differ much",
-    alpha = "their scale: the mean rate is r / alpha",
-    a = "leaving: the mean chance after a repeat is a / (a + b)",
-    b = "small a + b: customers differ much in leaving"
-  ),
-  "mbg-nbd" = c(
-    r = "shape of the purchase rates: small, customers differ much",
-    alpha = "their scale: the mean rate is r / alpha",
-    a = "leaving: the mean chance after a purchase is a / (a + b)",
-    b = "small a + b: customers differ much in leaving"
-  ),
-  "bg-bb" = c(
-    alpha = "buying: the mean chance at an occasion is alpha / (alpha + beta)",
-    beta = "small alpha + beta: customers differ much in buying",
-    gamma = "leaving: the mean chance before an occasion is gamma / (gamma + delta)",
-    delta = "small gamma + delta: customers differ much in leaving"
-  ),
-  "gamma-gamma" = c(
-    p = "shape of one customer's amounts: small, they vary much",
-    q = "shape of the customers' levels",
-    gamma = "scale: the mean amount is p gamma / (q - 1)"
-  ),
-  "log-normal" = c(
-    mu = "mean log of the customers' levels",
-    sigma = "spread of one customer's amounts, in logs",
-    tau = "spread of the customers' levels, in logs"
-  )
-)

@@ -83,7 +83,7 @@ likelihood_slope <- function(fit, history) {
   )
   spread <- fit$design$spread
   at <- c(log(fit$parameters), fit$effects * spread)
-  purchase_likelihood(fit$name, packed)(unname(at))$gradient * c(1, 1, 1, 1, spread)
+  purchase_likelihood(fit$name, packed)(unname(at))$gradient * c(base_places(fit$name)^0, spread)
 }
 
 # The fit one Newton step on, when its gradient is this.
@@ -91,8 +91,9 @@ shifted_fit <- function(fit, gradient) {
   known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov)))
   move <- numeric(length(gradient))
   if (length(known) > 0L) move[known] <- fit$vcov[known, known, drop = FALSE] %*% gradient[known]
-  fit$parameters <- fit$parameters * exp(move[1:4])
-  if (length(fit$effects) > 0L) fit$effects <- fit$effects + move[-(1:4)]
+  base <- base_places(fit$name)
+  fit$parameters <- fit$parameters * exp(move[base])
+  if (length(fit$effects) > 0L) fit$effects <- fit$effects + move[-base]
   fit
 }
 

@@ -247,7 +247,7 @@ purchases_ahead <- function(fit, history, horizons, rates = rep(0, length(horizo
   if (!is.null(fit$design)) warn_unseen(fit$design, history)
   own <- parameter_sets(fit, history)
   cpp_purchase_ahead(
-    fit$name, own$sets, own$set, history_columns(history), horizons, rates, reading_threads()
+    fit$name, own, history_columns(history), horizons, rates, reading_threads()
   )
 }
 

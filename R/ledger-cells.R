@@ -17,9 +17,8 @@ cores_here <- local({
 # The order rows as cells: `table`, a list of factors; `n` rows; `files` and the rows of each.
 read_cells <- function(source, format, call) {
   parts <- source_parts(source, call)
-  read <- if (!any(vapply(parts, is.data.frame, NA))) {
-    read_regular_files(unlist(parts), format, call) %||% read_parquet_files(unlist(parts), call)
-  }
+  files_only <- !any(vapply(parts, is.data.frame, NA))
+  read <- if (files_only) cells_of_files(unlist(parts), format, call)
   read <- read %||% read_source(source, format, call, as_found = TRUE)
   if (is.null(read$n)) {
     read$n <- nrow(read$table)

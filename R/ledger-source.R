@@ -115,12 +115,7 @@ read_one_file <- function(path, format, call) {
       "i" = "Paths in a study file start from the study file's folder."
     ), "file", path = path, call = call)
   }
-  ending <- tolower(tools::file_ext(path))
-  read <- switch(ending,
-    parquet = read_parquet_file(path, call),
-    xlsx = read_sheet(path, format$sheet, call),
-    read_text_file(path, format, call)
-  )
+  read <- reader_of(path)$read(path, format, call)
   table <- read$table
   if (anyDuplicated(names(table))) abort_duplicate_header(names(table), path, call)
   if (nrow(table) == 0L) {
@@ -150,97 +145,6 @@ column_as_text <- function(x) {
   enc2utf8(as.character(x))
 }
 
-read_parquet_file <- function(path, call) {
-  need_package("nanoparquet", path, call)
-  try_parquet(path, character(), call)
-  table <- data.table::setDT(parquet_part(path, NULL))
-  refuse_bad_text(table, path, call)
-  list(table = table, said = "Parquet")
-}
-
-parquet_part <- function(path, columns) {
-  tryCatch(
-    if (is.null(columns)) {
-      nanoparquet::read_parquet(path)
-    } else {
-      nanoparquet::read_parquet(path, col_select = columns)
-    },
-    error = \(e) abort_nubrek(c(
-      "The file {.file {path}} is not sound Parquet.", "x" = "{conditionMessage(e)}"
-    ), "file", path = path, call = NULL)
-  )
-}
-
-# What the library makes of a file but for some columns, and in which columns whole numbers lie at
-# 2^53 or beyond, where doubles cannot tell them apart: as ids they would merge.
-look_at_parquet <- function(path, but_for) {
-  rows <- nanoparquet::read_parquet_info(path)$num_rows
-  if (rows > .Machine$integer.max || rows > 1e4 * file.size(path)) {
-    stop(
-      "It says to hold ", format(rows, scientific = FALSE), " rows in ", file.size(path), " bytes."
-    )
-  }
-  schema <- nanoparquet::read_parquet_schema(path)
-  columns <- setdiff(schema$name[!is.na(schema$type)], but_for)
-  table <- if (length(columns) > 0L) nanoparquet::read_parquet(path, col_select = columns)
-  plain <- \(x) is.numeric(x) && !inherits(x, c("POSIXt", "difftime", "Date", "hms"))
-  far <- lapply(
-    table[intersect(
-      schema$name[schema$type %in% "INT64"], Filter(\(name) plain(table[[name]]), names(table))
-    )],
-    \(x) which(abs(as.double(x)) >= 2^53)
-  )
-  Filter(length, far)
-}
-
-# The library is tried on the files apart. Columns that our own reader takes need no trial.
-try_parquet <- function(paths, but_for, call, look = look_at_parquet) {
-  found <- apart(
-    lapply(paths, \(path) tryCatch(look(path, but_for), error = conditionMessage)),
-    max(file.size(paths))
-  )
-  for (i in seq_along(paths)) {
-    path <- paths[[i]]
-    said <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
-    if (is.character(said)) {
-      abort_nubrek(c(
-        "The file {.file {path}} is not sound Parquet.", "x" = "{said}"
-      ), "file", path = path, call = call)
-    }
-    if (length(said) > 0L) {
-      abort_nubrek(c(
-        "{.field {names(said)[[1]]}} in {.file {path}} holds numbers too long to be told apart.",
-        "x" = "Row {said[[1]][[1]]}, {length(said[[1]])} in all, at 2^53 or beyond.",
-        "i" = "Export the column as text."
-      ), "file", path = path, rows = said[[1L]], call = call)
-    }
-  }
-}
-
-# Parquet files of one shape as cells: text columns by our own reader, which makes codes of their
-# pages, all others by the library's. NULL where that has to read all.
-read_parquet_files <- function(paths, call) {
-  if (!all(tolower(tools::file_ext(paths)) == "parquet") || !all(file.exists(paths))) return(NULL)
-  need_package("nanoparquet", paths[[1L]], call)
-  signal_progress("reading orders")
-  read <- tryCatch(cpp_parquet_texts(paths, reading_threads()), error = \(e) list())
-  if (length(read$texts) == 0L || anyDuplicated(read$columns)) return(NULL)
-  others <- setdiff(read$columns, names(read$texts))
-  try_parquet(paths, names(read$texts), call)
-  rest <- lapply(paths, parquet_part, columns = others)
-  if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
-  rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
-  refuse_bad_text(c(lapply(read$texts, levels), rest), paths, call)
-  table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))
-  list(
-    table = table[read$columns],
-    n = sum(read$rows),
-    rows = read$rows,
-    files = file_names(paths),
-    remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet")))
-  )
-}
-
 # Text in Parquet and XLSX is UTF-8 by definition.
 refuse_bad_text <- function(columns, paths, call) {
   for (name in names(columns)) {
@@ -259,56 +163,6 @@ refuse_bad_text <- function(columns, paths, call) {
       call = call
     )
   }
-}
-
-# Every cell comes as what it is: text stays text, days become days, numbers the shortest text that
-# is the same number.
-read_sheet <- function(path, sheet, call) {
-  need_package("readxl", path, call)
-  parts <- tryCatch(suppressWarnings(utils::unzip(path, list = TRUE)), error = \(e) NULL)
-  if (!is.null(parts)) refuse_bomb(path, sum(parts$Length), call)
-  # by the library, apart, for a broken workbook can bring it down
-  table <- apart(
-    tryCatch(
-      lapply(
-        suppressMessages(readxl::read_excel(
-          path, sheet = sheet, col_types = "list", .name_repair = "minimal"
-        )),
-        sheet_text
-      ),
-      error = conditionMessage
-    ),
-    file.size(path)
-  )
-  if (!is.list(table)) {
-    said <- table %||% "The library that reads it broke down."
-    abort_nubrek(c(
-      "The file {.file {path}} cannot be read as XLSX.", "x" = "{said}"
-    ), "file", path = path, call = call)
-  }
-  refuse_bad_text(table, path, call)
-  list(table = as.data.table(table), said = paste0(
-    "XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)
-  ))
-}
-
-# The text of a column of cells. A day without a time of day is written as a day.
-sheet_text <- function(cells) {
-  out <- rep(NA_character_, length(cells))
-  kind <- vapply(
-    cells, \(cell) if (length(cell) != 1L || is.na(cell)) "" else class(cell)[[1L]], ""
-  )
-  pick <- \(which) unlist(cells[kind == which], use.names = FALSE)
-  out[kind == "character"] <- pick("character")
-  out[kind == "numeric"] <- cpp_shortest_text(as.double(pick("numeric")))
-  out[kind == "logical"] <- as.character(pick("logical"))
-  at <- kind == "POSIXct"
-  if (any(at)) {
-    moment <- as.POSIXct(pick("POSIXct"), origin = "1970-01-01", tz = "UTC")
-    whole <- as.double(moment) %% 86400 == 0
-    out[at] <- ifelse(whole, format(moment, "%Y-%m-%d"), format(moment, "%Y-%m-%d %H:%M:%S"))
-  }
-  out
 }
 
 # What only some users need is asked for where it is needed.

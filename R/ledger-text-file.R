@@ -74,13 +74,6 @@ said_of <- function(separator, encoding) {
 # where anything is unusual; then the reader above has its way with them, with the same result or an
 # error that says what is wrong.
 read_regular_files <- function(paths, format, call) {
-  if (
-    !all(file.exists(paths)) ||
-      any(dir.exists(paths)) ||
-      any(tolower(tools::file_ext(paths)) %in% c("parquet", "xlsx"))
-  ) {
-    return(NULL)
-  }
   plain <- lapply(paths, plain_text_file, encoding = format$encoding, call = call)
   on.exit(unlink(vapply(Filter(\(p) p$temporary, plain), `[[`, "", "path")))
   at <- vapply(plain, `[[`, "", "path")

@@ -77,21 +77,10 @@ model_words <- function(x) {
   } else {
     sprintf("customers buy %.1f times a year on average while they stay", p$r / p$alpha * a_year)
   }
-  leaves <- switch(model,
-    "pareto-nbd" = sprintf(
-      "half of them leave within %s", years_words(p$beta * expm1(log(2) / p$s) / a_year)
-    ),
-    "bg-nbd" = sprintf(
-      "%s of repeat purchases are a customer\u2019s last", present_share(p$a / (p$a + p$b))
-    ),
-    "mbg-nbd" = sprintf(
-      "%s of purchases are a customer\u2019s last, the first one too",
-      present_share(p$a / (p$a + p$b))
-    ),
-    "bg-bb" = sprintf(
-      "%s of new customers leave before the next occasion",
-      present_share(p$gamma / (p$gamma + p$delta))
-    )
+  told <- purchase_models()[[model]]$leaving_told
+  value <- told$value(p)
+  leaves <- sprintf(
+    told$words, if (told$kind == "share") present_share(value) else years_words(value / a_year)
   )
   paste0(
     if (basis_of(x, "covariates") != "no covariates") {

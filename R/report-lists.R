@@ -59,72 +59,74 @@ with_contact <- function(run, x) {
   structure(contact_list(run, x), basis = attr(x, "basis"))
 }
 
+# The formats that are written: one record each, by their endings. `write(parts, path)` takes named
+# tables and gives the files it made.
 list_writers <- list(
-  csv = \(parts, path) one_file_each(
+  csv = \(parts, path) one_file_each(parts, path, write_csv_file, whole_csv),
+  parquet = \(parts, path) write_parquet_files(parts, path),
+  xlsx = \(parts, path) write_workbook(parts, path)
+)
+
+write_csv_file <- function(part, to) {
+  data.table::fwrite(
+    as.data.table(lapply(part, safe_cell)), to, bom = TRUE, na = "", dateTimeAs = "ISO", eol = "\n"
+  )
+}
+
+whole_csv <- function(part, to) {
+  held <- data.table::fread(
+    to, select = 1L, header = TRUE, colClasses = "character", sep = ",", blank.lines.skip = FALSE
+  )
+  row_words(nrow(held), part)
+}
+
+write_parquet_files <- function(parts, path) {
+  need_package("nanoparquet", path, rlang::caller_env(2L))
+  one_file_each(
     parts,
     path,
-    \(part, to) data.table::fwrite(
-      as.data.table(lapply(part, safe_cell)),
-      to,
-      bom = TRUE,
-      na = "",
-      dateTimeAs = "ISO",
-      eol = "\n"
-    ),
-    \(part, to) row_words(
-      nrow(data.table::fread(
-        to, select = 1L, header = TRUE, colClasses = "character", sep = ",",
-        blank.lines.skip = FALSE
-      )),
-      part
-    )
-  ),
-  parquet = \(parts, path) {
-    need_package("nanoparquet", path, rlang::caller_env())
-    one_file_each(
-      parts,
-      path,
-      \(part, to) nanoparquet::write_parquet(
-        as.data.frame(lapply(part, plain_cell), optional = TRUE), to
-      ),
-      \(part, to) row_words(nanoparquet::read_parquet_info(to)$num_rows, part)
-    )
-  },
-  xlsx = \(parts, path) {
-    need_package("openxlsx", path, rlang::caller_env())
-    parts <- lapply(parts, \(part) as.data.frame(lapply(part, plain_cell), optional = TRUE))
-    names(parts) <- sheet_names(names(parts))
-    write_whole(
-      path,
-      \(to) {
-        book <- openxlsx::createWorkbook()
-        bold <- openxlsx::createStyle(textDecoration = "bold")
-        for (name in names(parts)) {
-          openxlsx::addWorksheet(book, name)
-          # text goes into text cells, never into formulas
-          openxlsx::writeData(book, name, parts[[name]], headerStyle = bold)
-          openxlsx::freezePane(book, name, firstRow = TRUE)
-          if (ncol(parts[[name]]) > 0L) {
-            openxlsx::setColWidths(
-              book,
-              name,
-              seq_along(parts[[name]]),
-              pmin(40, pmax(10, nchar(names(parts[[name]])) + 2))
-            )
-          }
-        }
-        openxlsx::saveWorkbook(book, to, overwrite = TRUE)
-      },
-      \(to) {
-        held <- utils::unzip(to, list = TRUE)$Name
-        if (sum(grepl("^xl/worksheets/sheet", held)) < length(parts)) {
-          "only a part of the workbook could be written"
-        }
+    \(part, to) nanoparquet::write_parquet(plain_cells(part), to),
+    \(part, to) row_words(nanoparquet::read_parquet_info(to)$num_rows, part)
+  )
+}
+
+write_workbook <- function(parts, path) {
+  need_package("openxlsx", path, rlang::caller_env(2L))
+  parts <- lapply(parts, plain_cells)
+  names(parts) <- sheet_names(names(parts))
+  write_whole(
+    path,
+    \(to) {
+      book <- openxlsx::createWorkbook()
+      for (name in names(parts)) {
+        add_sheet(book, name, parts[[name]])
       }
-    )
-    path
-  }
-)
+      openxlsx::saveWorkbook(book, to, overwrite = TRUE)
+    },
+    \(to) {
+      held <- utils::unzip(to, list = TRUE)$Name
+      if (sum(grepl("^xl/worksheets/sheet", held)) < length(parts)) {
+        "only a part of the workbook could be written"
+      }
+    }
+  )
+  path
+}
+
+add_sheet <- function(book, name, part) {
+  openxlsx::addWorksheet(book, name)
+  # text goes into text cells, never into formulas
+  openxlsx::writeData(
+    book, name, part, headerStyle = openxlsx::createStyle(textDecoration = "bold")
+  )
+  openxlsx::freezePane(book, name, firstRow = TRUE)
+  if (ncol(part) == 0L) return(invisible())
+  openxlsx::setColWidths(
+    book, name, seq_along(part), pmin(40, pmax(10, nchar(names(part)) + 2))
+  )
+}
+
+plain_cells <- function(part) as.data.frame(lapply(part, plain_cell), optional = TRUE)
 
 # A list that was cut holds fewer rows.
 row_words <- function(found, part) {

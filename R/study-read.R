@@ -45,7 +45,7 @@ read_study <- function(path) {
 # An export in the place of the study file.
 refuse_data_file <- function(path, call = rlang::caller_env()) {
   ending <- tolower(tools::file_ext(sub("[.]gz$", "", path)))
-  if (!ending %in% c("csv", "tsv", "txt", "xlsx", "parquet", "gz")) return(invisible())
+  if (!ending %in% data_endings()) return(invisible())
   abort_nubrek(c(
     "{.file {path}} is a file of data, not a study.",
     "i" = "{.code nubrek new {path}} makes a study of it."

@@ -207,6 +207,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_add_purchase_model
+void cpp_add_purchase_model(SEXP address);
+RcppExport SEXP _nubrek_cpp_add_purchase_model(SEXP addressSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< SEXP >::type address(addressSEXP);
+    cpp_add_purchase_model(address);
+    return R_NilValue;
+END_RCPP
+}
 // cpp_purchase_starts
 Rcpp::NumericMatrix cpp_purchase_starts(std::string name, double rate, double span);
 RcppExport SEXP _nubrek_cpp_purchase_starts(SEXP nameSEXP, SEXP rateSEXP, SEXP spanSEXP) {
@@ -232,98 +241,90 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_purchase_density
-Rcpp::List cpp_purchase_density(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, int threads);
-RcppExport SEXP _nubrek_cpp_purchase_density(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_purchase_density(std::string name, Rcpp::List own, Rcpp::List histories, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_density(SEXP nameSEXP, SEXP ownSEXP, SEXP historiesSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type own(ownSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_purchase_density(name, sets, set, histories, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_density(name, own, histories, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_purchase_sum
-Rcpp::List cpp_purchase_sum(std::string name, Rcpp::NumericVector base, Rcpp::NumericVector effects, Rcpp::NumericMatrix design, int buying, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector count, int threads);
-RcppExport SEXP _nubrek_cpp_purchase_sum(SEXP nameSEXP, SEXP baseSEXP, SEXP effectsSEXP, SEXP designSEXP, SEXP buyingSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP countSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_purchase_sum(std::string name, Rcpp::NumericVector base, Rcpp::List design, Rcpp::List histories, Rcpp::NumericVector count, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_sum(SEXP nameSEXP, SEXP baseSEXP, SEXP designSEXP, SEXP historiesSEXP, SEXP countSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type base(baseSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type effects(effectsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type design(designSEXP);
-    Rcpp::traits::input_parameter< int >::type buying(buyingSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type design(designSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type count(countSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_purchase_sum(name, base, effects, design, buying, set, histories, count, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_sum(name, base, design, histories, count, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_purchase_expected
-Rcpp::NumericVector cpp_purchase_expected(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizon, double delta, int threads);
-RcppExport SEXP _nubrek_cpp_purchase_expected(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector cpp_purchase_expected(std::string name, Rcpp::List own, Rcpp::List histories, std::vector<double> horizon, double delta, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_expected(SEXP nameSEXP, SEXP ownSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type own(ownSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_purchase_expected(name, sets, set, histories, horizon, delta, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_expected(name, own, histories, horizon, delta, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_purchase_ahead
-Rcpp::List cpp_purchase_ahead(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizons, Rcpp::NumericVector deltas, int threads);
-RcppExport SEXP _nubrek_cpp_purchase_ahead(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonsSEXP, SEXP deltasSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_purchase_ahead(std::string name, Rcpp::List own, Rcpp::List histories, std::vector<double> horizons, std::vector<double> deltas, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_ahead(SEXP nameSEXP, SEXP ownSEXP, SEXP historiesSEXP, SEXP horizonsSEXP, SEXP deltasSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type own(ownSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type horizons(horizonsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type deltas(deltasSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type horizons(horizonsSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type deltas(deltasSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_purchase_ahead(name, sets, set, histories, horizons, deltas, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_ahead(name, own, histories, horizons, deltas, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_purchase_distribution
-Rcpp::NumericMatrix cpp_purchase_distribution(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::List histories, Rcpp::NumericVector horizon, int n, int threads);
-RcppExport SEXP _nubrek_cpp_purchase_distribution(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_purchase_distribution(std::string name, Rcpp::List own, Rcpp::List histories, std::vector<double> horizon, int n, int threads);
+RcppExport SEXP _nubrek_cpp_purchase_distribution(SEXP nameSEXP, SEXP ownSEXP, SEXP historiesSEXP, SEXP horizonSEXP, SEXP nSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type own(ownSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< int >::type n(nSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_purchase_distribution(name, sets, set, histories, horizon, n, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_purchase_distribution(name, own, histories, horizon, n, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_simulate_purchases
-Rcpp::List cpp_simulate_purchases(std::string name, Rcpp::NumericMatrix sets, Rcpp::IntegerVector set, Rcpp::NumericVector span, bool keep_times, double seed, int threads);
-RcppExport SEXP _nubrek_cpp_simulate_purchases(SEXP nameSEXP, SEXP setsSEXP, SEXP setSEXP, SEXP spanSEXP, SEXP keep_timesSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_simulate_purchases(std::string name, Rcpp::List own, Rcpp::NumericVector span, bool keep_times, double seed, int threads);
+RcppExport SEXP _nubrek_cpp_simulate_purchases(SEXP nameSEXP, SEXP ownSEXP, SEXP spanSEXP, SEXP keep_timesSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type name(nameSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type sets(setsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type own(ownSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type span(spanSEXP);
     Rcpp::traits::input_parameter< bool >::type keep_times(keep_timesSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_purchases(name, sets, set, span, keep_times, seed, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_purchases(name, own, span, keep_times, seed, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -485,70 +486,45 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_simulate_value
-Rcpp::List cpp_simulate_value(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, Rcpp::IntegerVector group, int groups, double horizon, double delta, Rcpp::NumericVector levels, double seed, double first_row, int threads);
-RcppExport SEXP _nubrek_cpp_simulate_value(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP groupSEXP, SEXP groupsSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP levelsSEXP, SEXP seedSEXP, SEXP first_rowSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_simulate_value(Rcpp::List worlds, Rcpp::List draw, Rcpp::List groups, double horizon, double delta, std::vector<double> levels);
+RcppExport SEXP _nubrek_cpp_simulate_value(SEXP worldsSEXP, SEXP drawSEXP, SEXP groupsSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP levelsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
-    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type worlds(worldsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type draw(drawSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< double >::type delta(deltaSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type levels(levelsSEXP);
-    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    Rcpp::traits::input_parameter< double >::type first_row(first_rowSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_value(models, histories, set, purchase, spend, individual, group, groups, horizon, delta, levels, seed, first_row, threads));
+    Rcpp::traits::input_parameter< std::vector<double> >::type levels(levelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_value(worlds, draw, groups, horizon, delta, levels));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_simulate_periods
-Rcpp::List cpp_simulate_periods(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, Rcpp::IntegerVector group, int groups, Rcpp::NumericVector edges, Rcpp::IntegerVector come, Rcpp::IntegerVector place, Rcpp::IntegerMatrix arrivals, double first_factor, double seed, double first_row, int threads);
-RcppExport SEXP _nubrek_cpp_simulate_periods(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP groupSEXP, SEXP groupsSEXP, SEXP edgesSEXP, SEXP comeSEXP, SEXP placeSEXP, SEXP arrivalsSEXP, SEXP first_factorSEXP, SEXP seedSEXP, SEXP first_rowSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_simulate_periods(Rcpp::List worlds, Rcpp::List draw, Rcpp::List groups, std::vector<double> edges, Rcpp::Nullable<Rcpp::List> arrivals);
+RcppExport SEXP _nubrek_cpp_simulate_periods(SEXP worldsSEXP, SEXP drawSEXP, SEXP groupsSEXP, SEXP edgesSEXP, SEXP arrivalsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
-    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type edges(edgesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type come(comeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type place(placeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerMatrix >::type arrivals(arrivalsSEXP);
-    Rcpp::traits::input_parameter< double >::type first_factor(first_factorSEXP);
-    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    Rcpp::traits::input_parameter< double >::type first_row(first_rowSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_periods(models, histories, set, purchase, spend, individual, group, groups, edges, come, place, arrivals, first_factor, seed, first_row, threads));
+    Rcpp::traits::input_parameter< Rcpp::List >::type worlds(worldsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type draw(drawSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type edges(edgesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::List> >::type arrivals(arrivalsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_periods(worlds, draw, groups, edges, arrivals));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_simulate_tiers
-Rcpp::NumericMatrix cpp_simulate_tiers(Rcpp::List models, Rcpp::List histories, Rcpp::IntegerVector set, Rcpp::List purchase, Rcpp::NumericMatrix spend, int individual, double horizon, Rcpp::NumericVector limits, double kept, double seed, int threads);
-RcppExport SEXP _nubrek_cpp_simulate_tiers(SEXP modelsSEXP, SEXP historiesSEXP, SEXP setSEXP, SEXP purchaseSEXP, SEXP spendSEXP, SEXP individualSEXP, SEXP horizonSEXP, SEXP limitsSEXP, SEXP keptSEXP, SEXP seedSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_simulate_tiers(Rcpp::List worlds, Rcpp::List draw, double horizon, std::vector<double> limits, double kept);
+RcppExport SEXP _nubrek_cpp_simulate_tiers(SEXP worldsSEXP, SEXP drawSEXP, SEXP horizonSEXP, SEXP limitsSEXP, SEXP keptSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type models(modelsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type histories(historiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type set(setSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type purchase(purchaseSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type spend(spendSEXP);
-    Rcpp::traits::input_parameter< int >::type individual(individualSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type worlds(worldsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type draw(drawSEXP);
     Rcpp::traits::input_parameter< double >::type horizon(horizonSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type limits(limitsSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type limits(limitsSEXP);
     Rcpp::traits::input_parameter< double >::type kept(keptSEXP);
-    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_simulate_tiers(models, histories, set, purchase, spend, individual, horizon, limits, kept, seed, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_simulate_tiers(worlds, draw, horizon, limits, kept));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -830,14 +806,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
     {"_nubrek_cpp_risk_process", (DL_FUNC) &_nubrek_cpp_risk_process, 1},
     {"_nubrek_cpp_purchase_models", (DL_FUNC) &_nubrek_cpp_purchase_models, 0},
+    {"_nubrek_cpp_add_purchase_model", (DL_FUNC) &_nubrek_cpp_add_purchase_model, 1},
     {"_nubrek_cpp_purchase_starts", (DL_FUNC) &_nubrek_cpp_purchase_starts, 3},
     {"_nubrek_cpp_shift_parameters", (DL_FUNC) &_nubrek_cpp_shift_parameters, 3},
-    {"_nubrek_cpp_purchase_density", (DL_FUNC) &_nubrek_cpp_purchase_density, 5},
-    {"_nubrek_cpp_purchase_sum", (DL_FUNC) &_nubrek_cpp_purchase_sum, 9},
-    {"_nubrek_cpp_purchase_expected", (DL_FUNC) &_nubrek_cpp_purchase_expected, 7},
-    {"_nubrek_cpp_purchase_ahead", (DL_FUNC) &_nubrek_cpp_purchase_ahead, 7},
-    {"_nubrek_cpp_purchase_distribution", (DL_FUNC) &_nubrek_cpp_purchase_distribution, 7},
-    {"_nubrek_cpp_simulate_purchases", (DL_FUNC) &_nubrek_cpp_simulate_purchases, 7},
+    {"_nubrek_cpp_purchase_density", (DL_FUNC) &_nubrek_cpp_purchase_density, 4},
+    {"_nubrek_cpp_purchase_sum", (DL_FUNC) &_nubrek_cpp_purchase_sum, 6},
+    {"_nubrek_cpp_purchase_expected", (DL_FUNC) &_nubrek_cpp_purchase_expected, 6},
+    {"_nubrek_cpp_purchase_ahead", (DL_FUNC) &_nubrek_cpp_purchase_ahead, 6},
+    {"_nubrek_cpp_purchase_distribution", (DL_FUNC) &_nubrek_cpp_purchase_distribution, 6},
+    {"_nubrek_cpp_simulate_purchases", (DL_FUNC) &_nubrek_cpp_simulate_purchases, 6},
     {"_nubrek_cpp_count_others", (DL_FUNC) &_nubrek_cpp_count_others, 2},
     {"_nubrek_cpp_rows_by_rank", (DL_FUNC) &_nubrek_cpp_rows_by_rank, 1},
     {"_nubrek_cpp_bands", (DL_FUNC) &_nubrek_cpp_bands, 3},
@@ -850,9 +827,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 10},
-    {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 14},
-    {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 16},
-    {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 11},
+    {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 6},
+    {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 5},
+    {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 5},
     {"_nubrek_cpp_first_days", (DL_FUNC) &_nubrek_cpp_first_days, 2},
     {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 7},
     {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 8},

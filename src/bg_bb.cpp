@@ -131,11 +131,8 @@ class BgBb final : public PurchaseModel {
   }
 };
 
+const BgBb model;
+const KnownPurchases known(model);
+
 }  // namespace
-
-const PurchaseModel& bg_bb() {
-  static const BgBb model;
-  return model;
-}
-
 }  // namespace nubrek

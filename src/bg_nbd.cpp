@@ -118,15 +118,8 @@ class BgNbd final : public PurchaseModel {
   double extra_;
 };
 
+const BgNbd bg_nbd("bg-nbd", false), mbg_nbd("mbg-nbd", true);
+const KnownPurchases known(bg_nbd), known_variant(mbg_nbd);
+
 }  // namespace
-
-const PurchaseModel& bg_nbd() {
-  static const BgNbd model("bg-nbd", false);
-  return model;
-}
-const PurchaseModel& mbg_nbd() {
-  static const BgNbd model("mbg-nbd", true);
-  return model;
-}
-
 }  // namespace nubrek

@@ -49,11 +49,8 @@ class GammaGamma final : public SpendModel {
   static double total(const Amounts& a) { return a.n > 0 ? a.n * a.mean : 0; }
 };
 
+const GammaGamma model;
+const KnownSpend known(model);
+
 }  // namespace
-
-const SpendModel& gamma_gamma() {
-  static const GammaGamma model;
-  return model;
-}
-
 }  // namespace nubrek

@@ -54,11 +54,8 @@ class LogNormal final : public SpendModel {
   }
 };
 
+const LogNormal model;
+const KnownSpend known(model);
+
 }  // namespace
-
-const SpendModel& log_normal() {
-  static const LogNormal model;
-  return model;
-}
-
 }  // namespace nubrek

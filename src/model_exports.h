@@ -1,64 +1,52 @@
-// Columns of histories and of parameters as the exports get them from R.
+// Columns of histories and of parameters as the exports get them from R. The vectors are kept
+// because those of whole numbers are converted ones.
 #pragma once
 #include <Rcpp.h>
-#include "purchase_model.h"
-#include "spend_model.h"
+#include "purchase_kernels.h"
+#include "spend_kernels.h"
 
 namespace nubrek {
 
-// Parameter sets are the columns of a matrix; `set` tells that of each row, counted from 1 (empty:
-// all have the first).
-struct ParameterSets {
-  const double* sets;
-  const int* set;
-  int rows;
-  ParameterSets(const Rcpp::NumericMatrix& sets, const Rcpp::IntegerVector& set)
-      : sets(sets.begin()), set(set.size() > 0 ? set.begin() : nullptr), rows(sets.nrow()) {
+// A list of the distinct `sets`, columns of a matrix, and the `set` of each row (none: the first).
+struct SetColumns {
+  Rcpp::NumericMatrix sets;
+  Rcpp::IntegerVector set;
+  ParameterSets rows;
+  explicit SetColumns(const Rcpp::List& own) : SetColumns(own["sets"], own["set"]) {}
+  SetColumns(const Rcpp::NumericMatrix& sets, const Rcpp::IntegerVector& set)
+      : sets(sets), set(set), rows{sets.begin(), set.size() > 0 ? set.begin() : nullptr} {
+    if (sets.nrow() != 4) Rcpp::stop("a parameter set has four parameters");
     for (const int one : set)
       if (one < 1 || one > sets.ncol()) Rcpp::stop("a row names a parameter set that is not there");
   }
-  const double* of(R_xlen_t row) const {
-    return sets + (set ? static_cast<R_xlen_t>(set[row] - 1) * rows : 0);
-  }
 };
 
-// The vectors are kept because those of whole numbers are converted ones.
-struct Histories {
+struct HistoryColumns {
   Rcpp::NumericVector repeats, last, span;
-  const double *x, *t_x, *T;
-  R_xlen_t n;
-  explicit Histories(const Rcpp::List& h)
+  Histories rows;
+  explicit HistoryColumns(const Rcpp::List& h)
       : repeats(h["repeats"]),
         last(h["last"]),
         span(h["span"]),
-        x(repeats.begin()),
-        t_x(last.begin()),
-        T(span.begin()),
-        n(repeats.size()) {}
-  History of(R_xlen_t row) const { return {x[row], t_x[row], T[row]}; }
+        rows{repeats.begin(), last.begin(), span.begin(),
+             static_cast<std::size_t>(repeats.size())} {}
 };
 
-struct Spends {
+struct SpendColumns {
   Rcpp::NumericVector repeats, spend, log_spend, spread;
-  const double *n, *mean, *log_mean, *log_spread;
-  R_xlen_t rows;
-  explicit Spends(const Rcpp::List& h)
+  Spends rows;
+  explicit SpendColumns(const Rcpp::List& h)
       : repeats(h["repeats"]),
         spend(h["spend"]),
         log_spend(h["log_spend"]),
         spread(h["log_spread"]),
-        n(repeats.begin()),
-        mean(spend.begin()),
-        log_mean(log_spend.begin()),
-        log_spread(spread.begin()),
-        rows(repeats.size()) {}
-  Amounts of(R_xlen_t row) const { return {n[row], mean[row], log_mean[row], log_spread[row]}; }
+        rows{repeats.begin(), spend.begin(), log_spend.begin(), spread.begin(),
+             static_cast<std::size_t>(repeats.size())} {}
 };
 
-constexpr R_xlen_t kChunk =
-    2048;  // rows of a task: fixed, so that sums do not depend on the threads
-inline std::size_t chunks_of(R_xlen_t n) {
-  return static_cast<std::size_t>((n + kChunk - 1) / kChunk);
+// Square and symmetric.
+inline Rcpp::NumericMatrix square(const std::vector<double>& values, std::size_t wide) {
+  return Rcpp::NumericMatrix(static_cast<int>(wide), static_cast<int>(wide), values.begin());
 }
 
 }  // namespace nubrek

@@ -186,11 +186,8 @@ class ParetoNbd final : public PurchaseModel {
   }
 };
 
+const ParetoNbd model;
+const KnownPurchases known(model);
+
 }  // namespace
-
-const PurchaseModel& pareto_nbd() {
-  static const ParetoNbd model;
-  return model;
-}
-
 }  // namespace nubrek

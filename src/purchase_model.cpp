@@ -4,16 +4,17 @@
 
 namespace nubrek {
 
-const PurchaseModel& pareto_nbd();
-const PurchaseModel& bg_nbd();
-const PurchaseModel& mbg_nbd();
-const PurchaseModel& bg_bb();
+namespace {
 
-const std::vector<const PurchaseModel*>& purchase_models() {
-  static const std::vector<const PurchaseModel*> all{&pareto_nbd(), &bg_nbd(), &mbg_nbd(),
-                                                     &bg_bb()};
+std::vector<const PurchaseModel*>& registry() {
+  static std::vector<const PurchaseModel*> all;
   return all;
 }
+
+}  // namespace
+
+const std::vector<const PurchaseModel*>& purchase_models() { return registry(); }
+void add_purchase_model(const PurchaseModel* model) { registry().push_back(model); }
 
 const PurchaseModel& purchase_model(const std::string& name) {
   for (const PurchaseModel* one : purchase_models())

@@ -1,7 +1,7 @@
 // What every purchase model answers. A history is (x repeat purchases, the last at t_x, observed to
 // T), times since the first purchase in one unit; a customer who comes today has the history (0, 0,
 // 0). All models have two mixing distributions of two parameters each: of buying and of leaving. A
-// further model is one file and one line in purchase_model.cpp.
+// further model is one file, which makes it known, and its record in R.
 #pragma once
 #include <string>
 #include <vector>
@@ -66,6 +66,12 @@ class PurchaseModel {
 
 const std::vector<const PurchaseModel*>& purchase_models();
 const PurchaseModel& purchase_model(const std::string& name);
+
+// A model makes itself known at the end of its file: `const KnownPurchases known(model);`.
+void add_purchase_model(const PurchaseModel* model);
+struct KnownPurchases {
+  explicit KnownPurchases(const PurchaseModel& model) { add_purchase_model(&model); }
+};
 
 // The parameters of a customer whose log rate of buying and of leaving (their log-odds where a
 // probability is mixed) lie `buying` and `leaving` above the base.

@@ -3,13 +3,17 @@
 
 namespace nubrek {
 
-const SpendModel& gamma_gamma();
-const SpendModel& log_normal();
+namespace {
 
-const std::vector<const SpendModel*>& spend_models() {
-  static const std::vector<const SpendModel*> all{&gamma_gamma(), &log_normal()};
+std::vector<const SpendModel*>& registry() {
+  static std::vector<const SpendModel*> all;
   return all;
 }
+
+}  // namespace
+
+const std::vector<const SpendModel*>& spend_models() { return registry(); }
+void add_spend_model(const SpendModel* model) { registry().push_back(model); }
 
 const SpendModel& spend_model(const std::string& name) {
   for (const SpendModel* one : spend_models())

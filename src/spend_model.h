@@ -1,7 +1,7 @@
 // What every spend model answers. A customer's amounts are independent given a level of his own;
 // `n` amounts have mean `mean`, and their logs mean `log_mean` and sum of squared deviations
 // `log_spread` (a model uses what it needs). Who has bought nothing yet has n = 0. A further model
-// is one file and one line in spend_model.cpp.
+// is one file, which makes it known, and its record in R.
 #pragma once
 #include <string>
 #include <vector>
@@ -38,5 +38,11 @@ class SpendModel {
 
 const std::vector<const SpendModel*>& spend_models();
 const SpendModel& spend_model(const std::string& name);
+
+// A model makes itself known at the end of its file: `const KnownSpend known(model);`.
+void add_spend_model(const SpendModel* model);
+struct KnownSpend {
+  explicit KnownSpend(const SpendModel& model) { add_spend_model(&model); }
+};
 
 }  // namespace nubrek

@@ -111,21 +111,23 @@ test_that("gradients and second derivatives agree with high-order differences", 
         c(names(truths[[name]]), "x", "t_x", if (name == "bg-bb") "n" else "T")
       ]
     )
+    alone <- list(effects = numeric(), columns = matrix(0, 0, 1), buying = 0L, set = integer())
     for (i in which(grid[[7]] > 0)) {
       history <- list(repeats = grid$x[[i]], last = grid$t_x[[i]], span = grid[[7]][[i]])
       expect_slopes(
-        \(u) cpp_purchase_sum(
-          name, exp(u), numeric(), matrix(0, 0, 1), 0L, integer(), history, 1, 1L
-        ),
+        \(u) cpp_purchase_sum(name, exp(u), alone, history, 1, 1L),
         log(unlist(grid[i, 1:4])),
         paste(name, "point", i)
       )
     }
     # two customers with covariates: one on buying, two on leaving
     history <- list(repeats = c(2, 0), last = c(5, 0), span = c(20, 12))
-    design <- cbind(c(1, 0.5, -1), c(-0.3, 2, 0.4))
+    design <- list(columns = cbind(c(1, 0.5, -1), c(-0.3, 2, 0.4)), buying = 1L, set = 1:2)
     expect_slopes(
-      \(u) cpp_purchase_sum(name, exp(u[1:4]), u[5:7], design, 1L, 1:2, history, c(1, 3), 1L),
+      \(u) {
+        design$effects <- u[5:7]
+        cpp_purchase_sum(name, exp(u[1:4]), design, history, c(1, 3), 1L)
+      },
       c(log(unname(truths[[name]])), 0.2, -0.3, 0.1),
       paste(name, "with covariates")
     )
