@@ -5,16 +5,16 @@ cpp_active_cells <- function(purchases, place, start, cohort, n_cohorts, n_place
     .Call(`_nubrek_cpp_active_cells`, purchases, place, start, cohort, n_cohorts, n_places)
 }
 
-cpp_money_cells <- function(orders, money, place, start, first, cohort, n_cohorts, n_places) {
-    .Call(`_nubrek_cpp_money_cells`, orders, money, place, start, first, cohort, n_cohorts, n_places)
+cpp_money_cells <- function(orders, money, place, customers, n_cohorts, n_places) {
+    .Call(`_nubrek_cpp_money_cells`, orders, money, place, customers, n_cohorts, n_places)
 }
 
 cpp_cohort_starts <- function(start, cohort, n_cohorts) {
     .Call(`_nubrek_cpp_cohort_starts`, start, cohort, n_cohorts)
 }
 
-cpp_read_coded <- function(paths, size, separator, n_columns, threads, tick, chunk_bytes = 4194304L) {
-    .Call(`_nubrek_cpp_read_coded`, paths, size, separator, n_columns, threads, tick, chunk_bytes)
+cpp_read_coded <- function(paths, size, shape, tick) {
+    .Call(`_nubrek_cpp_read_coded`, paths, size, shape, tick)
 }
 
 cpp_parquet_texts <- function(paths, threads) {
@@ -49,8 +49,8 @@ cpp_date_orders <- function(texts) {
     .Call(`_nubrek_cpp_date_orders`, texts)
 }
 
-cpp_minor_units <- function(first, second, arithmetic, off, rate, decimals, decimal_mark) {
-    .Call(`_nubrek_cpp_minor_units`, first, second, arithmetic, off, rate, decimals, decimal_mark)
+cpp_minor_units <- function(amounts, decimals, decimal_mark) {
+    .Call(`_nubrek_cpp_minor_units`, amounts, decimals, decimal_mark)
 }
 
 cpp_decimal_marks <- function(texts) {
@@ -145,12 +145,12 @@ cpp_customer_periods <- function(orders, purchases, period_of_day, first_day) {
     .Call(`_nubrek_cpp_customer_periods`, orders, purchases, period_of_day, first_day)
 }
 
-cpp_arrivals <- function(active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days) {
-    .Call(`_nubrek_cpp_arrivals`, active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days)
+cpp_arrivals <- function(rows, known, periods, lookback) {
+    .Call(`_nubrek_cpp_arrivals`, rows, known, periods, lookback)
 }
 
-cpp_group_sales <- function(code, by_customer, order, orders, units, n_groups, from, until, least, by_day) {
-    .Call(`_nubrek_cpp_group_sales`, code, by_customer, order, orders, units, n_groups, from, until, least, by_day)
+cpp_group_sales <- function(groups, order, orders, units, span) {
+    .Call(`_nubrek_cpp_group_sales`, groups, order, orders, units, span)
 }
 
 cpp_simulate_value <- function(worlds, draw, groups, horizon, delta, levels) {
@@ -169,12 +169,12 @@ cpp_first_days <- function(purchases, n_customers) {
     .Call(`_nubrek_cpp_first_days`, purchases, n_customers)
 }
 
-cpp_span_measures <- function(orders, purchases, from, until, n_customers, all, threads) {
-    .Call(`_nubrek_cpp_span_measures`, orders, purchases, from, until, n_customers, all, threads)
+cpp_span_measures <- function(orders, purchases, span, n_customers, all, threads) {
+    .Call(`_nubrek_cpp_span_measures`, orders, purchases, span, n_customers, all, threads)
 }
 
-cpp_deal_orders <- function(customer, sales, which, share_second, least, n_customers, seed, draw) {
-    .Call(`_nubrek_cpp_deal_orders`, customer, sales, which, share_second, least, n_customers, seed, draw)
+cpp_deal_orders <- function(orders, share_second, least, seed, draw) {
+    .Call(`_nubrek_cpp_deal_orders`, orders, share_second, least, seed, draw)
 }
 
 cpp_spend_models <- function() {

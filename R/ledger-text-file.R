@@ -105,9 +105,12 @@ read_regular_files <- function(paths, format, call) {
   read <- cpp_read_coded(
     at,
     sum(file.size(at)),
-    separator,
-    length(headers[[1L]]),
-    reading_threads(),
+    list(
+      separator = separator,
+      columns = length(headers[[1L]]),
+      chunk = 4194304L,
+      threads = reading_threads()
+    ),
     \(share) signal_progress("reading orders", share)
   )
   if (is.null(read)) return(NULL)

@@ -1,7 +1,12 @@
 # Text becomes days and minor units, or a stated fault.
 
+# Amounts as they stand: nothing multiplied, nothing taken off.
+plain_amounts <- function(text) {
+  list(first = text, arithmetic = "none", off = list(), rate = character())
+}
+
 parse_minor <- function(text, decimals, mark) {
-  read <- cpp_minor_units(text, text, "none", list(), character(), decimals, mark)
+  read <- cpp_minor_units(plain_amounts(text), decimals, mark)
   flag <- \(rows) {
     out <- logical(length(text))
     out[rows] <- TRUE
@@ -153,15 +158,17 @@ read_amounts <- function(cells, n, map, meaning, day, rates, call) {
   if (length(rate) > 0L) rate[setdiff(seq_len(n), converted)] <- "1"
   minor <- if (attr(map, "arithmetic") == "none" && length(off) == 0L && length(rate) == 0L) {
     spread_amounts(columns[[1L]], cpp_minor_units(
-      levels(columns[[1L]]), character(), "none", list(), character(), currency_decimals(home), mark
+      plain_amounts(levels(columns[[1L]])), currency_decimals(home), mark
     ))
   } else {
     cpp_minor_units(
-      columns[[1L]],
-      columns[[length(columns)]],
-      attr(map, "arithmetic"),
-      off,
-      rate,
+      list(
+        first = columns[[1L]],
+        second = columns[[length(columns)]],
+        arithmetic = attr(map, "arithmetic"),
+        off = off,
+        rate = rate
+      ),
       currency_decimals(home),
       mark
     )

@@ -51,9 +51,7 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
     seq_len(draws),
     \(i) {
       if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
-      world$count(cpp_deal_orders(
-        world$customer, world$sales, world$which, world$share, ledger$least, world$n, seed, i
-      ))
+      world$count(cpp_deal_orders(world, world$share, ledger$least, seed, i))
     },
     integer(prod(lengths(places)))
   )
@@ -157,7 +155,6 @@ dealing_world <- function(ledger, spans, who, rule) {
     sales = orders$sales,
     which = which,
     share = share,
-    n = length(code),
     count = \(dealt) {
       was <- place_in(
         list(sales = dealt$sales_first, purchases = dealt$purchases_first), rule, unit

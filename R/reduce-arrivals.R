@@ -16,16 +16,16 @@ reduce_arrivals.nubrek_memory <- function(ledger, clock, lookback, unit, lines, 
     known[known_before(ledger)] <- as.integer(ledger$history_start)
   }
   active <- inside$purchases[c("customer", "day")]
+  back <- as.integer(lookback %||% -1L)
   cpp_arrivals(
-    active,
-    if (any) ledger$purchases[c("customer", "day")] else active,
-    inside$orders,
+    list(
+      active = active,
+      history = if (any) ledger$purchases[c("customer", "day")] else active,
+      money = inside$orders
+    ),
     known,
-    frame$row_of_day,
-    frame$first_day,
-    length(frame$number),
-    if (is.null(lookback) || unit == "days") -1L else as.integer(lookback),
-    if (is.null(lookback) || unit == "periods") -1L else as.integer(lookback)
+    list(row = frame$row_of_day, first = frame$first_day, number = length(frame$number)),
+    if (unit == "days") c(-1L, back) else c(back, -1L)
   )
 }
 

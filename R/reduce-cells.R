@@ -52,7 +52,9 @@ reduce_cells.nubrek_memory <- function(
     length(frame$number)
   }
   active <- cpp_active_cells(ledger$purchases, place, start, row, n, places)
-  money <- \(units) cpp_money_cells(ledger$orders, units, place, start, first, row, n, places)
+  money <- \(units) cpp_money_cells(
+    ledger$orders, units, place, list(start = start, first = first, cohort = row), n, places
+  )
   list(
     customers = active$customers,
     purchases = active$purchases,

@@ -71,15 +71,16 @@ sales_groups <- function(ledger, by, call) {
 # Per group: customers, orders, purchases and minor units of a part of time.
 group_sales <- function(ledger, group, span) {
   cpp_group_sales(
-    group$code,
-    !group$lines,
+    list(
+      code = group$code,
+      number = group$n,
+      by_customer = !group$lines,
+      least = ledger$least,
+      by_day = ledger$meaning$purchase_unit == "day"
+    ),
     if (group$lines) ledger$lines$number else integer(),
     ledger$orders,
     if (group$lines) ledger$lines$sales else ledger$orders$sales,
-    group$n,
-    as.integer(span$from),
-    as.integer(span$until),
-    ledger$least,
-    ledger$meaning$purchase_unit == "day"
+    c(as.integer(span$from), as.integer(span$until))
   )
 }

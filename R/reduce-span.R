@@ -7,8 +7,7 @@ reduce_span.nubrek_memory <- function(ledger, span, all = TRUE) {
   data.table::setDT(cpp_span_measures(
     ledger$orders,
     ledger$purchases,
-    as.integer(span$from),
-    as.integer(span$until),
+    c(as.integer(span$from), as.integer(span$until)),
     n_customers(ledger),
     all,
     reading_threads()

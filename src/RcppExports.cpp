@@ -26,19 +26,17 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_money_cells
-Rcpp::List cpp_money_cells(Rcpp::List orders, Rcpp::NumericVector money, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector first, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
-RcppExport SEXP _nubrek_cpp_money_cells(SEXP ordersSEXP, SEXP moneySEXP, SEXP placeSEXP, SEXP startSEXP, SEXP firstSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
+Rcpp::List cpp_money_cells(Rcpp::List orders, Rcpp::NumericVector money, Rcpp::List place, Rcpp::List customers, int n_cohorts, int n_places);
+RcppExport SEXP _nubrek_cpp_money_cells(SEXP ordersSEXP, SEXP moneySEXP, SEXP placeSEXP, SEXP customersSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type money(moneySEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type place(placeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type start(startSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type cohort(cohortSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type customers(customersSEXP);
     Rcpp::traits::input_parameter< int >::type n_cohorts(n_cohortsSEXP);
     Rcpp::traits::input_parameter< int >::type n_places(n_placesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_money_cells(orders, money, place, start, first, cohort, n_cohorts, n_places));
+    rcpp_result_gen = Rcpp::wrap(cpp_money_cells(orders, money, place, customers, n_cohorts, n_places));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -55,27 +53,24 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_read_coded
-SEXP cpp_read_coded(Rcpp::CharacterVector paths, double size, std::string separator, int n_columns, int threads, Rcpp::Function tick, int chunk_bytes);
-RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP sizeSEXP, SEXP separatorSEXP, SEXP n_columnsSEXP, SEXP threadsSEXP, SEXP tickSEXP, SEXP chunk_bytesSEXP) {
+SEXP cpp_read_coded(std::vector<std::string> paths, double size, Rcpp::List shape, Rcpp::Function tick);
+RcppExport SEXP _nubrek_cpp_read_coded(SEXP pathsSEXP, SEXP sizeSEXP, SEXP shapeSEXP, SEXP tickSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
     Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
-    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
-    Rcpp::traits::input_parameter< int >::type n_columns(n_columnsSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type shape(shapeSEXP);
     Rcpp::traits::input_parameter< Rcpp::Function >::type tick(tickSEXP);
-    Rcpp::traits::input_parameter< int >::type chunk_bytes(chunk_bytesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, size, separator, n_columns, threads, tick, chunk_bytes));
+    rcpp_result_gen = Rcpp::wrap(cpp_read_coded(paths, size, shape, tick));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_parquet_texts
-SEXP cpp_parquet_texts(Rcpp::CharacterVector paths, int threads);
+SEXP cpp_parquet_texts(std::vector<std::string> paths, int threads);
 RcppExport SEXP _nubrek_cpp_parquet_texts(SEXP pathsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_parquet_texts(paths, threads));
     return rcpp_result_gen;
@@ -154,18 +149,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_minor_units
-Rcpp::List cpp_minor_units(SEXP first, SEXP second, std::string arithmetic, Rcpp::List off, SEXP rate, int decimals, std::string decimal_mark);
-RcppExport SEXP _nubrek_cpp_minor_units(SEXP firstSEXP, SEXP secondSEXP, SEXP arithmeticSEXP, SEXP offSEXP, SEXP rateSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
+Rcpp::List cpp_minor_units(Rcpp::List amounts, int decimals, std::string decimal_mark);
+RcppExport SEXP _nubrek_cpp_minor_units(SEXP amountsSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type second(secondSEXP);
-    Rcpp::traits::input_parameter< std::string >::type arithmetic(arithmeticSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type off(offSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rate(rateSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type amounts(amountsSEXP);
     Rcpp::traits::input_parameter< int >::type decimals(decimalsSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal_mark(decimal_markSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_minor_units(first, second, arithmetic, off, rate, decimals, decimal_mark));
+    rcpp_result_gen = Rcpp::wrap(cpp_minor_units(amounts, decimals, decimal_mark));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -449,39 +440,29 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_arrivals
-Rcpp::List cpp_arrivals(Rcpp::List active, Rcpp::List history, Rcpp::List money, Rcpp::IntegerVector known, Rcpp::IntegerVector period_of_day, int first_day, int n_periods, int lookback_periods, int lookback_days);
-RcppExport SEXP _nubrek_cpp_arrivals(SEXP activeSEXP, SEXP historySEXP, SEXP moneySEXP, SEXP knownSEXP, SEXP period_of_daySEXP, SEXP first_daySEXP, SEXP n_periodsSEXP, SEXP lookback_periodsSEXP, SEXP lookback_daysSEXP) {
+Rcpp::List cpp_arrivals(Rcpp::List rows, Rcpp::IntegerVector known, Rcpp::List periods, Rcpp::IntegerVector lookback);
+RcppExport SEXP _nubrek_cpp_arrivals(SEXP rowsSEXP, SEXP knownSEXP, SEXP periodsSEXP, SEXP lookbackSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type active(activeSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type history(historySEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type money(moneySEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type known(knownSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type period_of_day(period_of_daySEXP);
-    Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
-    Rcpp::traits::input_parameter< int >::type n_periods(n_periodsSEXP);
-    Rcpp::traits::input_parameter< int >::type lookback_periods(lookback_periodsSEXP);
-    Rcpp::traits::input_parameter< int >::type lookback_days(lookback_daysSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_arrivals(active, history, money, known, period_of_day, first_day, n_periods, lookback_periods, lookback_days));
+    Rcpp::traits::input_parameter< Rcpp::List >::type periods(periodsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type lookback(lookbackSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_arrivals(rows, known, periods, lookback));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_group_sales
-Rcpp::List cpp_group_sales(Rcpp::IntegerVector code, bool by_customer, Rcpp::IntegerVector order, Rcpp::List orders, Rcpp::NumericVector units, int n_groups, int from, int until, double least, bool by_day);
-RcppExport SEXP _nubrek_cpp_group_sales(SEXP codeSEXP, SEXP by_customerSEXP, SEXP orderSEXP, SEXP ordersSEXP, SEXP unitsSEXP, SEXP n_groupsSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP leastSEXP, SEXP by_daySEXP) {
+Rcpp::List cpp_group_sales(Rcpp::List groups, Rcpp::IntegerVector order, Rcpp::List orders, Rcpp::NumericVector units, Rcpp::IntegerVector span);
+RcppExport SEXP _nubrek_cpp_group_sales(SEXP groupsSEXP, SEXP orderSEXP, SEXP ordersSEXP, SEXP unitsSEXP, SEXP spanSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type code(codeSEXP);
-    Rcpp::traits::input_parameter< bool >::type by_customer(by_customerSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type units(unitsSEXP);
-    Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
-    Rcpp::traits::input_parameter< int >::type from(fromSEXP);
-    Rcpp::traits::input_parameter< int >::type until(untilSEXP);
-    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
-    Rcpp::traits::input_parameter< bool >::type by_day(by_daySEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_sales(code, by_customer, order, orders, units, n_groups, from, until, least, by_day));
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type span(spanSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_sales(groups, order, orders, units, span));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -540,35 +521,31 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_span_measures
-Rcpp::List cpp_span_measures(Rcpp::List orders, Rcpp::List purchases, int from, int until, int n_customers, bool all, int threads);
-RcppExport SEXP _nubrek_cpp_span_measures(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP fromSEXP, SEXP untilSEXP, SEXP n_customersSEXP, SEXP allSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_span_measures(Rcpp::List orders, Rcpp::List purchases, Rcpp::IntegerVector span, int n_customers, bool all, int threads);
+RcppExport SEXP _nubrek_cpp_span_measures(SEXP ordersSEXP, SEXP purchasesSEXP, SEXP spanSEXP, SEXP n_customersSEXP, SEXP allSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type purchases(purchasesSEXP);
-    Rcpp::traits::input_parameter< int >::type from(fromSEXP);
-    Rcpp::traits::input_parameter< int >::type until(untilSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type span(spanSEXP);
     Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
     Rcpp::traits::input_parameter< bool >::type all(allSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_span_measures(orders, purchases, from, until, n_customers, all, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_span_measures(orders, purchases, span, n_customers, all, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_deal_orders
-Rcpp::List cpp_deal_orders(Rcpp::IntegerVector customer, Rcpp::NumericVector sales, Rcpp::IntegerVector which, Rcpp::NumericVector share_second, double least, int n_customers, double seed, double draw);
-RcppExport SEXP _nubrek_cpp_deal_orders(SEXP customerSEXP, SEXP salesSEXP, SEXP whichSEXP, SEXP share_secondSEXP, SEXP leastSEXP, SEXP n_customersSEXP, SEXP seedSEXP, SEXP drawSEXP) {
+Rcpp::List cpp_deal_orders(Rcpp::List orders, Rcpp::NumericVector share_second, double least, double seed, double draw);
+RcppExport SEXP _nubrek_cpp_deal_orders(SEXP ordersSEXP, SEXP share_secondSEXP, SEXP leastSEXP, SEXP seedSEXP, SEXP drawSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type which(whichSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type share_second(share_secondSEXP);
     Rcpp::traits::input_parameter< double >::type least(leastSEXP);
-    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< double >::type draw(drawSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_deal_orders(customer, sales, which, share_second, least, n_customers, seed, draw));
+    rcpp_result_gen = Rcpp::wrap(cpp_deal_orders(orders, share_second, least, seed, draw));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -666,7 +643,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_order_texts
-Rcpp::IntegerVector cpp_order_texts(SEXP texts);
+std::vector<int> cpp_order_texts(SEXP texts);
 RcppExport SEXP _nubrek_cpp_order_texts(SEXP textsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -790,9 +767,9 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_active_cells", (DL_FUNC) &_nubrek_cpp_active_cells, 6},
-    {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 8},
+    {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 6},
     {"_nubrek_cpp_cohort_starts", (DL_FUNC) &_nubrek_cpp_cohort_starts, 3},
-    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 7},
+    {"_nubrek_cpp_read_coded", (DL_FUNC) &_nubrek_cpp_read_coded, 4},
     {"_nubrek_cpp_parquet_texts", (DL_FUNC) &_nubrek_cpp_parquet_texts, 2},
     {"_nubrek_cpp_codes", (DL_FUNC) &_nubrek_cpp_codes, 1},
     {"_nubrek_cpp_code_column", (DL_FUNC) &_nubrek_cpp_code_column, 1},
@@ -801,7 +778,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_repeated_rows", (DL_FUNC) &_nubrek_cpp_repeated_rows, 1},
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
     {"_nubrek_cpp_date_orders", (DL_FUNC) &_nubrek_cpp_date_orders, 1},
-    {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 7},
+    {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 3},
     {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
     {"_nubrek_cpp_risk_process", (DL_FUNC) &_nubrek_cpp_risk_process, 1},
@@ -825,14 +802,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_gap_measures", (DL_FUNC) &_nubrek_cpp_gap_measures, 2},
     {"_nubrek_cpp_nth_days", (DL_FUNC) &_nubrek_cpp_nth_days, 3},
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
-    {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 9},
-    {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 10},
+    {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 4},
+    {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 5},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 6},
     {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 5},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 5},
     {"_nubrek_cpp_first_days", (DL_FUNC) &_nubrek_cpp_first_days, 2},
-    {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 7},
-    {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 8},
+    {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 6},
+    {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 5},
     {"_nubrek_cpp_spend_models", (DL_FUNC) &_nubrek_cpp_spend_models, 0},
     {"_nubrek_cpp_spend_density", (DL_FUNC) &_nubrek_cpp_spend_density, 3},
     {"_nubrek_cpp_spend_sum", (DL_FUNC) &_nubrek_cpp_spend_sum, 5},

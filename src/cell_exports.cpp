@@ -43,10 +43,12 @@ Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::Intege
                             Rcpp::_["last"] = last);
 }
 
+// `customers` has `start`, `first` and `cohort`.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_money_cells(Rcpp::List orders, Rcpp::NumericVector money, Rcpp::List place,
-                           Rcpp::IntegerVector start, Rcpp::IntegerVector first,
-                           Rcpp::IntegerVector cohort, int n_cohorts, int n_places) {
+                           Rcpp::List customers, int n_cohorts, int n_places) {
+  const Rcpp::IntegerVector start = customers["start"], first = customers["first"],
+                            cohort = customers["cohort"];
   Rcpp::IntegerVector customer = orders["customer"], day = orders["day"];
   Rcpp::IntegerMatrix n_orders(n_cohorts, n_places);
   Rcpp::NumericMatrix sums(n_cohorts, n_places), squares(n_cohorts, n_places),
@@ -67,11 +69,7 @@ Rcpp::List cpp_money_cells(Rcpp::List orders, Rcpp::NumericVector money, Rcpp::L
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_cohort_starts(Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts) {
   Rcpp::IntegerVector oldest(n_cohorts, NA_INTEGER), youngest(n_cohorts, NA_INTEGER);
-  for (R_xlen_t i = 0; i < start.size(); ++i) {
-    if (cohort[i] == NA_INTEGER) continue;
-    const int c = cohort[i] - 1;
-    if (oldest[c] == NA_INTEGER || start[i] < oldest[c]) oldest[c] = start[i];
-    if (youngest[c] == NA_INTEGER || start[i] > youngest[c]) youngest[c] = start[i];
-  }
+  nubrek::cohort_starts(start.begin(), cohort.begin(), static_cast<std::size_t>(start.size()),
+                        NA_INTEGER, oldest.begin(), youngest.begin());
   return Rcpp::List::create(Rcpp::_["oldest"] = oldest, Rcpp::_["youngest"] = youngest);
 }

@@ -105,4 +105,15 @@ void sum_money(const Events& orders, const double* money, const int* first_day, 
     out.running[cell] += out.running[cell - cohorts.n];
 }
 
+// The earliest and latest start of each cohort's customers; cohorts without one are not touched.
+inline void cohort_starts(const int* start, const int* cohort, std::size_t n, int missing,
+                          int* oldest, int* youngest) {
+  for (std::size_t i = 0; i < n; ++i) {
+    if (cohort[i] == missing) continue;
+    const int c = cohort[i] - 1;
+    if (oldest[c] == missing || start[i] < oldest[c]) oldest[c] = start[i];
+    if (youngest[c] == missing || start[i] > youngest[c]) youngest[c] = start[i];
+  }
+}
+
 }  // namespace nubrek

@@ -39,18 +39,18 @@ void each_course(const Worlds& w, std::size_t i, const Visit& visit) {
 template <class Visit>
 void each_value(const Worlds& w, std::size_t i, double horizon, double delta,
                 std::vector<double>& times, const Visit& visit) {
-  each_course(w, i, [&](std::size_t draw, bool active, const double* q, const double* z,
-                        Stream& gen) {
-    double value = 0;
-    times.clear();
-    if (active) w.buys.draw(q, horizon, gen, times);
-    if (!times.empty()) {
-      const double level = w.spends.draw_level(z, w.amounts.of(i), gen);
-      for (const double t : times)
-        value += w.spends.draw_amount(z, level, gen) * (delta > 0 ? std::exp(-delta * t) : 1);
-    }
-    visit(draw, value);
-  });
+  each_course(
+      w, i, [&](std::size_t draw, bool active, const double* q, const double* z, Stream& gen) {
+        double value = 0;
+        times.clear();
+        if (active) w.buys.draw(q, horizon, gen, times);
+        if (!times.empty()) {
+          const double level = w.spends.draw_level(z, w.amounts.of(i), gen);
+          for (const double t : times)
+            value += w.spends.draw_amount(z, level, gen) * (delta > 0 ? std::exp(-delta * t) : 1);
+        }
+        visit(draw, value);
+      });
 }
 
 // Chunks in batches, so that the partial sums stay few: `work(chunk, place in the batch)` on
@@ -71,32 +71,35 @@ void in_batches(std::size_t n, std::size_t batch, int threads, const Work& work,
 class PeriodCourse {
  public:
   PeriodCourse(const Worlds& worlds, const std::vector<double>& edges, const Arrivals* arrivals)
-      : w_(worlds), edges_(edges), arrivals_(arrivals), draws_(worlds.draws()),
+      : w_(worlds),
+        edges_(edges),
+        arrivals_(arrivals),
+        draws_(worlds.draws()),
         periods_(edges.size() - 1) {}
 
   // Adds to counts, active customers and sums, each draw x period.
   void add(std::size_t i, double* to) {
-    each_course(w_, i, [&](std::size_t draw, bool active, const double* q, const double* z,
-                           Stream& gen) {
-      period_ = 0;
-      last_ = periods_;
-      double came = 0, level = 0;
-      if (arrivals_) {
-        period_ = static_cast<std::size_t>(arrivals_->come[i]) - 1;
-        if (arrivals_->place[i] > arrivals_->number[draw + period_ * draws_]) return;
-        came = edges_[period_] + gen.unit() * (edges_[period_ + 1] - edges_[period_]);
-        level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
-        buy(to + draw, arrivals_->first_factor * w_.spends.draw_amount(z, level, gen));
-      }
-      times_.clear();
-      if (active) w_.buys.draw(q, edges_[periods_] - came, gen, times_);
-      if (times_.empty()) return;
-      if (!arrivals_) level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
-      for (const double t : times_) {
-        while (period_ + 1 < periods_ && came + t > edges_[period_ + 1]) ++period_;
-        buy(to + draw, w_.spends.draw_amount(z, level, gen));
-      }
-    });
+    each_course(w_, i,
+                [&](std::size_t draw, bool active, const double* q, const double* z, Stream& gen) {
+                  period_ = 0;
+                  last_ = periods_;
+                  double came = 0, level = 0;
+                  if (arrivals_) {
+                    period_ = static_cast<std::size_t>(arrivals_->come[i]) - 1;
+                    if (arrivals_->place[i] > arrivals_->number[draw + period_ * draws_]) return;
+                    came = edges_[period_] + gen.unit() * (edges_[period_ + 1] - edges_[period_]);
+                    level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
+                    buy(to + draw, arrivals_->first_factor * w_.spends.draw_amount(z, level, gen));
+                  }
+                  times_.clear();
+                  if (active) w_.buys.draw(q, edges_[periods_] - came, gen, times_);
+                  if (times_.empty()) return;
+                  if (!arrivals_) level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
+                  for (const double t : times_) {
+                    while (period_ + 1 < periods_ && came + t > edges_[period_ + 1]) ++period_;
+                    buy(to + draw, w_.spends.draw_amount(z, level, gen));
+                  }
+                });
   }
 
  private:

@@ -37,26 +37,12 @@ Rcpp::List cpp_read_days(SEXP texts, std::string order) {
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_date_orders(SEXP texts) {
   const nubrek::TextView text(texts);
-  double year_first = 0, day_first = 0, month_first = 0, both = 0;
-  int only_day = 0, only_month = 0, first_both = 0;
-  for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(text.size()); ++i) {
-    const nubrek::DateText t = element(text, i);
-    if (!t.fine) continue;
-    if (t.year_first) {
-      ++year_first;
-      continue;
-    }
-    const bool d = nubrek::day_of(t, nubrek::DateOrder::day_first) != nubrek::kNoDay;
-    const bool m = nubrek::day_of(t, nubrek::DateOrder::month_first) != nubrek::kNoDay;
-    day_first += d;
-    month_first += m;
-    both += d && m;
-    if (d && !m && !only_day) only_day = i + 1;
-    if (m && !d && !only_month) only_month = i + 1;
-    if (d && m && t.first != t.second && !first_both) first_both = i + 1;
-  }
-  return Rcpp::List::create(Rcpp::_["year_first"] = year_first, Rcpp::_["day_first"] = day_first,
-                            Rcpp::_["month_first"] = month_first, Rcpp::_["both"] = both,
-                            Rcpp::_["only_day"] = only_day, Rcpp::_["only_month"] = only_month,
-                            Rcpp::_["first_both"] = first_both);
+  nubrek::OrderCounts n;
+  for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(text.size()); ++i)
+    n.add(element(text, i), static_cast<int>(i) + 1);
+  return Rcpp::List::create(Rcpp::_["year_first"] = n.year_first,
+                            Rcpp::_["day_first"] = n.day_first,
+                            Rcpp::_["month_first"] = n.month_first, Rcpp::_["both"] = n.both,
+                            Rcpp::_["only_day"] = n.only_day, Rcpp::_["only_month"] = n.only_month,
+                            Rcpp::_["first_both"] = n.first_both);
 }

@@ -124,4 +124,20 @@ int day_of(const DateText& t, DateOrder order) {
   return kNoDay;
 }
 
+void OrderCounts::add(const DateText& text, int place) {
+  if (!text.fine) return;
+  if (text.year_first) {
+    ++year_first;
+    return;
+  }
+  const bool d = day_of(text, DateOrder::day_first) != kNoDay;
+  const bool m = day_of(text, DateOrder::month_first) != kNoDay;
+  day_first += d;
+  month_first += m;
+  both += d && m;
+  if (d && !m && !only_day) only_day = place;
+  if (m && !d && !only_month) only_month = place;
+  if (d && m && text.first != text.second && !first_both) first_both = place;
+}
+
 }  // namespace nubrek

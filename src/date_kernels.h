@@ -23,4 +23,12 @@ constexpr int kNoDay = -2147483647 - 1;
 int civil_day(int year, int month, int day);
 int day_of(const DateText& text, DateOrder order);
 
+// How many texts are days when read each way (those that begin with a year are counted apart), and
+// a first example (its place, from 1) of one that only one reading explains, or that both do.
+struct OrderCounts {
+  double year_first = 0, day_first = 0, month_first = 0, both = 0;
+  int only_day = 0, only_month = 0, first_both = 0;
+  void add(const DateText& text, int place);
+};
+
 }  // namespace nubrek

@@ -1,4 +1,5 @@
 #include "money_kernels.h"
+#include <charconv>
 #include <cmath>
 #include <cstring>
 
@@ -195,6 +196,55 @@ Minor to_minor(const Decimal& amount, int decimals) {
   const double value = static_cast<double>(units);
   if (value > kLargest || value < -kLargest) return {0, 0, Reading::unreadable};
   return {value, rest_units, Reading::fine};
+}
+
+Decimal line_amount(const LineAmounts& lines, std::size_t row) {
+  Decimal amount = lines.first[row];
+  if (lines.arithmetic == Arithmetic::times) amount = multiply(amount, lines.second[row]);
+  if (lines.arithmetic == Arithmetic::minus) amount = subtract(amount, lines.second[row]);
+  for (const auto& column : lines.off) {
+    const Decimal less = column[row];
+    if (less.state != Reading::blank) amount = subtract(amount, less);
+  }
+  return lines.rate.size() > 0 ? multiply(amount, lines.rate[row]) : amount;
+}
+
+LineUnits line_units(const LineAmounts& lines, int decimals, double missing, double* units) {
+  LineUnits out;
+  const std::size_t n = lines.first.size();
+  for (std::size_t i = 0; i < n; ++i) {
+    const Minor minor = to_minor(line_amount(lines, i), decimals);
+    const int row = static_cast<int>(i) + 1;
+    units[i] = minor.state == Reading::fine ? minor.units : missing;
+    if (minor.state == Reading::blank) out.blank.push_back(row);
+    if (minor.state == Reading::unreadable) out.unreadable.push_back(row);
+    if (minor.rest == 0) continue;
+    out.rounded.push_back(row);
+    out.rest.push_back(minor.rest);
+  }
+  return out;
+}
+
+void MarkCounts::add(std::string_view text, int place) {
+  if (text.find_first_of(".,") == std::string_view::npos) return;
+  const auto reads = [&](char mark) {
+    return to_minor(parse_decimal(text.data(), text.size(), mark), 6).state != Reading::unreadable;
+  };
+  const bool with_point = reads('.'), with_comma = reads(',');
+  ++seen;
+  point += with_point;
+  comma += with_comma;
+  differ += with_point != with_comma;
+  if (with_point && !example) example = place;
+}
+
+char* shortest_text(double x, char* buffer) {
+  const double size = std::fabs(x);  // whole numbers such as ids stay free of exponents
+  if (size < 1e15 && x == std::trunc(x))
+    return std::to_chars(buffer, buffer + 64, static_cast<long long>(x)).ptr;
+  const bool plain = (size >= 1e-5 && size < 1e17);
+  return plain ? std::to_chars(buffer, buffer + 64, x, std::chars_format::fixed).ptr
+               : std::to_chars(buffer, buffer + 64, x).ptr;
 }
 
 }  // namespace nubrek

@@ -1,214 +1,10 @@
 #include "parquet_text.h"
-#include <cstdio>
-#include <cstring>
-#include <memory>
+#include "parquet_bytes.h"
+#include "regular_file.h"
+#include "threads.h"
 
 namespace nubrek {
 namespace {
-
-using Byte = std::uint8_t;
-[[noreturn]] void refuse(const char* why) {
-  throw ParquetRefused(why);
-}
-
-struct Bytes {
-  const Byte* p;
-  const Byte* end;
-  std::size_t left() const { return static_cast<std::size_t>(end - p); }
-  const Byte* take(std::size_t n) {
-    if (left() < n) refuse("cut short");
-    const Byte* at = p;
-    p += n;
-    return at;
-  }
-  std::uint32_t number32() {
-    std::uint32_t n;
-    std::memcpy(&n, take(4), 4);
-    return n;
-  }
-  std::uint64_t varint() {
-    std::uint64_t n = 0;
-    for (int shift = 0; shift < 64; shift += 7) {
-      const Byte b = *take(1);
-      n |= static_cast<std::uint64_t>(b & 0x7F) << shift;
-      if (!(b & 0x80)) return n;
-    }
-    refuse("a number without end");
-  }
-  std::int64_t zigzag() {
-    const std::uint64_t n = varint();
-    return static_cast<std::int64_t>(n >> 1) ^ -static_cast<std::int64_t>(n & 1);
-  }
-};
-
-// The compact serialisation of the footer and the page headers: fields by number, each with its
-// type.
-enum Type {
-  kTrue = 1,
-  kFalse = 2,
-  kByte = 3,
-  kDouble = 7,
-  kBinary = 8,
-  kList = 9,
-  kSet = 10,
-  kMap = 11,
-  kStruct = 12
-};
-void skip(Bytes& in, int type, int depth = 0);
-
-template <class Field>
-void read_struct(Bytes& in, const Field& field) {
-  for (int id = 0;;) {
-    const Byte head = *in.take(1);
-    if (head == 0) return;
-    id = head >> 4 ? id + (head >> 4) : static_cast<int>(in.zigzag());
-    const int type = head & 15;
-    if (!field(id, type)) skip(in, type);
-  }
-}
-
-template <class Item>
-void read_list(Bytes& in, const Item& item) {
-  const Byte head = *in.take(1);
-  const std::uint64_t n = head >> 4 == 15 ? in.varint() : head >> 4;
-  for (std::uint64_t i = 0; i < n; ++i) item(head & 15);
-}
-
-void skip(Bytes& in, int type, int depth) {
-  if (depth > 30) refuse("too deep");
-  switch (type) {
-    case kTrue:
-    case kFalse:
-      return;
-    case kByte:
-      in.take(1);
-      return;
-    case 4:
-    case 5:
-    case 6:
-      in.varint();
-      return;
-    case kDouble:
-      in.take(8);
-      return;
-    case kBinary:
-      in.take(static_cast<std::size_t>(in.varint()));
-      return;
-    case kList:
-    case kSet:
-      read_list(in, [&](int of) {
-        if (of == kTrue || of == kFalse)
-          in.take(1);
-        else
-          skip(in, of, depth + 1);
-      });
-      return;
-    case kStruct:
-      read_struct(in, [&](int, int of) {
-        skip(in, of, depth + 1);
-        return true;
-      });
-      return;
-    default:
-      refuse("a type that is not known");
-  }
-}
-
-std::string text_of(Bytes& in) {
-  const std::size_t n = static_cast<std::size_t>(in.varint());
-  return {reinterpret_cast<const char*>(in.take(n)), n};
-}
-
-struct File {
-  explicit File(const std::string& path) : handle(std::fopen(path.c_str(), "rb"), &std::fclose) {
-    if (!handle) refuse("cannot be opened");
-  }
-  std::vector<Byte> read(std::int64_t from, std::int64_t n) {
-    if (from < 0 || n < 0) refuse("a place outside the file");
-    std::vector<Byte> out(static_cast<std::size_t>(n));
-    if (std::fseek(handle.get(), static_cast<long>(from), SEEK_SET) != 0 ||
-        std::fread(out.data(), 1, out.size(), handle.get()) != out.size())
-      refuse("cut short");
-    return out;
-  }
-  std::int64_t size() {
-    std::fseek(handle.get(), 0, SEEK_END);
-    return std::ftell(handle.get());
-  }
-  std::unique_ptr<std::FILE, int (*)(std::FILE*)> handle;
-};
-
-ParquetColumn schema_element(Bytes& in, bool& nested, bool& text_kind) {
-  ParquetColumn out;
-  int physical = -1, converted = -1;
-  bool string_kind = false;
-  read_struct(in, [&](int id, int type) {
-    switch (id) {
-      case 1:
-        physical = static_cast<int>(in.zigzag());
-        return true;
-      case 3: {
-        const auto repetition = in.zigzag();
-        out.optional = repetition == 1;
-        nested = nested || repetition == 2;
-        return true;
-      }
-      case 4:
-        out.name = text_of(in);
-        return true;
-      case 5:
-        nested = nested || in.zigzag() > 0;
-        return true;
-      case 6:
-        converted = static_cast<int>(in.zigzag());
-        return true;
-      case 10:
-        if (type != kStruct) return false;
-        read_struct(in, [&](int kind, int of) {
-          string_kind = string_kind || kind == 1;
-          skip(in, of);
-          return true;
-        });
-        return true;
-      default:
-        return false;
-    }
-  });
-  text_kind = physical == 6 && (converted == 0 || string_kind);
-  return out;
-}
-
-ParquetChunk column_chunk(Bytes& in) {
-  ParquetChunk out;
-  std::int64_t data = 0, dictionary = 0;
-  read_struct(in, [&](int id, int type) {
-    if (id != 3 || type != kStruct) return false;
-    read_struct(in, [&](int field, int) {
-      switch (field) {
-        case 4:
-          out.codec = static_cast<int>(in.zigzag());
-          return true;
-        case 5:
-          out.values = in.zigzag();
-          return true;
-        case 7:
-          out.bytes = in.zigzag();
-          return true;
-        case 9:
-          data = in.zigzag();
-          return true;
-        case 11:
-          dictionary = in.zigzag();
-          return true;
-        default:
-          return false;
-      }
-    });
-    return true;
-  });
-  out.from = dictionary > 0 && dictionary < data ? dictionary : data;
-  return out;
-}
 
 // Snappy's block format.
 void unpack(const Byte* from, std::size_t n, std::vector<Byte>& out) {
@@ -457,57 +253,6 @@ class ChunkReader {
 
 }  // namespace
 
-ParquetTable parquet_table(const std::string& path) {
-  File file(path);
-  const std::int64_t size = file.size();
-  if (size < 12) refuse("too small");
-  const std::vector<Byte> tail = file.read(size - 8, 8);
-  std::uint32_t length;
-  std::memcpy(&length, tail.data(), 4);
-  if (std::memcmp(tail.data() + 4, "PAR1", 4) != 0 || static_cast<std::int64_t>(length) > size - 12)
-    refuse("no footer");
-  const std::vector<Byte> footer = file.read(size - 8 - static_cast<std::int64_t>(length), length);
-  Bytes in{footer.data(), footer.data() + footer.size()};
-  ParquetTable out;
-  bool root = true, nested = false;
-  read_struct(in, [&](int id, int type) {
-    if (id == 2 && type == kList) {
-      read_list(in, [&](int) {
-        bool text = false, inner = false;
-        ParquetColumn column = schema_element(in, inner, text);
-        if (root) {
-          root = false;
-          return;
-        }
-        nested = nested || inner;
-        column.text = text;
-        out.columns.push_back(std::move(column));
-      });
-      return true;
-    }
-    if (id == 3) {
-      out.rows = in.zigzag();
-      return true;
-    }
-    if (id != 4 || type != kList) return false;
-    read_list(in, [&](int) {
-      read_struct(in, [&](int field, int of) {
-        if (field != 1 || of != kList) return false;
-        std::size_t k = 0;
-        read_list(in, [&](int) {
-          const ParquetChunk chunk = column_chunk(in);
-          if (k >= out.columns.size()) refuse("more columns than names");
-          out.columns[k++].chunks.push_back(chunk);
-        });
-        return true;
-      });
-    });
-    return true;
-  });
-  if (nested) refuse("columns within columns");
-  return out;
-}
-
 void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing,
                          Coder& coder, std::vector<int>& out) {
   File file(path);
@@ -515,6 +260,65 @@ void code_parquet_column(const std::string& path, const ParquetColumn& column, i
     const std::vector<Byte> bytes = file.read(chunk.from, chunk.bytes);
     ChunkReader(bytes, column, chunk.codec, missing, coder, out).read(chunk.values);
   }
+}
+
+namespace {
+
+// One text column of all files; false where anything about it is unusual.
+bool code_column(const std::vector<std::string>& files, const std::vector<ParquetTable>& tables,
+                 int missing, ParquetTextColumn& out) {
+  Coder coder;
+  for (std::size_t f = 0; f < files.size(); ++f) {
+    const ParquetColumn* mine = nullptr;
+    for (const auto& column : tables[f].columns)
+      if (column.text && column.name == out.name) mine = &column;
+    if (!mine) return false;
+    const std::size_t wanted = out.codes.size() + static_cast<std::size_t>(tables[f].rows);
+    out.codes.reserve(wanted);
+    code_parquet_column(files[f], *mine, missing, coder, out.codes);
+    if (out.codes.size() != wanted) return false;
+  }
+  out.texts = coder.store();
+  return readable(*out.texts);
+}
+
+bool same_columns(const ParquetTable& a, const ParquetTable& b) {
+  if (a.columns.size() != b.columns.size()) return false;
+  for (std::size_t k = 0; k < a.columns.size(); ++k)
+    if (a.columns[k].name != b.columns[k].name) return false;
+  return true;
+}
+
+}  // namespace
+
+bool read_parquet_texts(const std::vector<std::string>& files, int missing, int threads,
+                        ParquetTexts& out) {
+  std::vector<ParquetTable> tables;
+  try {
+    for (const auto& file : files) tables.push_back(parquet_table(file));
+  } catch (const std::exception&) {
+    return false;
+  }
+  for (const auto& table : tables) {
+    if (table.rows > 2147483646 || !same_columns(table, tables[0])) return false;
+    out.rows.push_back(static_cast<int>(table.rows));
+  }
+  for (const auto& column : tables[0].columns) {
+    out.names.push_back(column.name);
+    if (column.text) out.columns.push_back({column.name, {}, nullptr});
+  }
+  std::vector<char> fine(out.columns.size(), 0);
+  run_tasks(out.columns.size(), threads, [&](std::size_t k) {
+    try {
+      fine[k] = code_column(files, tables, missing, out.columns[k]);
+    } catch (const std::exception&) {
+    }  // refused, or more memory than there is: the library's reader says what is wrong
+  });
+  std::size_t kept = 0;
+  for (std::size_t k = 0; k < fine.size(); ++k)
+    if (fine[k]) std::swap(out.columns[kept++], out.columns[k]);
+  out.columns.resize(kept);
+  return true;
 }
 
 }  // namespace nubrek

@@ -35,4 +35,19 @@ ParquetTable parquet_table(const std::string& path);
 void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing,
                          Coder& coder, std::vector<int>& out);
 
+// The text columns of files of one shape; those that hold anything unusual are left out. False
+// where a file cannot be looked into or has other columns.
+struct ParquetTextColumn {
+  std::string name;
+  std::vector<int> codes;
+  std::shared_ptr<TextStore> texts;
+};
+struct ParquetTexts {
+  std::vector<std::string> names;  // of all columns
+  std::vector<int> rows;           // of each file
+  std::vector<ParquetTextColumn> columns;
+};
+bool read_parquet_texts(const std::vector<std::string>& files, int missing, int threads,
+                        ParquetTexts& out);
+
 }  // namespace nubrek

@@ -8,16 +8,17 @@ using nubrek::SetColumns;
 // Parameters and kind of time of every purchase model.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_purchase_models() {
-  const auto mixing = [](nubrek::Mixing m) { return m == nubrek::Mixing::gamma ? "rate" : "share"; };
+  const auto mixing = [](nubrek::Mixing m) {
+    return m == nubrek::Mixing::gamma ? "rate" : "share";
+  };
   Rcpp::List out;
   for (const PurchaseModel* model : nubrek::purchase_models())
-    out.push_back(Rcpp::List::create(
-                      Rcpp::_["parameters"] =
-                          Rcpp::CharacterVector(model->parameters, model->parameters + 4),
-                      Rcpp::_["discrete"] = model->discrete,
-                      Rcpp::_["leaving"] = mixing(model->leaving),
-                      Rcpp::_["buying"] = mixing(model->buying)),
-                  model->name);
+    out.push_back(
+        Rcpp::List::create(
+            Rcpp::_["parameters"] = Rcpp::CharacterVector(model->parameters, model->parameters + 4),
+            Rcpp::_["discrete"] = model->discrete, Rcpp::_["leaving"] = mixing(model->leaving),
+            Rcpp::_["buying"] = mixing(model->buying)),
+        model->name);
   return out;
 }
 
@@ -66,8 +67,8 @@ Rcpp::List cpp_purchase_density(std::string name, Rcpp::List own, Rcpp::List his
   return Rcpp::List::create(Rcpp::_["log_lik"] = log_lik, Rcpp::_["active"] = active);
 }
 
-// Weighted log-likelihood with gradient and Hessian; `design` has `effects`, `columns`, `buying` and
-// the `set` of each history.
+// Weighted log-likelihood with gradient and Hessian; `design` has `effects`, `columns`, `buying`
+// and the `set` of each history.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_purchase_sum(std::string name, Rcpp::NumericVector base, Rcpp::List design,
                             Rcpp::List histories, Rcpp::NumericVector count, int threads) {

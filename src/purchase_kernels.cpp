@@ -50,7 +50,9 @@ struct Futures {
 std::vector<double> still_active(const PurchaseModel& model, const ParameterSets& sets,
                                  const Histories& h, const Futures& futures, int threads) {
   std::vector<double> once(futures.distinct.size()), out(h.n);
-  const auto one = [&](std::size_t i) { return model.density(sets.of(i), h.of(i), nullptr).active; };
+  const auto one = [&](std::size_t i) {
+    return model.density(sets.of(i), h.of(i), nullptr).active;
+  };
   run_tasks(once.size(), threads, [&](std::size_t k) {
     if (h.x[futures.row[k]] == 0) once[k] = one(futures.row[k]);
   });

@@ -1,5 +1,5 @@
-// What is asked of a purchase model for many customers at once: plain arrays, no R. Rows are done in
-// chunks of a fixed size, so that no sum depends on the number of threads.
+// What is asked of a purchase model for many customers at once: plain arrays, no R. Rows are done
+// in chunks of a fixed size, so that no sum depends on the number of threads.
 #pragma once
 #include <algorithm>
 #include <cstddef>
@@ -10,7 +10,9 @@
 namespace nubrek {
 
 constexpr std::size_t kChunk = 2048;
-inline std::size_t chunks_of(std::size_t n) { return (n + kChunk - 1) / kChunk; }
+inline std::size_t chunks_of(std::size_t n) {
+  return (n + kChunk - 1) / kChunk;
+}
 
 template <class Row>
 void each_row(std::size_t n, int threads, const Row& row) {
@@ -54,12 +56,13 @@ LogLikelihood sum_log_likelihood(const PurchaseModel& model, const double* base,
                                  const Design& design, const Histories& h, const double* count,
                                  int threads);
 
-// Expected purchases in (0, horizon], a horizon for all or one for each row, discounted at one rate.
+// Expected purchases in (0, horizon], a horizon for all or one for each row, discounted at one
+// rate.
 void expected_purchases(const PurchaseModel& model, const ParameterSets& sets, const Histories& h,
                         const std::vector<double>& horizon, double delta, int threads, double* out);
 
-// Probability of still being a customer, and the expected purchases: a column of `expected` for each
-// horizon with its rate.
+// Probability of still being a customer, and the expected purchases: a column of `expected` for
+// each horizon with its rate.
 void purchases_ahead(const PurchaseModel& model, const ParameterSets& sets, const Histories& h,
                      const std::vector<double>& horizons, const std::vector<double>& deltas,
                      int threads, double* active, double* expected);

@@ -13,8 +13,12 @@ std::vector<const PurchaseModel*>& registry() {
 
 }  // namespace
 
-const std::vector<const PurchaseModel*>& purchase_models() { return registry(); }
-void add_purchase_model(const PurchaseModel* model) { registry().push_back(model); }
+const std::vector<const PurchaseModel*>& purchase_models() {
+  return registry();
+}
+void add_purchase_model(const PurchaseModel* model) {
+  registry().push_back(model);
+}
 
 const PurchaseModel& purchase_model(const std::string& name) {
   for (const PurchaseModel* one : purchase_models())

@@ -20,11 +20,8 @@ Rcpp::IntegerVector cpp_count_others(SEXP values, bool more) {
 // The rows from rank 1 down, equal ranks in their order; `rank` is 1 + the number strictly better.
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_rows_by_rank(Rcpp::IntegerVector rank) {
-  const R_xlen_t n = rank.size();
-  Rcpp::IntegerVector out = Rcpp::no_init(n);
-  std::vector<int> next(static_cast<std::size_t>(n) + 1,
-                        0);  // how many of the rank have been placed
-  for (R_xlen_t i = 0; i < n; ++i) out[rank[i] - 1 + next[rank[i]]++] = static_cast<int>(i) + 1;
+  Rcpp::IntegerVector out = Rcpp::no_init(rank.size());
+  nubrek::rows_by_rank(rank.begin(), static_cast<std::size_t>(rank.size()), out.begin());
   return out;
 }
 
@@ -32,15 +29,9 @@ Rcpp::IntegerVector cpp_rows_by_rank(Rcpp::IntegerVector rank) {
 // nobody is).
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_bands(Rcpp::NumericVector value, Rcpp::IntegerVector worse, int bands) {
-  const R_xlen_t n = value.size();
-  Rcpp::IntegerVector band = Rcpp::no_init(n);
+  Rcpp::IntegerVector band = Rcpp::no_init(value.size());
   Rcpp::NumericVector lowest(bands, R_PosInf);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    const int b = static_cast<int>(static_cast<std::int64_t>(bands) * worse[i] / n);
-    band[i] = b + 1;
-    if (value[i] < lowest[b]) lowest[b] = value[i];
-  }
-  for (int b = bands - 1; b > 0; --b)
-    if (lowest[b] < lowest[b - 1]) lowest[b - 1] = lowest[b];
+  nubrek::cut_bands(value.begin(), worse.begin(), static_cast<std::size_t>(value.size()), bands,
+                    band.begin(), lowest.begin());
   return Rcpp::List::create(Rcpp::_["band"] = band, Rcpp::_["lowest"] = lowest);
 }

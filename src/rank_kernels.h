@@ -73,4 +73,28 @@ inline void count_by_sorting(const double* x, std::size_t n, const RankCounts& o
   }
 }
 
+// The rows (from 1) from rank 1 down, equal ranks in their order; `rank` is 1 + the number strictly
+// better.
+inline void rows_by_rank(const int* rank, std::size_t n, int* out) {
+  std::vector<int> placed(n + 1, 0);  // how many of the rank
+  for (std::size_t i = 0; i < n; ++i) {
+    const int r = rank[i];
+    out[r - 1 + placed[static_cast<std::size_t>(r)]++] = static_cast<int>(i) + 1;
+  }
+}
+
+// The band of each value, 1 + (bands x number strictly worse) div n (definition 27), and the lowest
+// value from each band up, which starts infinite.
+inline void cut_bands(const double* value, const int* worse, std::size_t n, int bands, int* band,
+                      double* lowest) {
+  for (std::size_t i = 0; i < n; ++i) {
+    const int b = static_cast<int>(static_cast<std::int64_t>(bands) * worse[i] /
+                                   static_cast<std::int64_t>(n));
+    band[i] = b + 1;
+    if (value[i] < lowest[b]) lowest[b] = value[i];
+  }
+  for (int b = bands - 1; b > 0; --b)
+    if (lowest[b] < lowest[b - 1]) lowest[b - 1] = lowest[b];
+}
+
 }  // namespace nubrek

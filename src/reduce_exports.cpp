@@ -61,9 +61,7 @@ Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_
 Rcpp::IntegerVector cpp_gap_counts(Rcpp::List purchases, Rcpp::IntegerVector period_of_day,
                                    int first_day, int until) {
   Rcpp::IntegerVector customer = purchases["customer"], day = purchases["day"];
-  int most = 0;
-  for (const int p : period_of_day)
-    if (p > most) most = p;
+  const int most = std::max(0, *std::max_element(period_of_day.begin(), period_of_day.end()));
   Rcpp::IntegerVector out(most + 1);
   nubrek::count_gaps(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()),
                      {period_of_day.begin(), first_day}, until, out.begin());

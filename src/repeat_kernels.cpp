@@ -87,4 +87,23 @@ void count_arrivals(const Events& active, const Events& history, const Events& m
   }
 }
 
+std::vector<PeriodCell> customer_periods(const Events& orders, const double* sales,
+                                         const Events& purchases, const PeriodOfDay& period) {
+  std::vector<PeriodCell> out;
+  for (std::size_t i = 0; i < orders.n; ++i) {
+    const int c = orders.customer[i], p = period(orders.day[i]);
+    if (out.empty() || out.back().customer != c || out.back().period != p)
+      out.push_back({c, p, 0, 0, 0});
+    ++out.back().orders;
+    out.back().sales += sales[i];
+  }
+  auto cell = out.begin();
+  for (std::size_t i = 0; i < purchases.n; ++i) {
+    const int c = purchases.customer[i], p = period(purchases.day[i]);
+    while (cell->customer != c || cell->period != p) ++cell;
+    ++cell->purchases;
+  }
+  return out;
+}
+
 }  // namespace nubrek

@@ -29,6 +29,14 @@ void measure_gaps(const Events& purchases, const GapMeasures& out);
 // Per customer the first day and the nth day; untouched without one. Days of one customer differ.
 void nth_days(const Events& days, int nth, int* first, int* nth_day);
 
+// Per customer and period with an order, sorted by both: the period, purchases, orders and sales.
+struct PeriodCell {
+  int customer, period, purchases, orders;
+  double sales;
+};
+std::vector<PeriodCell> customer_periods(const Events& orders, const double* sales,
+                                         const Events& purchases, const PeriodOfDay& period);
+
 // New, returning and reactivated customers of each period, with their money. `active` are purchases
 // (in the filter), `history` those that decide who is not new, `money` all orders (in the filter);
 // `known` a day per customer who is not new from the start (or `no_day`). A look-back below 0 is

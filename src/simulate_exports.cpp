@@ -3,9 +3,9 @@
 
 namespace {
 
-// `worlds` from R: names of both `models`, `histories` with amounts, the `set` of each row, for each
-// draw a matrix of `purchase` parameters (a column per set) and a row of `spend` parameters; `draw`
-// has how many `individual` courses, the `seed`, the number of the first row, `threads`.
+// `worlds` from R: names of both `models`, `histories` with amounts, the `set` of each row, for
+// each draw a matrix of `purchase` parameters (a column per set) and a row of `spend` parameters;
+// `draw` has how many `individual` courses, the `seed`, the number of the first row, `threads`.
 struct WorldColumns {
   nubrek::HistoryColumns histories;
   nubrek::SpendColumns amounts;
@@ -41,7 +41,9 @@ struct WorldColumns {
   }
 };
 
-void pause() { Rcpp::checkUserInterrupt(); }
+void pause() {
+  Rcpp::checkUserInterrupt();
+}
 
 }  // namespace
 
@@ -66,8 +68,7 @@ Rcpp::List cpp_simulate_value(Rcpp::List worlds, Rcpp::List draw, Rcpp::List gro
 // `first_factor`) the rows are customers still to come.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_simulate_periods(Rcpp::List worlds, Rcpp::List draw, Rcpp::List groups,
-                                std::vector<double> edges,
-                                Rcpp::Nullable<Rcpp::List> arrivals) {
+                                std::vector<double> edges, Rcpp::Nullable<Rcpp::List> arrivals) {
   const WorldColumns w(worlds, draw);
   const Rcpp::IntegerVector of = groups["of"];
   const int number = groups["number"], draws = static_cast<int>(w.rows.draws()),

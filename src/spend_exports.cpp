@@ -11,11 +11,10 @@ Rcpp::List cpp_spend_models() {
   Rcpp::List out;
   for (const SpendModel* model : nubrek::spend_models())
     out.push_back(
-        Rcpp::List::create(Rcpp::_["parameters"] =
-                               Rcpp::CharacterVector(model->parameters, model->parameters + 3),
-                           Rcpp::_["positive"] =
-                               Rcpp::LogicalVector(model->positive, model->positive + 3),
-                           Rcpp::_["by_logs"] = model->by_logs),
+        Rcpp::List::create(
+            Rcpp::_["parameters"] = Rcpp::CharacterVector(model->parameters, model->parameters + 3),
+            Rcpp::_["positive"] = Rcpp::LogicalVector(model->positive, model->positive + 3),
+            Rcpp::_["by_logs"] = model->by_logs),
         model->name);
   return out;
 }
@@ -27,8 +26,8 @@ Rcpp::NumericVector cpp_spend_density(std::string name, Rcpp::NumericVector para
   const SpendColumns a(spends);
   Rcpp::NumericVector out(a.repeats.size());
   for (R_xlen_t i = 0; i < out.size(); ++i)
-    out[i] = model.density(parameters.begin(), a.rows.of(static_cast<std::size_t>(i)), nullptr,
-                           nullptr);
+    out[i] =
+        model.density(parameters.begin(), a.rows.of(static_cast<std::size_t>(i)), nullptr, nullptr);
   return out;
 }
 
@@ -38,10 +37,9 @@ Rcpp::List cpp_spend_sum(std::string name, Rcpp::NumericVector parameters, Rcpp:
                          Rcpp::NumericVector count, int threads) {
   const auto sum = nubrek::sum_log_likelihood(spend_model(name), parameters.begin(),
                                               SpendColumns(spends).rows, count.begin(), threads);
-  return Rcpp::List::create(
-      Rcpp::_["log_lik"] = sum.value,
-      Rcpp::_["gradient"] = Rcpp::NumericVector(sum.first, sum.first + 3),
-      Rcpp::_["hessian"] = Rcpp::NumericMatrix(3, 3, &sum.second[0][0]));
+  return Rcpp::List::create(Rcpp::_["log_lik"] = sum.value,
+                            Rcpp::_["gradient"] = Rcpp::NumericVector(sum.first, sum.first + 3),
+                            Rcpp::_["hessian"] = Rcpp::NumericMatrix(3, 3, &sum.second[0][0]));
 }
 
 // [[Rcpp::export(rng = false)]]
@@ -80,10 +78,9 @@ Rcpp::List cpp_simulate_spend(std::string name, Rcpp::NumericVector parameters,
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_log_amounts(Rcpp::IntegerVector customer, Rcpp::NumericVector sales, double unit,
                            int n_customers) {
-  const auto moments =
-      nubrek::log_moments(customer.begin(), sales.begin(), unit,
-                          static_cast<std::size_t>(customer.size()),
-                          static_cast<std::size_t>(n_customers));
+  const auto moments = nubrek::log_moments(customer.begin(), sales.begin(), unit,
+                                           static_cast<std::size_t>(customer.size()),
+                                           static_cast<std::size_t>(n_customers));
   Rcpp::NumericVector log_mean(n_customers, NA_REAL), spread(n_customers, NA_REAL);
   for (R_xlen_t c = 0; c < n_customers; ++c) {
     const Moments& one = moments[static_cast<std::size_t>(c)];

@@ -38,8 +38,7 @@ struct DrawnAmounts {
   double sum = 0;
   Moments logs;
 };
-DrawnAmounts draw_amounts(const SpendModel& model, const double* parameters, double n,
-                          Stream& gen);
+DrawnAmounts draw_amounts(const SpendModel& model, const double* parameters, double n, Stream& gen);
 
 // The moments of the logs of each customer's amounts after the first; rows by customer (from 1) and
 // day. Who has but one has none.

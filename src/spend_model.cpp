@@ -12,8 +12,12 @@ std::vector<const SpendModel*>& registry() {
 
 }  // namespace
 
-const std::vector<const SpendModel*>& spend_models() { return registry(); }
-void add_spend_model(const SpendModel* model) { registry().push_back(model); }
+const std::vector<const SpendModel*>& spend_models() {
+  return registry();
+}
+void add_spend_model(const SpendModel* model) {
+  registry().push_back(model);
+}
 
 const SpendModel& spend_model(const std::string& name) {
   for (const SpendModel* one : spend_models())

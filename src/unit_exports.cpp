@@ -1,5 +1,4 @@
 #include <Rcpp.h>
-#include <algorithm>
 #include "lazy_text.h"
 #include "unit_kernels.h"
 
@@ -25,27 +24,11 @@ Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVec
   Rcpp::IntegerVector first(n_units, NA_INTEGER), start(n_units, NA_INTEGER),
       last(n_units, NA_INTEGER), rows(n_units);
   Rcpp::NumericVector total(n_units), moment(timed ? n_units : 0);
-  R_xlen_t next = 0;
-  for (R_xlen_t i = 0; i < unit.size(); ++i) {
-    if (i % 1048576 == 0) Rcpp::checkUserInterrupt();
-    const int u = unit[i] - 1;
-    total[u] += sales[i];
-    ++rows[u];
-    if (next < apart.size() && apart[next] == i + 1) {
-      ++next;
-      continue;
-    }
-    if (first[u] == NA_INTEGER) {
-      first[u] = static_cast<int>(i + 1);
-      start[u] = last[u] = day[i];
-      if (timed) moment[u] = seconds[i];
-      continue;
-    }
-    if (timed && (day[i] < start[u] || (day[i] == start[u] && seconds[i] < moment[u])))
-      moment[u] = seconds[i];
-    if (day[i] < start[u]) start[u] = day[i];
-    if (day[i] > last[u]) last[u] = day[i];
-  }
+  nubrek::sum_units({unit.begin(), day.begin(), timed ? seconds.begin() : nullptr, sales.begin(),
+                     static_cast<std::size_t>(unit.size()), apart.begin(),
+                     static_cast<std::size_t>(apart.size())},
+                    {first.begin(), start.begin(), last.begin(), rows.begin(),
+                     timed ? moment.begin() : nullptr, total.begin()});
   return Rcpp::List::create(Rcpp::_["first"] = first, Rcpp::_["start"] = start,
                             Rcpp::_["seconds"] = moment, Rcpp::_["last"] = last,
                             Rcpp::_["sales"] = total, Rcpp::_["rows"] = rows);
@@ -58,47 +41,19 @@ Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVec
 Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customers,
                                     Rcpp::IntegerVector day, Rcpp::NumericVector seconds,
                                     Rcpp::IntegerVector order, SEXP texts) {
-  const std::size_t n = static_cast<std::size_t>(customer.size());
   const nubrek::TextView text(texts);
   const bool timed = seconds.size() > 0;
-  auto before = [&](int a, int b) {  // of one day
+  const auto before = [&](int a, int b) {
     if (timed && seconds[a] != seconds[b]) return seconds[a] < seconds[b];
-    if (order[a] != order[b]) {
-      if (order[a] == 0 || order[b] == 0) return order[a] == 0;
-      return text[static_cast<std::size_t>(order[a]) - 1] <
-             text[static_cast<std::size_t>(order[b]) - 1];
-    }
-    return a < b;
+    if (order[a] == order[b]) return a < b;
+    if (order[a] == 0 || order[b] == 0) return order[a] == 0;
+    return text[static_cast<std::size_t>(order[a]) - 1] <
+           text[static_cast<std::size_t>(order[b]) - 1];
   };
-  // day and place in one number, dealt out to the customers, so that each one's few orders are
-  // sorted side by side
-  struct Entry {
-    int day, place;
-  };
-  std::vector<std::size_t> ends(static_cast<std::size_t>(n_customers) + 1, 0);
-  for (const int c : customer) ++ends[static_cast<std::size_t>(c)];
-  std::size_t sum = 0;
-  for (auto& end : ends) {
-    const std::size_t mine = end;
-    end = sum;
-    sum += mine;
-  }
-  std::vector<Entry> entries(n);
-  for (std::size_t i = 0; i < n; ++i)
-    entries[ends[static_cast<std::size_t>(customer[static_cast<R_xlen_t>(i)])]++] = {
-        day[static_cast<R_xlen_t>(i)], static_cast<int>(i)};
   Rcpp::IntegerVector out = Rcpp::no_init(customer.size());
-  std::size_t from = 0;
-  for (std::size_t c = 1; c < ends.size(); ++c) {
-    if (c % 65536 == 0) Rcpp::checkUserInterrupt();
-    std::sort(entries.begin() + static_cast<std::ptrdiff_t>(from),
-              entries.begin() + static_cast<std::ptrdiff_t>(ends[c]),
-              [&](const Entry& a, const Entry& b) {
-                return a.day != b.day ? a.day < b.day : before(a.place, b.place);
-              });
-    for (; from < ends[c]; ++from) out[static_cast<R_xlen_t>(from)] = entries[from].place + 1;
-  }
-  return out;
+  nubrek::sort_orders(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()),
+                      static_cast<std::size_t>(n_customers), before, out.begin());
+  return out + 1;
 }
 
 // Of a permutation that sorts units: the rows (from 1), unit after unit. `first` and `rows` say
@@ -106,27 +61,10 @@ Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customer
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_rows_by_unit(Rcpp::IntegerVector unit, Rcpp::IntegerVector sorted,
                                      Rcpp::IntegerVector first, Rcpp::IntegerVector rows) {
-  const R_xlen_t n = unit.size();
-  Rcpp::IntegerVector out = Rcpp::no_init(n);
-  bool together = true;
-  int seen = 0;
-  for (R_xlen_t i = 0; i < n && together; ++i) {
-    if (unit[i] == seen + 1)
-      ++seen;
-    else
-      together = unit[i] == seen;
-  }
-  if (together) {
-    int* to = out.begin();
-    for (const int u : sorted)
-      for (int k = 0; k < rows[u - 1]; ++k) *to++ = first[u - 1] + k;
-    return out;
-  }
-  Rcpp::IntegerVector place = Rcpp::no_init(sorted.size()), number = Rcpp::no_init(n);
-  for (R_xlen_t i = 0; i < sorted.size(); ++i) place[sorted[i] - 1] = static_cast<int>(i) + 1;
-  for (R_xlen_t i = 0; i < n; ++i) number[i] = place[unit[i] - 1];
-  nubrek::order_by_group(number.begin(), static_cast<std::size_t>(n),
-                         static_cast<std::size_t>(sorted.size()), out.begin());
+  Rcpp::IntegerVector out = Rcpp::no_init(unit.size());
+  nubrek::rows_by_unit(unit.begin(), static_cast<std::size_t>(unit.size()), sorted.begin(),
+                       static_cast<std::size_t>(sorted.size()), first.begin(), rows.begin(),
+                       out.begin());
   return out;
 }
 
@@ -160,13 +98,9 @@ SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at) {
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector group, int origin,
                           int n_groups) {
-  Rcpp::NumericVector out(n_groups);
+  Rcpp::NumericVector sums(n_groups);
   Rcpp::IntegerVector rows(n_groups);
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    if (group[i] == NA_INTEGER) continue;
-    const int g = group[i] - origin - 1;
-    ++rows[g];
-    if (!ISNAN(x[i])) out[g] += x[i];
-  }
-  return Rcpp::List::create(Rcpp::_["sums"] = out, Rcpp::_["rows"] = rows);
+  nubrek::sum_by_group(x.begin(), group.begin(), static_cast<std::size_t>(x.size()), origin,
+                       NA_INTEGER, sums.begin(), rows.begin());
+  return Rcpp::List::create(Rcpp::_["sums"] = sums, Rcpp::_["rows"] = rows);
 }

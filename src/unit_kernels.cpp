@@ -1,4 +1,5 @@
 #include "unit_kernels.h"
+#include <cmath>
 #include "coding.h"
 
 namespace nubrek {
@@ -51,6 +52,71 @@ void order_by_group(const int* group, std::size_t n, std::size_t n_groups, int* 
   }
   for (std::size_t i = 0; i < n; ++i)
     out[next[static_cast<std::size_t>(group[i])]++] = static_cast<int>(i) + 1;
+}
+
+void sum_units(const UnitRows& rows, const UnitSums& out) {
+  std::size_t next = 0;
+  for (std::size_t i = 0; i < rows.n; ++i) {
+    const std::size_t u = static_cast<std::size_t>(rows.unit[i] - 1);
+    const int day = rows.day[i];
+    out.sales[u] += rows.sales[i];
+    ++out.rows[u];
+    if (next < rows.n_apart && static_cast<std::size_t>(rows.apart[next]) == i + 1) {
+      ++next;
+      continue;
+    }
+    if (out.first[u] < 1) {
+      out.first[u] = static_cast<int>(i + 1);
+      out.start[u] = out.last[u] = day;
+      if (out.seconds) out.seconds[u] = rows.seconds[i];
+      continue;
+    }
+    const bool earlier = day < out.start[u] ||
+                         (out.seconds && day == out.start[u] && rows.seconds[i] < out.seconds[u]);
+    if (out.seconds && earlier) out.seconds[u] = rows.seconds[i];
+    if (day < out.start[u]) out.start[u] = day;
+    if (day > out.last[u]) out.last[u] = day;
+  }
+}
+
+namespace {
+
+// Whether units come one after the other, from 1 up.
+bool together(const int* unit, std::size_t n) {
+  int seen = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (unit[i] == seen + 1)
+      ++seen;
+    else if (unit[i] != seen)
+      return false;
+  }
+  return true;
+}
+
+}  // namespace
+
+void rows_by_unit(const int* unit, std::size_t n, const int* sorted, std::size_t m,
+                  const int* first, const int* rows, int* out) {
+  if (together(unit, n)) {
+    for (std::size_t i = 0; i < m; ++i)
+      for (int k = 0; k < rows[sorted[i] - 1]; ++k) *out++ = first[sorted[i] - 1] + k;
+    return;
+  }
+  std::vector<int> place(m), number(n);
+  for (std::size_t i = 0; i < m; ++i)
+    place[static_cast<std::size_t>(sorted[i] - 1)] = static_cast<int>(i) + 1;
+  for (std::size_t i = 0; i < n; ++i) number[i] = place[static_cast<std::size_t>(unit[i] - 1)];
+  order_by_group(number.data(), n, m, out);
+}
+
+void sum_by_group(const double* x, const int* group, std::size_t n, int origin, int missing,
+                  double* sums, int* rows) {
+  for (std::size_t i = 0; i < n; ++i) {
+    if (group[i] == missing) continue;
+    const int g = group[i] - origin - 1;
+    ++rows[g];
+    if (!std::isnan(x[i])) sums[g] += x[i];
+  }
 }
 
 }  // namespace nubrek

@@ -1,6 +1,8 @@
 // Rows of one order, found by hashing pairs of codes, summed in one pass, and sorted once.
 #pragma once
+#include <algorithm>
 #include <cstddef>
+#include <vector>
 
 namespace nubrek {
 
@@ -11,5 +13,65 @@ std::size_t number_pairs(const int* a, const int* b, std::size_t n, std::size_t 
 
 // A stable permutation (from 1) that sorts rows by `group`, 1 to `n_groups`.
 void order_by_group(const int* group, std::size_t n, std::size_t n_groups, int* out);
+
+// Rows of units (from 1): day, seconds (null: all at midnight), sales. Rows listed in `apart`
+// (ascending, from 1) do not decide the first row and the time.
+struct UnitRows {
+  const int* unit;
+  const int* day;
+  const double *seconds, *sales;
+  std::size_t n;
+  const int* apart;
+  std::size_t n_apart;
+};
+
+// Per unit: the first row (from 1, untouched without one), the earliest and the latest day, the
+// seconds of the earliest moment (unless null), the sum of sales and the number of rows.
+struct UnitSums {
+  int *first, *start, *last, *rows;
+  double *seconds, *sales;
+};
+void sum_units(const UnitRows& rows, const UnitSums& out);
+
+// The places (from 0) of orders sorted by customer (1 to n_customers) and day; `before(a, b)`
+// decides between two of one customer and day. Day and place in one number, dealt out to the
+// customers, so that each one's few orders are sorted side by side.
+template <class Before>
+void sort_orders(const int* customer, const int* day, std::size_t n, std::size_t n_customers,
+                 const Before& before, int* out) {
+  struct Entry {
+    int day, place;
+  };
+  std::vector<std::size_t> ends(n_customers + 1, 0);
+  for (std::size_t i = 0; i < n; ++i) ++ends[static_cast<std::size_t>(customer[i])];
+  std::size_t sum = 0;
+  for (auto& end : ends) {
+    const std::size_t mine = end;
+    end = sum;
+    sum += mine;
+  }
+  std::vector<Entry> entries(n);
+  for (std::size_t i = 0; i < n; ++i)
+    entries[ends[static_cast<std::size_t>(customer[i])]++] = {day[i], static_cast<int>(i)};
+  std::size_t from = 0;
+  for (std::size_t c = 1; c <= n_customers; ++c) {
+    std::sort(entries.begin() + static_cast<std::ptrdiff_t>(from),
+              entries.begin() + static_cast<std::ptrdiff_t>(ends[c]),
+              [&](const Entry& a, const Entry& b) {
+                return a.day != b.day ? a.day < b.day : before(a.place, b.place);
+              });
+    for (; from < ends[c]; ++from) out[from] = entries[from].place;
+  }
+}
+
+// Of a permutation (from 1) that sorts `m` units: the rows (from 1), unit after unit. `first` and
+// `rows` say where the rows of each unit stand if they stand together.
+void rows_by_unit(const int* unit, std::size_t n, const int* sorted, std::size_t m,
+                  const int* first, const int* rows, int* out);
+
+// Sums and numbers of rows by group; `group` less `origin` is from 1, or `missing`. NaN takes no
+// part in sums.
+void sum_by_group(const double* x, const int* group, std::size_t n, int origin, int missing,
+                  double* sums, int* rows);
 
 }  // namespace nubrek

@@ -101,7 +101,12 @@ test_that(
       )
       for (threads in c(1L, 3L)) {
         for (chunk in c(1L, 7L, 64L)) {
-          again <- cpp_read_coded(path, file.size(path), ",", 3L, threads, \(share) NULL, chunk)
+          again <- cpp_read_coded(
+            path,
+            file.size(path),
+            list(separator = ",", columns = 3L, chunk = chunk, threads = threads),
+            \(share) NULL
+          )
           if (!is.null(again)) {
             expect_equal(
               lapply(again$columns, as.character),

@@ -36,22 +36,20 @@ test_that("amounts become whole minor units, half to even, exactly", {
     quote = ""
   )
   for (i in seq_len(nrow(cases))) {
-    got <- cpp_minor_units(
-      cases$text[[i]], cases$text[[i]], "none", list(), character(), 2L, cases$mark[[i]]
-    )
+    got <- cpp_minor_units(plain_amounts(cases$text[[i]]), 2L, cases$mark[[i]])
     expect_identical(got$units, cases$units[[i]], label = cases$text[[i]])
     expect_identical(length(got$unreadable) == 1L, is.na(cases$units[[i]]), label = cases$text[[i]])
   }
-  blank <- cpp_minor_units(c("", "  ", NA), c("", "", ""), "none", list(), character(), 2L, ".")
+  blank <- cpp_minor_units(plain_amounts(c("", "  ", NA)), 2L, ".")
   expect_identical(blank$blank, 1:3)
+  two <- \(first, second, arithmetic) cpp_minor_units(list(
+    first = first, second = second, arithmetic = arithmetic, off = list(), rate = character()
+  ), 2L, ".")$units
   expect_identical(
-    cpp_minor_units(
-      c("3", "1.005"), c("0.335", "100"), "times", list(), character(), 2L, "."
-    )$units,
-    c(100, 10050)
+    two(c("3", "1.005"), c("0.335", "100"), "times"), c(100, 10050)
   ) # 1.005 rounds half to even
   # 9.895
-  expect_identical(cpp_minor_units("10", "0.105", "minus", list(), character(), 2L, ".")$units, 990)
+  expect_identical(two("10", "0.105", "minus"), 990)
   expect_identical(
     cpp_shortest_text(c(0.1 + 0.2, 100000, 1e15, NA)),
     c("0.30000000000000004", "100000", "1000000000000000", NA)

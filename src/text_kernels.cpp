@@ -1,0 +1,101 @@
+#include "text_kernels.h"
+#include <cstring>
+#include <stdexcept>
+#include "delimited.h"
+
+namespace nubrek {
+namespace {
+
+struct OpenFile {
+  std::FILE* file;
+  explicit OpenFile(const std::string& path) : file(std::fopen(path.c_str(), "rb")) {
+    if (!file) throw std::runtime_error("cannot open " + path);
+  }
+  ~OpenFile() { std::fclose(file); }
+  OpenFile(const OpenFile&) = delete;
+  OpenFile& operator=(const OpenFile&) = delete;
+  std::size_t read(std::vector<char>& buffer) {
+    return std::fread(buffer.data(), 1, buffer.size(), file);
+  }
+};
+
+constexpr std::size_t kBuffer = 1u << 20;
+
+std::string read_bytes(const std::string& path, std::size_t enough) {
+  OpenFile file(path);
+  std::string out;
+  std::vector<char> buffer(kBuffer);
+  for (std::size_t got; out.size() < enough && (got = file.read(buffer)) > 0;)
+    out.append(buffer.data(), got);
+  return out;
+}
+
+// A last line of a single ^Z is the end of a file on old systems.
+bool ends_with_mark(std::string_view text) {
+  return text.size() > 1 && text.back() == '\x1a' &&
+         (text[text.size() - 2] == '\n' || text[text.size() - 2] == '\r');
+}
+
+}  // namespace
+
+std::shared_ptr<TextStore> read_lines(const std::string& path) {
+  OpenFile file(path);
+  auto store = std::make_shared<TextStore>();
+  std::vector<char> buffer(kBuffer);
+  std::string rest;
+  for (std::size_t got; (got = file.read(buffer)) > 0;) {
+    const char* p = buffer.data();
+    const char* end = p + got;
+    while (const char* line_end =
+               static_cast<const char*>(std::memchr(p, '\n', static_cast<std::size_t>(end - p)))) {
+      const std::string_view piece(p, static_cast<std::size_t>(line_end - p));
+      if (rest.empty()) {
+        store->add(piece);
+      } else {
+        rest.append(piece);
+        store->add(rest);
+        rest.clear();
+      }
+      p = line_end + 1;
+    }
+    rest.append(p, static_cast<std::size_t>(end - p));
+  }
+  if (!rest.empty()) throw std::runtime_error(path + " is cut short");
+  store->trim_room();
+  return store;
+}
+
+TextTable read_table(const std::string& path, char separator, bool header_only) {
+  const std::string bytes = read_bytes(path, header_only ? kBuffer : SIZE_MAX);
+  std::string_view text(bytes);
+  TextTable out;
+  if (text.substr(0, 3) == "\xEF\xBB\xBF") text.remove_prefix(3);
+  out.mark = ends_with_mark(text);
+  if (out.mark) text.remove_suffix(1);
+  std::size_t k = 0;
+  bool header = true;
+  const Fault fault = read_records(
+      text, separator,
+      [&](std::string_view cell) {
+        if (header) {
+          out.names.emplace_back(cell);
+        } else if (k++ < out.columns.size()) {
+          out.columns[k - 1].add(cell);
+        }
+      },
+      [&](std::size_t) -> const char* {
+        if (header) {
+          header = false;
+          out.columns.resize(out.names.size());
+          return header_only ? "" : nullptr;
+        }
+        const bool whole = k == out.names.size();
+        k = 0;
+        return whole ? nullptr : "it has another number of cells than the header";
+      });
+  out.fault = fault.what;
+  out.row = fault.row;
+  return out;
+}
+
+}  // namespace nubrek
