@@ -52,11 +52,38 @@ cohort_grid <- function(
   within <- older_within %||% usual_gap(ledger, clock)
   at <- if (ages == "elapsed") elapsed_cells(cells, ledger, clock) else calendar_cells(cells)
   pick <- function(m) m[cbind(at$row, at$place)]
-  in_group <- (at$row - 1L) %% length(cells$cohorts) + 1L
-  number <- cells$cohorts[in_group]
+  finer <- 10^(ledger$decimals + (cells$margin_digits %||% 0L))
+  columns <- columns_of_cells(ledger, cells, at, pick, clock, within, finer)
+  new_grid(
+    columns,
+    ledger,
+    rbind(
+      carried(ledger, c("as of", "history start")),
+      grid_remarks(columns, clock, ages, cells$frame, within),
+      no_cohort_remark(ledger, cells$sales$outside),
+      margin_remark(cells$margin_words)
+    ),
+    list(
+      clock = clock,
+      ages = ages,
+      by = names(cells$labels),
+      attributes = by,
+      older_within = within,
+      margin = cells$margin_words,
+      margin_digits = cells$margin_digits,
+      no_cohort = major(ledger, cells$sales$outside)
+    ),
+    scatter_of(cells, pick, 10^ledger$decimals, finer)
+  )
+}
+
+# A row for each cell that can be observed; rows of cells are cohorts, group after group.
+columns_of_cells <- function(ledger, cells, at, pick, clock, within, finer) {
+  n <- length(cells$cohorts)
+  number <- cells$cohorts[(at$row - 1L) %% n + 1L]
   early <- number - cells$frame$number[[1L]]
-  columns <- c(
-    lapply(cells$labels, \(x) x[(at$row - 1L) %/% length(cells$cohorts) + 1L]),
+  c(
+    lapply(cells$labels, \(x) x[(at$row - 1L) %/% n + 1L]),
     list(
       cohort = period_start(number, clock),
       age = at$age,
@@ -68,34 +95,8 @@ cohort_grid <- function(
       purchases = pick(cells$purchases),
       sales = major(ledger, pick(cells$sales$sums))
     ),
-    if (!is.null(cells$margin)) {
-      list(margin = pick(cells$margin$sums) / 10^(ledger$decimals + cells$margin_digits))
-    },
+    if (!is.null(cells$margin)) list(margin = pick(cells$margin$sums) / finer),
     list(complete = at$complete, older = early >= 0L & early < within)
-  )
-  said <- rbind(
-    carried(ledger, c("as of", "history start")),
-    grid_remarks(columns, clock, ages, cells$frame, within),
-    no_cohort_remark(ledger, cells$sales$outside),
-    margin_remark(cells$margin_words)
-  )
-  new_grid(
-    columns,
-    ledger,
-    said,
-    list(
-      clock = clock,
-      ages = ages,
-      by = names(cells$labels),
-      attributes = by,
-      older_within = within,
-      margin = cells$margin_words,
-      margin_digits = cells$margin_digits,
-      no_cohort = major(ledger, cells$sales$outside)
-    ),
-    scatter_of(
-      cells, pick, 10^ledger$decimals, 10^(ledger$decimals + (cells$margin_digits %||% 0L))
-    )
   )
 }
 

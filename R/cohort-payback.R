@@ -43,26 +43,60 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   cohorts <- unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE])
   costs <- cohort_costs(as.data.frame(cohorts), cost, basis)
   cohorts[, total := costs$total]
-  by <- if (together) character() else basis$by
-  own_digits <- if (money == "margin") basis$margin_digits %||% 0L else 0L
   unknown <- if (together) sum(cohorts$size[is.na(cohorts$total)]) else 0L
   if (together) {
     cells <- add_groups(cells)
-    cohorts <- cohorts[,
-      .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))),
-      keyby = cohort
-    ]
+    cohorts <- cohorts_together(cohorts)
   }
-  digits <- max(costs$digits, own_digits)
-  cells <- cells[cohorts[, c(by, "cohort", "total"), with = FALSE], on = c(by, "cohort")]
-  scale <- 10^(basis$decimals + digits)
-  cells[,
-    `:=`(units = units * 10^(digits - own_digits), total = total * 10^(digits - costs$digits))
-  ]
-  d <- (1 + yearly_discount)^(1 / periods_a_year[[basis$clock]]) - 1
+  by <- if (together) character() else basis$by
   keys <- c(by, "cohort")
-  cells[, `:=`(.so_far = cumsum(units / (1 + d)^age), whole = cumsum(!complete) == 0L), by = keys]
-  each <- cells[,
+  unit <- payback_unit(basis, costs, money)
+  discount <- period_discount(yearly_discount, basis$clock)
+  cells <- with_costs(cells, cohorts, keys, unit)
+  each <- payback_of_each(cells, keys, discount, within, basis$clock, unit)
+  new_result(
+    payback_columns(cohorts[each, on = keys], keys, unit, money == "margin"),
+    "payback",
+    remarks = rbind(
+      remarks(grid),
+      payback_remarks(cohorts, costs, basis, money, yearly_discount, discount),
+      unknown_cost_remark(unknown)
+    ),
+    basis = c(with_fields(basis, list(by = by)), list(
+      money = money, within = within, yearly_discount = yearly_discount
+    )),
+    course = course_of(cells, keys, unit$scale),
+    unused = costs$unused,
+    scale = unit$scale
+  )
+}
+
+# Costs and money are whole numbers of a unit fine enough for both: how many digits more than minor
+# units each has, and how many units make a major one.
+payback_unit <- function(basis, costs, money) {
+  own <- if (money == "margin") basis$margin_digits %||% 0L else 0L
+  digits <- max(costs$digits, own)
+  list(
+    finer = 10^digits,
+    of_money = 10^(digits - own),
+    of_cost = 10^(digits - costs$digits),
+    minor = 10^basis$decimals,
+    cost_scale = 10^(basis$decimals + costs$digits),
+    scale = 10^(basis$decimals + digits)
+  )
+}
+
+with_costs <- function(cells, cohorts, keys, unit) {
+  cells <- cells[cohorts[, c(keys, "total"), with = FALSE], on = keys]
+  cells[, `:=`(units = units * unit$of_money, total = total * unit$of_cost)]
+}
+
+payback_of_each <- function(cells, keys, discount, within, clock, unit) {
+  far <- floor(5 * periods_a_year[[clock]])
+  cells[,
+    `:=`(.so_far = cumsum(units / (1 + discount)^age), whole = cumsum(!complete) == 0L), by = keys
+  ]
+  cells[,
     one_payback(
       age,
       .so_far,
@@ -70,59 +104,43 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
       complete,
       total[[1L]],
       size[[1L]],
-      d,
-      floor(5 * periods_a_year[[basis$clock]]),
+      discount,
+      far,
       within,
-      10^digits
+      unit$finer
     ),
     by = keys
   ]
-  out <- cohorts[each, on = keys]
-  known <- money == "margin"
-  value <- out$reached / scale
-  per_cost <- ifelse(
-    out$total > 0, out$reached / (out$total * 10^(digits - costs$digits)), NA_real_
-  )
-  none <- rep(NA_real_, nrow(out))
-  columns <- c(
+}
+
+# Without a margin sales stand against the cost, and nothing is said of payback.
+payback_columns <- function(out, keys, unit, known) {
+  value <- out$reached / unit$scale
+  to_cost <- ifelse(out$total > 0, out$reached / (out$total * unit$of_cost), NA_real_)
+  if_known <- \(x) if (known) x else x[rep(NA_integer_, length(x))]
+  c(
     as.list(out)[keys],
     list(
       size = out$size,
-      cost = out$total / 10^(basis$decimals + costs$digits) / out$size,
-      margin = if (known) value else none,
-      value_to_date = if (known) value / out$size else none,
-      payback_age = if (known) out$payback_age else rep(NA_integer_, nrow(out)),
-      value_to_cost = if (known) per_cost else none,
+      cost = out$total / unit$cost_scale / out$size,
+      margin = if_known(value),
+      value_to_date = if_known(value / out$size),
+      payback_age = if_known(out$payback_age),
+      value_to_cost = if_known(to_cost),
       status = ifelse(out$status == "no cost" | known, out$status, "margin unknown"),
-      expected_age = if (known) out$expected_age else rep(NA_integer_, nrow(out))
+      expected_age = if_known(out$expected_age)
     ),
-    if (!known) {
-      list(sales = value, sales_per_customer = value / out$size, sales_to_cost = per_cost)
-    },
-    list(highest_cost = if (known) out$highest / 10^basis$decimals else none, older = out$older)
+    if (!known) list(sales = value, sales_per_customer = value / out$size, sales_to_cost = to_cost),
+    list(highest_cost = if_known(out$highest / unit$minor), older = out$older)
   )
-  course <- course_of(cells, keys, scale)
-  said <- rbind(
-    remarks(grid),
-    payback_remarks(cohorts, costs, basis, money, yearly_discount, d),
-    if (unknown > 0L) {
-      remark_table("cost unknown", sprintf(
-        "%s of groups without a known cost count in their cohorts as if they had cost nothing.",
-        n_of(unknown, "customer")
-      ))
-    }
-  )
-  new_result(
-    columns,
-    "payback",
-    remarks = said,
-    basis = c(with_fields(basis, list(by = by)), list(
-      money = money, within = within, yearly_discount = yearly_discount
-    )),
-    course = course,
-    unused = costs$unused,
-    scale = scale
-  )
+}
+
+unknown_cost_remark <- function(unknown) {
+  if (unknown == 0L) return(NULL)
+  remark_table("cost unknown", sprintf(
+    "%s of groups without a known cost count in their cohorts as if they had cost nothing.",
+    n_of(unknown, "customer")
+  ))
 }
 
 # Money of each cell in whole units, of the cohorts seen from age 0 on, with the squares of the
@@ -254,4 +272,15 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
       ))
     }
   )
+}
+
+# The discount of one period.
+period_discount <- function(yearly, clock) (1 + yearly)^(1 / periods_a_year[[clock]]) - 1
+
+# The groups of a cohort as one; costs that are not known of any stay so.
+cohorts_together <- function(cohorts) {
+  cohorts[,
+    .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))),
+    keyby = cohort
+  ]
 }

@@ -61,54 +61,57 @@ as_cohort_grid <- function(
   cells <- read_cells_table(read$table, named, by, clock, decimals, meaning)
   last <- last_period(cells, clock, meaning)
   cells <- fill_cells(cells[number <= last$number], by, last$number, rlang::current_env())
-  older <- cells$first - min(cells$first) < older_within
-  start <- period_start(cells$number, clock)
-  columns <- c(as.list(cells)[by], list(
-    cohort = period_start(cells$first, clock),
-    age = cells$number - cells$first,
-    period = start,
-    size = cells$size,
-    customers = cells$customers,
-    still_active = rep(NA_integer_, nrow(cells)),
-    orders = cells$orders,
-    purchases = cells$purchases,
-    sales = cells$sales / 10^decimals
-  ))
-  rate <- if (!is.null(margin_rate)) whole_rates(margin_rate)
-  if (!is.null(rate)) {
-    columns$margin <- cells$sales * rate$whole / 10^(decimals + rate$digits)
-  } else if (!is.null(margin)) {
-    columns$margin <- cells$margin / 10^decimals
-  }
-  columns <- c(columns, list(
-    complete = period_end(cells$number, clock) <= last$as_of &
-      start >= (meaning$history_start %||% min(start)),
-    older = older
-  ))
-  words <- if (!is.null(rate)) {
-    paste0(number_text(100 * margin_rate), " % of sales")
-  } else if (!is.null(margin)) {
-    "as the table says"
-  }
+  margins <- table_margin(cells, margin_rate, !is.null(margin), decimals)
+  columns <- grid_of_cells(cells, by, clock, decimals, margins$units)
+  columns$complete <- period_end(cells$number, clock) <= last$as_of &
+    columns$period >= (meaning$history_start %||% min(columns$period))
+  columns$older <- cells$first - min(cells$first) < older_within
   said <- rbind(
-    ready_remarks(columns, clock, attr(cells, "filled"), last$dropped), margin_remark(words)
+    ready_remarks(columns, clock, attr(cells, "filled"), last$dropped), margin_remark(margins$words)
   )
-  new_grid(
-    columns,
-    NULL,
-    said,
+  new_grid(columns, NULL, said, list(
+    clock = clock,
+    ages = "calendar",
+    by = by,
+    older_within = older_within,
+    margin = margins$words,
+    margin_digits = margins$digits,
+    no_cohort = 0,
+    as_of = last$as_of,
+    currency = meaning$currency %||% "",
+    decimals = decimals
+  ))
+}
+
+# The margin of a ready table: by a rate, or as its column says.
+table_margin <- function(cells, margin_rate, has_column, decimals) {
+  if (!is.null(margin_rate)) {
+    rate <- whole_rates(margin_rate)
+    return(list(
+      units = cells$sales * rate$whole / 10^(decimals + rate$digits),
+      words = paste0(number_text(100 * margin_rate), " % of sales"),
+      digits = rate$digits
+    ))
+  }
+  if (!has_column) return(list(digits = 0L))
+  list(units = cells$margin / 10^decimals, words = "as the table says", digits = 0L)
+}
+
+grid_of_cells <- function(cells, by, clock, decimals, margin) {
+  c(
+    as.list(cells)[by],
     list(
-      clock = clock,
-      ages = "calendar",
-      by = by,
-      older_within = older_within,
-      margin = words,
-      margin_digits = rate$digits %||% 0L,
-      no_cohort = 0,
-      as_of = last$as_of,
-      currency = meaning$currency %||% "",
-      decimals = decimals
-    )
+      cohort = period_start(cells$first, clock),
+      age = cells$number - cells$first,
+      period = period_start(cells$number, clock),
+      size = cells$size,
+      customers = cells$customers,
+      still_active = rep(NA_integer_, nrow(cells)),
+      orders = cells$orders,
+      purchases = cells$purchases,
+      sales = cells$sales / 10^decimals
+    ),
+    if (!is.null(margin)) list(margin = margin)
   )
 }
 

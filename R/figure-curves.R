@@ -68,42 +68,65 @@ curves_of <- function(object) {
   ]
   nothing_to_draw(nrow(data) == 0L, object, rlang::caller_env())
   clock <- basis_of(object, "clock")
-  ages <- tapply(data$age, format(data$cohort), max)
-  newest <- max(names(ages)[ages >= min(3L, max(ages))])
-  before <- format(period_start(
-    period_number(as.Date(newest), clock) - as.integer(round(periods_a_year[[clock]])), clock
-  ))
+  told <- told_cohorts(data, clock)
   pooled <- bottom_lines(object)
   pooled <- well_founded(
     pooled[pooled$line == "without older cohorts" & pooled$age %in% data$age, ]
   )
   data <- data[data$age <= max(pooled$age), ]
-  strong <- rbind(
+  strong <- strong_curves(data, pooled, told, clock)
+  names <- levels(strong$name)
+  there <- c(TRUE, !is.null(told$before), TRUE)
+  longest <- max(data$age)
+  list(
+    data = data,
+    strong = strong,
+    tone = stats::setNames(palette_of[c("petrol", "ochre", "ink")][there], names),
+    dashes = stats::setNames(c("solid", "solid", "22")[there], names),
+    ends = curve_ends(strong, longest, max(data$value, pooled$value)),
+    longest = longest,
+    title = curves_title(object, data, pooled, told$newest, rule),
+    lone = ave_count(strong$name) == 1L,
+    clock = clock,
+    rule = rule
+  )
+}
+
+# The cohorts that stand out: the newest that is old enough, and that of a year before.
+told_cohorts <- function(data, clock) {
+  ages <- tapply(data$age, format(data$cohort), max)
+  newest <- max(names(ages)[ages >= min(3L, max(ages))])
+  number <- period_number(as.Date(newest), clock) - as.integer(round(periods_a_year[[clock]]))
+  before <- format(period_start(number, clock))
+  list(newest = newest, before = if (before %in% names(ages)) before)
+}
+
+strong_curves <- function(data, pooled, told, clock) {
+  curve <- \(cohort, words) {
+    if (is.null(cohort)) return(NULL)
     data.frame(
-      name = paste(period_label(as.Date(newest), clock), "(newest)"),
-      data[format(data$cohort) == newest, c("age", "value")]
-    ),
-    if (before %in% names(ages)) {
-      data.frame(
-        name = paste(period_label(as.Date(before), clock), "(a year before)"),
-        data[format(data$cohort) == before, c("age", "value")]
-      )
-    },
+      name = paste(period_label(as.Date(cohort), clock), words),
+      data[format(data$cohort) == cohort, c("age", "value")]
+    )
+  }
+  strong <- rbind(
+    curve(told$newest, "(newest)"),
+    curve(told$before, "(a year before)"),
     data.frame(name = "all together", pooled[c("age", "value")])
   )
   strong$name <- factor(strong$name, unique(strong$name))
-  tone <- stats::setNames(
-    palette_of[c("petrol", "ochre", "ink")][c(TRUE, before %in% names(ages), TRUE)],
-    levels(strong$name)
-  )
-  dashes <- stats::setNames(
-    c("solid", "solid", "22")[c(TRUE, before %in% names(ages), TRUE)], levels(strong$name)
-  )
+  strong
+}
+
+# Where the names of the curves stand.
+curve_ends <- function(strong, longest, top) {
   ends <- do.call(rbind, lapply(split(strong, strong$name), utils::tail, 1L))
-  top <- max(data$value, pooled$value)
   ends$y <- spread_labels(ends$value, 0.05 * top)
-  longest <- max(data$age)
   ends$x <- ifelse(ends$age > 0.8 * longest, longest * 1.01, ends$age + longest * 0.01)
+  ends
+}
+
+curves_title <- function(object, data, pooled, newest, rule) {
   write <- if (rule$kind == "share") {
     \(v) present_share(v)
   } else if (rule$kind == "money") {
@@ -111,18 +134,14 @@ curves_of <- function(object) {
   } else {
     \(v) format(round(v, 2))
   }
-  reached <- max(data$age[format(data$cohort) == newest])
-  title <- sprintf(
+  mine <- format(data$cohort) == newest
+  reached <- max(data$age[mine])
+  sprintf(
     "At age %d the newest cohort (%s) stands at %s, all together at %s.",
     reached,
-    period_label(as.Date(newest), clock),
-    write(data$value[format(data$cohort) == newest & data$age == reached]),
+    period_label(as.Date(newest), basis_of(object, "clock")),
+    write(data$value[mine & data$age == reached]),
     write(pooled$value[pooled$age == reached])
-  )
-  lone <- ave_count(strong$name) == 1L
-  list(
-    data = data, strong = strong, tone = tone, dashes = dashes, ends = ends, longest = longest,
-    title = title, lone = lone, clock = clock, rule = rule
   )
 }
 

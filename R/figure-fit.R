@@ -10,28 +10,7 @@ autoplot.nubrek_tracking <- function(object, ...) {
     drawn$data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)
   ) +
     ggplot2::geom_line(linewidth = 0.7) +
-    (
-      if (any(object$part == "after it")) {
-        ggplot2::geom_vline(
-          xintercept = drawn$until, colour = palette_of[["brick"]], linetype = "13", linewidth = 0.7
-        )
-      }
-    ) +
-    (
-      if (any(object$part == "after it")) {
-        ggplot2::geom_text(
-          data = data.frame(day = drawn$until, panel = "in each week"),
-          ggplot2::aes(
-            .data$day, Inf, label = paste0("the fit saw up to ", format_day(drawn$until), "  ")
-          ),
-          inherit.aes = FALSE,
-          hjust = 1,
-          vjust = 1.4,
-          size = 3.8,
-          colour = palette_of[["brick"]]
-        )
-      }
-    ) +
+    (if (any(object$part == "after it")) until_line(drawn$until)) +
     ggplot2::geom_text(
       data = drawn$last,
       ggplot2::aes(
@@ -64,6 +43,24 @@ autoplot.nubrek_tracking <- function(object, ...) {
     ) +
     theme_nubrek() +
     panel_titles()
+}
+
+# The last day that a fit saw.
+until_line <- function(until) {
+  list(
+    ggplot2::geom_vline(
+      xintercept = until, colour = palette_of[["brick"]], linetype = "13", linewidth = 0.7
+    ),
+    ggplot2::geom_text(
+      data = data.frame(day = until, panel = "in each week"),
+      ggplot2::aes(.data$day, Inf, label = paste0("the fit saw up to ", format_day(until), "  ")),
+      inherit.aes = FALSE,
+      hjust = 1,
+      vjust = 1.4,
+      size = 3.8,
+      colour = palette_of[["brick"]]
+    )
+  )
 }
 
 # What is drawn: expected and counted, week by week and added up.

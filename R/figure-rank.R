@@ -112,42 +112,15 @@ recency_words <- function(limits, k) {
 autoplot.nubrek_map <- function(object, ...) {
   rlang::check_dots_empty()
   drawn <- map_points(object)
+  ink <- palette_of[["ink"]]
   ggplot2::ggplot() +
     ggplot2::geom_rect(data = as.data.frame(drawn$bins), ggplot2::aes(
       xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill
     )) +
     ggplot2::scale_fill_identity() +
-    ggplot2::geom_vline(
-      xintercept = drawn$cut_at[["x"]], colour = palette_of[["ink"]], linetype = "22"
-    ) +
-    ggplot2::geom_hline(
-      yintercept = drawn$cut_at[["y"]], colour = palette_of[["ink"]], linetype = "22"
-    ) +
-    ggplot2::geom_label(
-      data = drawn$best,
-      ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$rank),
-      size = 3.2,
-      label.size = 0.2,
-      label.padding = ggplot2::unit(1.6, "pt"),
-      colour = palette_of[["ink"]],
-      fill = palette_of[["paper"]]
-    ) +
-    ggplot2::geom_text(
-      data = drawn$margin$top,
-      ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust),
-      vjust = 0,
-      lineheight = 0.95,
-      size = 3.8,
-      colour = palette_of[["ink"]]
-    ) +
-    ggplot2::geom_text(
-      data = drawn$margin$side,
-      ggplot2::aes(.data$x, .data$y, label = .data$text),
-      hjust = 0,
-      lineheight = 0.95,
-      size = 3.8,
-      colour = palette_of[["ink"]]
-    ) +
+    ggplot2::geom_vline(xintercept = drawn$cut_at[["x"]], colour = ink, linetype = "22") +
+    ggplot2::geom_hline(yintercept = drawn$cut_at[["y"]], colour = ink, linetype = "22") +
+    map_labels(drawn, ink) +
     ggplot2::scale_x_log10(
       breaks = drawn$breaks[drawn$breaks <= drawn$most], expand = ggplot2::expansion(0.005)
     ) +
@@ -164,22 +137,7 @@ autoplot.nubrek_map <- function(object, ...) {
         "Mean order sales against purchases (both scales logarithmic); darker: more customers; ",
         "numbers: the %s with the highest sales, by rank"
       ), n_of(nrow(drawn$best), "customer")),
-      caption = paste0(
-        sprintf(
-          "Cut at %s and %s; reaching it is often, or large. ",
-          n_of(round(drawn$cut[["purchases"]], 2), "purchase"),
-          format_money(drawn$cut[["mean_sales"]], basis_of(object, "currency"))
-        ),
-        "n = ",
-        format_count(nrow(object)),
-        " customers.",
-        if (nrow(drawn$shown) < nrow(object)) {
-          sprintf(
-            " %s with mean sales of 0 or less are not drawn.",
-            n_of(nrow(object) - nrow(drawn$shown), "customer")
-          )
-        }
-      )
+      caption = map_caption(object, drawn)
     ) +
     theme_nubrek() +
     ggplot2::theme(
@@ -188,6 +146,54 @@ autoplot.nubrek_map <- function(object, ...) {
       plot.subtitle = ggplot2::element_text(margin = ggplot2::margin(b = 34))
     ) +
     ggplot2::xlab("purchases")
+}
+
+# The ranks of the best customers, and the names of the regions on the outer margins.
+map_labels <- function(drawn, ink) {
+  list(
+    ggplot2::geom_label(
+      data = drawn$best,
+      ggplot2::aes(.data$purchases, .data$mean_sales, label = .data$rank),
+      size = 3.2,
+      label.size = 0.2,
+      label.padding = ggplot2::unit(1.6, "pt"),
+      colour = ink,
+      fill = palette_of[["paper"]]
+    ),
+    ggplot2::geom_text(
+      data = drawn$margin$top,
+      ggplot2::aes(.data$x, .data$y, label = .data$text, hjust = .data$hjust),
+      vjust = 0,
+      lineheight = 0.95,
+      size = 3.8,
+      colour = ink
+    ),
+    ggplot2::geom_text(
+      data = drawn$margin$side,
+      ggplot2::aes(.data$x, .data$y, label = .data$text),
+      hjust = 0,
+      lineheight = 0.95,
+      size = 3.8,
+      colour = ink
+    )
+  )
+}
+
+map_caption <- function(object, drawn) {
+  hidden <- nrow(object) - nrow(drawn$shown)
+  paste0(
+    sprintf(
+      "Cut at %s and %s; reaching it is often, or large. ",
+      n_of(round(drawn$cut[["purchases"]], 2), "purchase"),
+      format_money(drawn$cut[["mean_sales"]], basis_of(object, "currency"))
+    ),
+    "n = ",
+    format_count(nrow(object)),
+    " customers.",
+    if (hidden > 0L) {
+      sprintf(" %s with mean sales of 0 or less are not drawn.", n_of(hidden, "customer"))
+    }
+  )
 }
 
 # What is drawn: points, the cuts, and what is said of the regions.

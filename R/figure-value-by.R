@@ -9,33 +9,7 @@ autoplot.nubrek_value_by <- function(object, ...) {
   ggplot2::ggplot(drawn$long, ggplot2::aes(.data$x, .data$place)) +
     ggplot2::geom_blank(data = drawn$room) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$panel, alpha = .data$clear), width = 0.7) +
-    ggplot2::geom_linerange(
-      data = drawn$ends,
-      ggplot2::aes(y = .data$place, xmin = .data$lower, xmax = .data$upper),
-      inherit.aes = FALSE,
-      colour = palette_of[["ink"]],
-      linewidth = 0.8
-    ) +
-    ggplot2::geom_vline(
-      data = drawn$everybody,
-      ggplot2::aes(xintercept = .data$x),
-      colour = palette_of[["ink"]],
-      linetype = "42"
-    ) +
-    ggplot2::geom_text(
-      data = drawn$long[drawn$long$panel == drawn$worth_name, ],
-      ggplot2::aes(x = 0, label = .data$text),
-      hjust = -0.15,
-      size = 3.8,
-      colour = "#ffffff",
-      fontface = "bold"
-    ) +
-    ggplot2::geom_text(
-      data = drawn$long[drawn$long$panel != drawn$worth_name, ],
-      ggplot2::aes(label = .data$text, hjust = .data$side),
-      size = 3.5,
-      colour = palette_of[["ink"]]
-    ) +
+    value_marks(drawn, palette_of[["ink"]]) +
     ggplot2::facet_wrap(~panel, nrow = 1L, scales = "free_x") +
     ggplot2::scale_y_discrete(limits = rev(drawn$label)) +
     ggplot2::scale_fill_manual(values = drawn$tone) +
@@ -68,6 +42,37 @@ autoplot.nubrek_value_by <- function(object, ...) {
       panel.spacing = ggplot2::unit(12, "pt"),
       axis.text.x = ggplot2::element_text(size = 9.5)
     )
+}
+
+# Intervals, everybody's value, and the numbers in and beside the bars.
+value_marks <- function(drawn, ink) {
+  inside <- drawn$long$panel == drawn$worth_name
+  list(
+    ggplot2::geom_linerange(
+      data = drawn$ends,
+      ggplot2::aes(y = .data$place, xmin = .data$lower, xmax = .data$upper),
+      inherit.aes = FALSE,
+      colour = ink,
+      linewidth = 0.8
+    ),
+    ggplot2::geom_vline(
+      data = drawn$everybody, ggplot2::aes(xintercept = .data$x), colour = ink, linetype = "42"
+    ),
+    ggplot2::geom_text(
+      data = drawn$long[inside, ],
+      ggplot2::aes(x = 0, label = .data$text),
+      hjust = -0.15,
+      size = 3.8,
+      colour = "#ffffff",
+      fontface = "bold"
+    ),
+    ggplot2::geom_text(
+      data = drawn$long[!inside, ],
+      ggplot2::aes(label = .data$text, hjust = .data$side),
+      size = 3.5,
+      colour = ink
+    )
+  )
 }
 
 # What is drawn: `long` in panels, the ends of the intervals, everybody, room for the numbers.

@@ -111,32 +111,10 @@ outcome_bars <- function(object) {
 autoplot.nubrek_outlook_grid <- function(object, ..., cohorts = 18L) {
   rlang::check_dots_empty()
   check_whole(cohorts)
-  by <- basis_of(object, "by")
-  if (length(by) > 0L) return(ggplot2::autoplot(cohort_value(object)))
+  if (length(basis_of(object, "by")) > 0L) return(ggplot2::autoplot(cohort_value(object)))
   drawn <- outlook_cells(object, cohorts)
   ggplot2::ggplot(drawn$data, ggplot2::aes(.data$age, .data$y)) +
-    ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.92) +
-    ggplot2::geom_tile(
-      data = drawn$data[drawn$data$ahead, ],
-      fill = NA,
-      colour = palette_of[["paper"]],
-      linetype = "11",
-      linewidth = 0.5,
-      width = 0.9,
-      height = 0.84
-    ) +
-    ggplot2::geom_segment(
-      data = drawn$edge,
-      ggplot2::aes(x = .data$x, xend = .data$x, y = .data$y - 0.5, yend = .data$y + 0.5),
-      colour = palette_of[["brick"]],
-      linewidth = 1
-    ) +
-    ggplot2::geom_text(
-      ggplot2::aes(label = .data$text, colour = ink_on(.data$fill), fontface = ifelse(
-        .data$ahead, "italic", "plain"
-      )),
-      size = min(3.7, 175 / drawn$columns / (0.62 * max(nchar(drawn$data$text))))
-    ) +
+    outlook_tiles(drawn) +
     ggplot2::scale_fill_identity() +
     ggplot2::scale_colour_identity() +
     ggplot2::scale_x_continuous(
@@ -173,6 +151,34 @@ autoplot.nubrek_outlook_grid <- function(object, ..., cohorts = 18L) {
       axis.text.y = ggplot2::element_text(hjust = 0, size = 10),
       axis.text.x = ggplot2::element_text(size = 10)
     )
+}
+
+# Cells, those still to come dotted, the line of today, and the numbers.
+outlook_tiles <- function(drawn) {
+  list(
+    ggplot2::geom_tile(ggplot2::aes(fill = .data$fill), width = 0.96, height = 0.92),
+    ggplot2::geom_tile(
+      data = drawn$data[drawn$data$ahead, ],
+      fill = NA,
+      colour = palette_of[["paper"]],
+      linetype = "11",
+      linewidth = 0.5,
+      width = 0.9,
+      height = 0.84
+    ),
+    ggplot2::geom_segment(
+      data = drawn$edge,
+      ggplot2::aes(x = .data$x, xend = .data$x, y = .data$y - 0.5, yend = .data$y + 0.5),
+      colour = palette_of[["brick"]],
+      linewidth = 1
+    ),
+    ggplot2::geom_text(
+      ggplot2::aes(label = .data$text, colour = ink_on(.data$fill), fontface = ifelse(
+        .data$ahead, "italic", "plain"
+      )),
+      size = min(3.7, 175 / drawn$columns / (0.62 * max(nchar(drawn$data$text))))
+    )
+  )
 }
 
 # What is drawn: observed and forecast cells, where they stand.

@@ -50,10 +50,8 @@ wait_cells <- function(object, measure) {
   every <- sort(unique(data$cohort))
   cohorts <- utils::tail(every, 36L)
   last <- max(data$waited, 0L, na.rm = TRUE)
-  all <- sum(data$customers)
-  of_wait <- as.data.frame(as.data.table(data)[, .(customers = sum(customers)), by = waited])
   of_cohort <- tapply(data$customers, factor(format(data$cohort), format(every)), sum)
-  total <- \(n) if (measure == "customers") n else n / all
+  totals <- wait_sums(data, measure, cohorts, of_cohort, last)
   data <- data[data$cohort %in% cohorts, ]
   cells <- rbind(
     data.frame(
@@ -63,27 +61,7 @@ wait_cells <- function(object, measure) {
       sum = FALSE,
       partial = is.na(data$at_risk) & !is.na(data$waited)
     ),
-    data.frame(
-      x = of_wait$waited,
-      y = length(cohorts) + 1.4,
-      value = if (measure == "share_of_column") 1 else total(of_wait$customers),
-      sum = TRUE,
-      partial = FALSE
-    ),
-    data.frame(
-      x = last + 3.2,
-      y = c(seq_along(cohorts), length(cohorts) + 1.4),
-      sum = TRUE,
-      partial = FALSE,
-      value = c(
-        if (measure == "share_of_row") {
-          rep(1, length(cohorts))
-        } else {
-          total(of_cohort[format(cohorts)])
-        },
-        total(all)
-      )
-    )
+    totals
   )
   late <- is.na(cells$x)
   cells$x[late] <- last + 1.6
@@ -103,6 +81,37 @@ wait_cells <- function(object, measure) {
   )
   list(
     cells = cells, cohorts = cohorts, of_cohort = of_cohort, last = last, steps = steps, size = size
+  )
+}
+
+# The bottom row, over all cohorts, and the last column, over all waits of those that are shown.
+wait_sums <- function(data, measure, cohorts, of_cohort, last) {
+  all <- sum(data$customers)
+  total <- \(n) if (measure == "customers") n else n / all
+  of_wait <- as.data.frame(as.data.table(data)[, .(customers = sum(customers)), by = waited])
+  bottom <- length(cohorts) + 1.4
+  rbind(
+    data.frame(
+      x = of_wait$waited,
+      y = bottom,
+      value = if (measure == "share_of_column") 1 else total(of_wait$customers),
+      sum = TRUE,
+      partial = FALSE
+    ),
+    data.frame(
+      x = last + 3.2,
+      y = c(seq_along(cohorts), bottom),
+      value = c(
+        if (measure == "share_of_row") {
+          rep(1, length(cohorts))
+        } else {
+          total(of_cohort[format(cohorts)])
+        },
+        total(all)
+      ),
+      sum = TRUE,
+      partial = FALSE
+    )
   )
 }
 

@@ -69,18 +69,14 @@ arrival_season <- function(ledger, first) {
 
 # Purchases and sales of customers still to be won: expected, and draws (draw x period).
 sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) {
-  fit <- fitted$purchases
-  n <- prod(draws)
   wanted <- arrivals$expected
-  nothing <- list(
-    purchases = 0 * wanted,
-    sales = 0 * wanted,
-    margin = 0 * wanted,
-    drawn = list(purchases = 0, active = 0, sales = 0)
-  )
-  if (sum(wanted) == 0) return(nothing)
+  none <- 0 * wanted
+  if (sum(wanted) == 0) {
+    nobody <- list(purchases = 0, active = 0, sales = 0)
+    return(list(purchases = none, sales = none, margin = none, drawn = nobody))
+  }
   like <- recent_newcomers(ledger, fitted$history)
-  later <- newcomers_by_period(fit, like, edges, wanted)
+  later <- newcomers_by_period(fitted$purchases, like, edges, wanted)
   spend <- predict(fitted$spend)
   if (is.na(spend)) spend <- mean(fitted$history$spend, na.rm = TRUE) # where the model has no mean
   factor <- like$first_sales / spend
@@ -91,41 +87,7 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
     sum(shares$to_date) / major(ledger, reduce_totals(ledger)$sales)
   }
   sales <- (wanted * factor + later) * spend * kept
-  # numbers of new customers: gamma-Poisson with the dispersion seen, about a level that is itself
-  # uncertain; a given number is taken as it is
-  number <- with_seed(seed + 2L, {
-    mean <- outer(exp(stats::rnorm(n, 0, arrivals$error)), wanted)
-    over <- arrivals$dispersion - 1
-    if (arrivals$dispersion == 0) {
-      matrix(floor(mean + stats::runif(length(mean))), n)
-    } else {
-      matrix(
-        stats::rpois(
-          length(mean),
-          if (over > 1e-6) stats::rgamma(length(mean), mean / over, 1 / over) else mean
-        ),
-        n
-      )
-    }
-  })
-  storage.mode(number) <- "integer"
-  most <- apply(number, 2L, max)
-  come <- rep(seq_along(most), most)
-  row <- with_seed(seed + 3L, like$rows[sample.int(length(like$rows), length(come), TRUE)])
-  history <- fitted$history[row, ]
-  for (column in c("repeats", "last", "span")) {
-    history[[column]] <- 0
-  }
-  worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
-  drawn <- draw_periods(
-    worlds,
-    edges,
-    draws[[2L]],
-    seed + 4L,
-    rep(1L, length(come)),
-    1L,
-    list(come = come, place = sequence(most), number = number, first_factor = factor)
-  )
+  drawn <- draw_newcomers(fitted, like, edges, arrivals, factor, draws, seed)
   list(
     purchases = wanted + later,
     sales = sales,
@@ -135,6 +97,47 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
       active = over_groups(drawn$active),
       sales = over_groups(drawn$sales, kept)
     )
+  )
+}
+
+# Customers to come in each period, a row for each draw: gamma-Poisson with the dispersion seen,
+# about a level that is itself uncertain; a given number is taken as it is.
+draw_arrivals <- function(arrivals, n, seed) {
+  number <- with_seed(seed, {
+    mean <- outer(exp(stats::rnorm(n, 0, arrivals$error)), arrivals$expected)
+    over <- arrivals$dispersion - 1
+    each <- if (arrivals$dispersion == 0) {
+      floor(mean + stats::runif(length(mean)))
+    } else {
+      stats::rpois(
+        length(mean),
+        if (over > 1e-6) stats::rgamma(length(mean), mean / over, 1 / over) else mean
+      )
+    }
+    matrix(each, n)
+  })
+  storage.mode(number) <- "integer"
+  number
+}
+
+# What they do: histories like those of recent newcomers, with nothing behind them yet.
+draw_newcomers <- function(fitted, like, edges, arrivals, factor, draws, seed) {
+  number <- draw_arrivals(arrivals, prod(draws), seed + 2L)
+  most <- apply(number, 2L, max)
+  come <- rep(seq_along(most), most)
+  row <- with_seed(seed + 3L, like$rows[sample.int(length(like$rows), length(come), TRUE)])
+  history <- fitted$history[row, ]
+  for (column in c("repeats", "last", "span")) {
+    history[[column]] <- 0
+  }
+  draw_periods(
+    drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed),
+    edges,
+    draws[[2L]],
+    seed + 4L,
+    rep(1L, length(come)),
+    1L,
+    list(come = come, place = sequence(most), number = number, first_factor = factor)
   )
 }
 

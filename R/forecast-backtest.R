@@ -36,38 +36,23 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
   fitted <- fit_models(ledger, models, cut, need_spend = FALSE)
   history <- fitted$history
   fit <- fitted$purchases
-  horizon <- as.numeric(until - cut) / 7
-  codes <- ledger_codes(ledger, history$customer)
-  came <- reduce_between(ledger, codes, cut, until)
-  before <- reduce_between(ledger, codes, cut - (until - cut), cut)
-  money <- if (is.null(fitted$spend)) rep(1, nrow(history)) else predict(fitted$spend, history)
-  mean_so_far <- ifelse(history$repeats > 0, history$spend, mean(history$spend, na.rm = TRUE))
-  span <- as.numeric(cut - as.Date(reduce_first(ledger)[codes], origin = "1970-01-01")) / 7
-  ahead <- business_weeks(fit, cut, until)
-  expected <- list(
-    predict(fit, history, horizon = ahead),
-    "own rate carried on" = ifelse(span > 0, history$repeats / span, 0) * horizon,
-    "same as the time before" = before$purchases,
-    "nobody returns" = numeric(nrow(history))
+  came <- came_between(ledger, history$customer, cut, until)
+  before <- came_between(ledger, history$customer, cut - (until - cut), cut)
+  first <- reduce_first(ledger)[ledger_codes(ledger, history$customer)]
+  time <- list(
+    horizon = as.numeric(until - cut) / 7,
+    ahead = business_weeks(fit, cut, until),
+    span = as.numeric(cut - as.Date(first, origin = "1970-01-01")) / 7
   )
-  names(expected)[[1L]] <- fit$name
-  worth <- Map(\(e, m) e * m, expected, list(money, mean_so_far, mean_so_far, mean_so_far))
-  place <- predicted_place(fit, history, ahead, came$purchases)
-  carried_on <- \(n, time) mean(stats::dnbinom(
-    came$purchases, n + 0.5, time / (time + horizon), log = TRUE
-  ))
-  scores <- c(
-    mean(log(place$at)),
-    carried_on(history$repeats, pmax(span, 1 / 7)),
-    carried_on(before$purchases, pmax(pmin(span, horizon), 1 / 7)),
-    NA
-  )
+  expected <- expected_by_method(fit, history, before, time)
+  worth <- worth_by_method(expected, fitted, history)
+  place <- predicted_place(fit, history, time$ahead, came$purchases)
   table <- list(
     method = names(expected),
     expected = unname(vapply(expected, sum, 0)),
     actual = rep(as.double(sum(came$purchases)), length(expected)),
     error = unname(vapply(expected, \(e) sqrt(mean((e - came$purchases)^2)), 0)),
-    log_score = scores,
+    log_score = scores_by_method(place, history, before, came, time),
     captured = unname(vapply(worth, \(w) captured_by_top(w, came$sales), 0))
   )
   inside <- \(level) mean(
@@ -81,11 +66,11 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
       carried(ledger),
       fitted$remarks,
       remarks(fit),
-      if (is.null(fitted$season)) season_remark(horizon)
+      if (is.null(fitted$season)) season_remark(time$horizon)
     ),
     basis = list(
       cut = cut,
-      weeks = horizon,
+      weeks = time$horizon,
       customers = nrow(history),
       inside_80 = inside(0.8),
       inside_95 = inside(0.95),
@@ -100,9 +85,50 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
       uniform = place$below + with_seed(1L, stats::runif(nrow(history))) * place$at
     ),
     worth = worth,
-    weeks = if (by_week) track_weeks(ledger, history, fit, cut, horizon),
+    weeks = if (by_week) track_weeks(ledger, history, fit, cut, time$horizon),
     finding = backtest_finding(table),
     fit = fit
+  )
+}
+
+# Purchases and sales of these customers after one day and until another.
+came_between <- function(ledger, customers, after, until) {
+  found <- reduce_between(ledger, after, until)[ledger_codes(ledger, customers)]
+  list(purchases = found$purchases, sales = major(ledger, found$sales))
+}
+
+# What the model expects, and what three naive rules do.
+expected_by_method <- function(fit, history, before, time) {
+  own_rate <- ifelse(time$span > 0, history$repeats / time$span, 0)
+  stats::setNames(
+    list(
+      predict(fit, history, horizon = time$ahead),
+      own_rate * time$horizon,
+      before$purchases,
+      numeric(nrow(history))
+    ),
+    c(fit$name, "own rate carried on", "same as the time before", "nobody returns")
+  )
+}
+
+# The naive rules value a purchase by the customer's mean so far.
+worth_by_method <- function(expected, fitted, history) {
+  money <- if (is.null(fitted$spend)) rep(1, nrow(history)) else predict(fitted$spend, history)
+  so_far <- ifelse(history$repeats > 0, history$spend, mean(history$spend, na.rm = TRUE))
+  Map(\(e, m) e * m, expected, list(money, so_far, so_far, so_far))
+}
+
+# Log scores: of the model, of rates carried on with the doubt a rate has; "nobody returns" gives no
+# probabilities.
+scores_by_method <- function(place, history, before, came, time) {
+  carried_on <- \(n, over) mean(stats::dnbinom(
+    came$purchases, n + 0.5, over / (over + time$horizon), log = TRUE
+  ))
+  c(
+    mean(log(place$at)),
+    carried_on(history$repeats, pmax(time$span, 1 / 7)),
+    carried_on(before$purchases, pmax(pmin(time$span, time$horizon), 1 / 7)),
+    NA
   )
 }
 

@@ -38,16 +38,10 @@ compare_models <- function(
   tests <- lapply(
     asked(season_of(season, ledger, cut)$season %||% FALSE), \(m) one_backtest(ledger, cut, m)
   )
-  each <- vapply(
-    tests, \(t) attr(t, "customers")$log_score, attr(tests[[1L]], "customers")$log_score
-  )
-  score <- colMeans(matrix(each, ncol = length(models)))
-  best <- which.max(score)
-  less <- matrix(each[, best] - each, ncol = length(models))
-  behind_error <- apply(less, 2L, stats::sd) / sqrt(nrow(less))
+  scores <- compare_scores(tests)
   aic <- vapply(fits, stats::AIC, 0)
   usable <- vapply(fits, `[[`, NA, "converged")
-  near <- which(colMeans(less) < 2 * behind_error | seq_along(models) == best)
+  near <- which(scores$near)
   if (any(usable[near])) near <- near[usable[near]]
   pick <- near[which.min(aic[near])]
   first <- \(column) vapply(tests, \(t) t[[column]][[1L]], 0)
@@ -61,10 +55,10 @@ compare_models <- function(
       expected = first("expected"),
       actual = first("actual"),
       error = first("error"),
-      log_score = score,
+      log_score = scores$score,
       captured = first("captured"),
-      behind = colMeans(less),
-      behind_error = behind_error,
+      behind = scores$behind,
+      behind_error = scores$error,
       recommended = seq_along(models) == pick
     ),
     "comparison",
@@ -75,7 +69,28 @@ compare_models <- function(
       weeks = basis_of(tests[[1L]], "weeks"),
       kinds = c(log_score = "number", behind = "number", behind_error = "number")
     ),
-    reason = comparison_reason(models, pick, best, near, usable)
+    reason = comparison_reason(models, pick, scores$best, near, usable)
+  )
+}
+
+# Mean log scores of all customers, how far each lies behind the best with the error of that, and
+# which are as good as the best: within two errors.
+compare_scores <- function(tests) {
+  n <- length(tests)
+  each <- vapply(
+    tests, \(t) attr(t, "customers")$log_score, attr(tests[[1L]], "customers")$log_score
+  )
+  score <- colMeans(matrix(each, ncol = n))
+  best <- which.max(score)
+  less <- matrix(each[, best] - each, ncol = n)
+  behind <- colMeans(less)
+  error <- apply(less, 2L, stats::sd) / sqrt(nrow(less))
+  list(
+    score = score,
+    best = best,
+    behind = behind,
+    error = error,
+    near = behind < 2 * error | seq_len(n) == best
   )
 }
 

@@ -174,8 +174,8 @@ purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count
   base <- base_places(model)
   design <- list(columns = columns, buying = packed$design$buying %||% 0L, set = set)
   function(u) {
-    design$effects <- u[-base]
-    out <- cpp_purchase_sum(model, exp(u[base]), design, histories, count, threads)
+    here <- c(design, list(effects = u[-base]))
+    out <- cpp_purchase_sum(model, exp(u[base]), here, histories, count, threads)
     if (penalty > 0) {
       e <- replace(u, base, 0)
       out$log_lik <- out$log_lik - penalty / 2 * sum(e^2)

@@ -32,7 +32,6 @@ forecast_grid <- function(
     ledger, clock, by = by, margin = money$margin_rate, older_within = older_within
   )
   clock <- basis_of(grid, "clock")
-  by <- basis_of(grid, "by")
   known <- !is.null(grid$margin)
   ahead <- coming_periods(ledger, clock, periods %||% as.integer(floor(periods_a_year[[clock]])))
   fitted <- fit_models(ledger, models)
@@ -42,30 +41,14 @@ forecast_grid <- function(
   cells <- observed_and_expected(grid, rows, ahead, found, known)
   drawn <- found$drawn * rep(if (known) found$margin else 1, each = prod(dim(found$drawn)[1:2]))
   cells <- with_intervals(cells, drawn, found$drawn, level)
+  shown <- c(
+    basis_of(grid, "by"), "cohort", "period", "age", "size", "what", "customers", "sales",
+    "sales_lower", "sales_upper", if (known) "margin", "per_customer", "per_customer_lower",
+    "per_customer_upper", "older"
+  )
   said <- remarks(grid)
   new_result(
-    as.list(
-      cells[,
-        c(
-          by,
-          "cohort",
-          "period",
-          "age",
-          "size",
-          "what",
-          "customers",
-          "sales",
-          "sales_lower",
-          "sales_upper",
-          if (known) "margin",
-          "per_customer",
-          "per_customer_lower",
-          "per_customer_upper",
-          "older"
-        ),
-        with = FALSE
-      ]
-    ),
+    as.list(cells)[shown],
     "outlook_grid",
     ledger,
     rbind(

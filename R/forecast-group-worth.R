@@ -19,84 +19,90 @@ group_draws <- function(rates, orders, n) {
 }
 
 group_worth <- function(rates, orders, drawn, years, within, delta, level) {
-  k <- length(rates$groups)
   year <- 365.25 / 7
-  # expected later purchases of a customer won today, for shifts of both rates about the base
-  later <- function(base, rate, leaving, horizon, delta) {
-    sets <- cpp_shift_parameters(
-      rates$model, base, rbind(rates$mean[[1L]] + rate, rates$mean[[2L]] + leaving)
-    )
-    newcomer_columns(rates$model, sets, horizon, delta)
-  }
-  zero <- rep(0, k)
-  rate <- rates$effect[, 1L]
-  leaving <- rates$effect[, 2L]
-  base <- rates$parameters
-  # the value by which parts are the group's (TRUE) and which everybody's
-  value <- function(staying, cadence, order) {
-    n <- later(
-      base, if (cadence) rate else zero, if (staying) leaving else zero, years * year, delta
-    )
-    if (order) {
-      orders$margin * (orders$first$ratio + n * orders$later$ratio)
-    } else {
-      orders$all[["margin"]] * (orders$all[["first"]] + n * orders$all[["later"]])
-    }
-  }
-  parts <- shapley(value)
-  of_all <- later(base, 0, 0, years * year, delta)
-  everybody <- orders$all[["margin"]] * (orders$all[["first"]] + of_all * orders$all[["later"]])
+  horizon <- years * year
+  later <- \(who, horizon, delta) later_purchases(rates, rates$parameters, who, horizon, delta)
+  all <- list(rate = 0, leaving = 0)
+  group <- list(rate = rates$effect[, 1L], leaving = rates$effect[, 2L])
+  everybody <- worth_of_orders(orders$all, later(all, horizon, delta))
+  value <- group_value(rates, orders, horizon, delta)
   worth <- value(TRUE, TRUE, TRUE)
-  draws <- nrow(drawn$base)
-  values <- matrix(NA_real_, draws, k)
-  differences <- values
-  for (d in seq_len(draws)) {
-    n <- later(
-      drawn$base[d, ], c(0, drawn$rate[d, ]), c(0, drawn$leaving[d, ]), years * year, delta
-    )
-    values[d, ] <- orders$margin * (drawn$first[d, ] + n[-1L] * drawn$later[d, ])
-    differences[d, ] <- values[d, ] -
-      orders$all[["margin"]] * (orders$all[["first"]] + n[[1L]] * orders$all[["later"]])
-  }
-  ends <- draw_interval(values, level)
-  off <- draw_interval(differences, level)
-  left <- \(rate, leaving) {
-    near <- 0.01
-    at <- \(t) later(base, rate, leaving, t, 0)
-    (at(year + near) - at(year)) / at(near)
-  }
-  start <- \(rate, leaving) {
-    near <- 0.01
-    later(base, rate, leaving, near, 0) / near * year
-  }
+  ends <- group_intervals(rates, orders, drawn, horizon, delta, level)
+  near <- 0.01
+  # the share of the first rate that is left after a year, and that rate
+  left <- \(who) (later(who, year + near, 0) - later(who, year, 0)) / later(who, near, 0)
+  start <- \(who) later(who, near, 0) / near * year
   months <- within * year / 12
+  parts <- shapley(value)
   list(
     table = data.frame(
       value = worth,
-      value_lower = ends[1L, ],
-      value_upper = ends[2L, ],
+      value_lower = ends$value[1L, ],
+      value_upper = ends$value[2L, ],
       difference = worth - everybody,
       from_staying = parts[[1L]],
       from_cadence = parts[[2L]],
       from_order = parts[[3L]],
-      clear = off[1L, ] > 0 | off[2L, ] < 0,
-      staying = left(rate, leaving),
-      cadence = start(rate, leaving),
+      clear = ends$difference[1L, ] > 0 | ends$difference[2L, ] < 0,
+      staying = left(group),
+      cadence = start(group),
       mean_first = orders$first$ratio,
       mean_later = orders$later$ratio,
-      highest_cost = orders$margin *
-        (orders$first$ratio + later(base, rate, leaving, months, 0) * orders$later$ratio)
+      highest_cost = worth_of_orders(orders_of_groups(orders), later(group, months, 0))
     ),
     everybody = data.frame(
       value = everybody,
-      staying = left(0, 0),
-      cadence = start(0, 0),
+      staying = left(all),
+      cadence = start(all),
       mean_first = orders$all[["first"]],
       mean_later = orders$all[["later"]],
-      highest_cost = orders$all[["margin"]] *
-        (orders$all[["first"]] + later(base, 0, 0, months, 0) * orders$all[["later"]])
+      highest_cost = worth_of_orders(orders$all, later(all, months, 0))
     )
   )
+}
+
+# Expected later purchases of customers won today, for shifts of both rates about the base.
+later_purchases <- function(rates, base, shifts, horizon, delta) {
+  sets <- cpp_shift_parameters(rates$model, base, rbind(
+    rates$mean[[1L]] + shifts$rate, rates$mean[[2L]] + shifts$leaving
+  ))
+  newcomer_columns(rates$model, sets, horizon, delta)
+}
+
+# The margin of a first order and of so many later ones.
+worth_of_orders <- function(orders, n) {
+  orders[["margin"]] * (orders[["first"]] + n * orders[["later"]])
+}
+
+orders_of_groups <- function(orders) {
+  list(margin = orders$margin, first = orders$first$ratio, later = orders$later$ratio)
+}
+
+# The value by which parts are the group's (TRUE) and which everybody's.
+group_value <- function(rates, orders, horizon, delta) {
+  none <- rep(0, length(rates$groups))
+  function(staying, cadence, order) {
+    n <- later_purchases(rates, rates$parameters, list(
+      rate = if (cadence) rates$effect[, 1L] else none,
+      leaving = if (staying) rates$effect[, 2L] else none
+    ), horizon, delta)
+    worth_of_orders(if (order) orders_of_groups(orders) else orders$all, n)
+  }
+}
+
+# Intervals of the value and of its difference from everybody's, which is drawn beside it.
+group_intervals <- function(rates, orders, drawn, horizon, delta, level) {
+  values <- differences <- matrix(NA_real_, nrow(drawn$base), length(rates$groups))
+  for (d in seq_len(nrow(drawn$base))) {
+    n <- later_purchases(rates, drawn$base[d, ], list(
+      rate = c(0, drawn$rate[d, ]), leaving = c(0, drawn$leaving[d, ])
+    ), horizon, delta)
+    values[d, ] <- worth_of_orders(
+      list(margin = orders$margin, first = drawn$first[d, ], later = drawn$later[d, ]), n[-1L]
+    )
+    differences[d, ] <- values[d, ] - worth_of_orders(orders$all, n[[1L]])
+  }
+  list(value = draw_interval(values, level), difference = draw_interval(differences, level))
 }
 
 # Expected (discounted) later purchases of customers won today, one for each column of parameters.

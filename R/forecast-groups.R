@@ -55,51 +55,27 @@ value_by <- function(
   check_number(within, lower = 0, upper = 600)
   check_drawing(level, c(draws, 1L), seed)
   check_whole(least, lower = 1L)
-  throw_unless(checkmate::check_class(models, "nubrek_models"), "models", rlang::current_env())
-  if (models$purchases == "best") {
-    abort_nubrek(
-      c("Say which purchase model.", "i" = "{.fn compare_models} recommends one."), "argument"
-    )
-  }
-  season <- season_of(models$season, ledger)$season
-  history <- purchase_history(ledger, season = season)
+  check_one_model(models)
+  history <- purchase_history(ledger, season = season_of(models$season, ledger)$season)
   learn <- learn_from(ledger, history)
   known <- history[learn$rows, ]
   group <- group_of(ledger, by)[[1L]][ledger_codes(ledger, known$customer)]
-  if (length(unique(group)) < 2L) {
-    abort_nubrek(c(
-      "There is nothing to compare: all customers have the same {.field {by}}.",
-      "x" = "It is {.val {group[[1]]}}."
-    ), "unidentified")
-  }
+  check_several_groups(group, by)
   signal_progress("fitting the groups")
   rates <- group_rates(known, group, models$purchases)
   orders <- group_orders(ledger, known, group, money, rates$groups)
-  size <- as.integer(table(group)[rates$groups])
   drawn <- with_seed(seed, group_draws(rates, orders, draws))
   worth <- group_worth(
     rates, orders, drawn, years, within, continuous_rate(money$yearly_discount, "week"), level
   )
-  raw <- data.table(group, purchases = known$repeats + 1, sales = major(
-    ledger, reduce_customers(ledger)$sales_purchases[ledger_codes(ledger, known$customer)]
-  ))[, .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
-  raw <- raw[match(rates$groups, group)]
   shown <- group_names(by, value_by_columns)
+  size <- as.integer(table(group)[rates$groups])
+  conversion <- conversion_of(ledger, by, rates$groups)
   columns <- c(
     stats::setNames(list(rates$groups), shown),
     list(customers = size, small = size < least),
-    worth$table[c(
-      "value", "value_lower", "value_upper", "difference", "from_staying", "from_cadence",
-      "from_order", "clear", "staying", "cadence", "mean_first", "mean_later"
-    )],
-    list(
-      rate_effect = exp(rates$effect[, 1L]),
-      leaving_effect = exp(rates$effect[, 2L]),
-      highest_cost = worth$table$highest_cost,
-      raw_purchases = raw$purchases / raw$n,
-      raw_mean_sales = raw$sales / raw$purchases,
-      conversion = conversion_of(ledger, by, rates$groups)
-    )
+    group_columns(ledger, worth, rates, known, group),
+    list(conversion = conversion)
   )
   if (is.null(orders$words)) {
     columns$highest_cost[] <- NA_real_
@@ -110,9 +86,7 @@ value_by <- function(
     lapply(columns, `[`, order),
     "value_by",
     ledger,
-    rbind(
-      carried(ledger), learn$remarks, group_remarks(size, least, by, orders, columns$conversion)
-    ),
+    rbind(carried(ledger), learn$remarks, group_remarks(size, least, by, orders, conversion)),
     basis = list(
       by = shown,
       years = years,
@@ -121,16 +95,58 @@ value_by <- function(
       margin = orders$words,
       yearly_discount = money$yearly_discount,
       money = if (is.null(orders$words)) "sales" else "margin",
-      kinds = c(
-        difference = "money", from_staying = "money", from_cadence = "money", from_order = "money",
-        staying = "share", mean_first = "money", mean_later = "money", highest_cost = "money",
-        raw_mean_sales = "money", conversion = "share"
-      )
+      kinds = value_by_kinds
     ),
     everybody = worth$everybody,
     effect_error = rates$error[order, ],
     kept = rates$kept[order, ],
     members = members_of(group, known$customer)
+  )
+}
+
+value_by_kinds <- c(
+  difference = "money", from_staying = "money", from_cadence = "money", from_order = "money",
+  staying = "share", mean_first = "money", mean_later = "money", highest_cost = "money",
+  raw_mean_sales = "money", conversion = "share"
+)
+
+check_one_model <- function(models, call = rlang::caller_env()) {
+  throw_unless(checkmate::check_class(models, "nubrek_models"), "models", call)
+  if (models$purchases == "best") {
+    abort_nubrek(
+      c("Say which purchase model.", "i" = "{.fn compare_models} recommends one."),
+      "argument",
+      call = call
+    )
+  }
+}
+
+check_several_groups <- function(group, by, call = rlang::caller_env()) {
+  if (length(unique(group)) > 1L) return(invisible())
+  abort_nubrek(c(
+    "There is nothing to compare: all customers have the same {.field {by}}.",
+    "x" = "It is {.val {group[[1]]}}."
+  ), "unidentified", call = call)
+}
+
+# What the models say of each group, and what was seen of it, without any drawing together.
+group_columns <- function(ledger, worth, rates, known, group) {
+  raw <- data.table(group, purchases = known$repeats + 1, sales = major(
+    ledger, reduce_customers(ledger)$sales_purchases[ledger_codes(ledger, known$customer)]
+  ))[, .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
+  raw <- raw[match(rates$groups, group)]
+  c(
+    worth$table[c(
+      "value", "value_lower", "value_upper", "difference", "from_staying", "from_cadence",
+      "from_order", "clear", "staying", "cadence", "mean_first", "mean_later"
+    )],
+    list(
+      rate_effect = exp(rates$effect[, 1L]),
+      leaving_effect = exp(rates$effect[, 2L]),
+      highest_cost = worth$table$highest_cost,
+      raw_purchases = raw$purchases / raw$n,
+      raw_mean_sales = raw$sales / raw$purchases
+    )
   )
 }
 

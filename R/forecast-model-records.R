@@ -1,5 +1,5 @@
-# What R knows of the models: one record each, in the order in which they are named. Parameters, what
-# is mixed and how come from the compiled model of that name; no other place knows a model by name.
+# What R knows of the models: one record each, in the order in which they are named. Parameters and
+# what is mixed come from the compiled model of that name; no other place knows a model by name.
 
 # A model of purchases. `meanings` has a sentence for each parameter; `leaving` says what is told of
 # leaving: its `value` from the parameters, whether that is a "share" or a "time", the `words`

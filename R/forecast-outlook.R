@@ -40,27 +40,14 @@ tier_outlook <- function(
     rlang::current_env()
   )
   check_whole(seed, lower = 0L)
-  span <- basis_of(tiers, "during") %||% c(ledger$history_start, ledger$as_of)
-  years <- years %||% max(1 / 52, (as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
+  years <- years %||% tier_years(tiers, ledger)
   check_number(years, lower = 1 / 52, upper = 50)
   fitted <- fit_models(ledger, models)
-  history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
   limits <- unname(basis_of(tiers, "limits"))
-  signal_progress("drawing the coming time")
-  p <- cpp_simulate_tiers(
-    drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed),
-    draw_terms(draws[[2L]], seed),
-    business_weeks(fitted$purchases, ledger$as_of, ledger$as_of + round(365.25 * years)),
-    limits,
-    kept_share(ledger)
-  )
+  p <- tier_chances(tiers, ledger, fitted, limits, years, draws, seed)
   labels <- c(levels(tiers$tier), "absent")
   now <- as.integer(tiers$tier)
-  so_good <- t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum))
-  if (length(limits) == 1L) so_good <- matrix(so_good, ncol = 1L)
-  total <- data.frame(
-    tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p)
-  )
+  so_good <- matrix(t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum)), nrow(p))
   new_result(
     c(
       list(
@@ -83,6 +70,27 @@ tier_outlook <- function(
       limits = limits,
       kinds = stats::setNames(rep("share", length(labels) + 1L), c("stays", labels))
     ),
-    total = total
+    total = data.frame(
+      tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p)
+    )
+  )
+}
+
+# As long as the time that the tiers are of.
+tier_years <- function(tiers, ledger) {
+  span <- basis_of(tiers, "during") %||% c(ledger$history_start, ledger$as_of)
+  max(1 / 52, (as.integer(span[[2L]] - span[[1L]]) + 1) / 365.25)
+}
+
+# The chance of each customer to end in each tier, the last column being absent.
+tier_chances <- function(tiers, ledger, fitted, limits, years, draws, seed) {
+  history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
+  signal_progress("drawing the coming time")
+  cpp_simulate_tiers(
+    drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed),
+    draw_terms(draws[[2L]], seed),
+    business_weeks(fitted$purchases, ledger$as_of, ledger$as_of + round(365.25 * years)),
+    limits,
+    kept_share(ledger)
   )
 }

@@ -40,46 +40,20 @@ forecast_sales <- function(
   ahead <- coming_periods(ledger, clock, periods %||% as.integer(floor(periods_a_year[[clock]])))
   check_acquisitions(acquisitions, sum(!ahead$partial))
   fitted <- fit_models(ledger, models)
-  fit <- fitted$purchases
-  edges <- c(0, business_weeks(fit, ledger$as_of, ahead$end))
-  today <- sales_of_today(
-    ledger,
-    fitted,
-    money,
-    edges,
-    draws,
-    seed,
-    season_factors(ledger, fitted, ahead$end, draws[[1L]], seed)
-  )
+  edges <- c(0, business_weeks(fitted$purchases, ledger$as_of, ahead$end))
+  factors <- season_factors(ledger, fitted, ahead$end, draws[[1L]], seed)
+  today <- sales_of_today(ledger, fitted, money, edges, draws, seed, factors)
   signal_progress("drawing customers to come")
   arrivals <- expected_arrivals(ledger, ahead, acquisitions)
   coming <- sales_to_come(ledger, fitted, today$shares, edges, arrivals, draws, seed)
   both <- lapply(
-    stats::setNames(nm = c("purchases", "active", "sales")),
+    stats::setNames(nm = c("active", "purchases", "sales")),
     \(name) today$drawn[[name]] + coming$drawn[[name]]
   )
-  between <- \(drawn) draw_interval(drawn, level)
-  ends <- lapply(both, between)
-  known <- !is.null(today$shares$words)
-  sales <- today$sales + coming$sales
-  all <- between(cbind(rowSums(both$sales), rowSums(both$purchases)))
   new_result(
     c(
-      list(
-        period = ahead$start,
-        partial = ahead$partial,
-        new = arrivals$expected,
-        active = colMeans(both$active),
-        active_lower = ends$active[1L, ],
-        active_upper = ends$active[2L, ],
-        purchases = today$purchases + coming$purchases,
-        purchases_lower = ends$purchases[1L, ],
-        purchases_upper = ends$purchases[2L, ],
-        sales = sales,
-        sales_lower = ends$sales[1L, ],
-        sales_upper = ends$sales[2L, ]
-      ),
-      if (known) list(margin = today$margin + coming$margin),
+      list(period = ahead$start, partial = ahead$partial, new = arrivals$expected),
+      outcome_columns(today, coming, both, level),
       list(
         active_today = colMeans(today$drawn$active),
         purchases_today = today$purchases,
@@ -102,17 +76,40 @@ forecast_sales <- function(
       return_share = today$shares$return_share,
       kinds = counted_columns
     ),
-    total = data.frame(
-      sales = sum(sales),
-      sales_lower = all[1L, 1L],
-      sales_upper = all[2L, 1L],
-      purchases = sum(today$purchases + coming$purchases),
-      purchases_lower = all[1L, 2L],
-      purchases_upper = all[2L, 2L],
-      new = sum(arrivals$expected),
-      sales_today = sum(today$sales)
-    ),
+    total = outcome_total(today, coming, both, arrivals, level),
     history = observed_periods(ledger, clock)
+  )
+}
+
+# Active customers, purchases and sales of each period with their intervals; margin where known.
+outcome_columns <- function(today, coming, both, level) {
+  expected <- list(
+    active = colMeans(both$active),
+    purchases = today$purchases + coming$purchases,
+    sales = today$sales + coming$sales
+  )
+  columns <- lapply(names(expected), \(name) {
+    ends <- draw_interval(both[[name]], level)
+    stats::setNames(
+      list(expected[[name]], ends[1L, ], ends[2L, ]), paste0(name, c("", "_lower", "_upper"))
+    )
+  })
+  known <- !is.null(today$shares$words)
+  c(unlist(columns, recursive = FALSE), if (known) list(margin = today$margin + coming$margin))
+}
+
+# Over all periods together.
+outcome_total <- function(today, coming, both, arrivals, level) {
+  ends <- draw_interval(cbind(rowSums(both$sales), rowSums(both$purchases)), level)
+  data.frame(
+    sales = sum(today$sales + coming$sales),
+    sales_lower = ends[1L, 1L],
+    sales_upper = ends[2L, 1L],
+    purchases = sum(today$purchases + coming$purchases),
+    purchases_lower = ends[1L, 2L],
+    purchases_upper = ends[2L, 2L],
+    new = sum(arrivals$expected),
+    sales_today = sum(today$sales)
   )
 }
 

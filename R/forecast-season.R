@@ -152,7 +152,7 @@ seasonal_effects <- function(data) {
 months_against_model <- function(fit, ledger, until, months, index) {
   codes <- ledger_codes(ledger, fit$customers)
   first <- reduce_first(ledger)
-  later <- reduce_repeat_days(ledger, codes, until)
+  later <- days_of_customers(reduce_repeat_days(ledger, until), codes)
   row <- fit$packed$row
   groups <- data.table(
     first = first[codes], set = fit$packed$set[row] %||% rep(1L, length(codes))

@@ -171,37 +171,25 @@ forecast_value <- function(
   fitted <- fit_models(ledger, models)
   history <- fitted$history
   fit <- fitted$purchases
-  horizon <- business_weeks(fit, ledger$as_of, ledger$as_of + round(365.25 * years))
+  rate <- continuous_rate(money$yearly_discount, "week")
+  end <- ledger$as_of + round(365.25 * years)
+  horizon <- business_weeks(fit, ledger$as_of, end)
   shares <- money_shares(ledger, history$customer, money)
-  ahead <- purchases_ahead(
-    fit, history, c(horizon, horizon), c(0, continuous_rate(money$yearly_discount, "week"))
-  )
+  ahead <- purchases_ahead(fit, history, c(horizon, horizon), c(0, rate))
   each <- predict(fitted$spend, history) * shares$kept
-  worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
-  tails <- tails_of(level)
   # the draws are of amounts before returns and margin: customers with the same share of both are a
   # group
   scale <- shares$kept * shares$margin
   group <- match(scale, unique(scale))
+  worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
   drawn <- draw_values(
-    worlds,
-    horizon,
-    continuous_rate(money$yearly_discount, "week"),
-    tails,
-    draws[[2L]],
-    seed,
-    group,
-    max(group)
+    worlds, horizon, rate, tails_of(level), draws[[2L]], seed, group, max(group)
   )
-  factors <- season_factors(ledger, fitted, ledger$as_of + round(365.25 * years), draws[[1L]], seed)
-  drawn$totals <- drawn$totals * rep(factors[, 1L], each = draws[[2L]])
+  factors <- season_factors(ledger, fitted, end, draws[[1L]], seed)
+  totals <- drawn$totals * rep(factors[, 1L], each = draws[[2L]])
+  between <- total_interval(totals, unique(scale), level, !is.null(shares$words))
   value <- ahead$expected[, 2L] * each * shares$margin
-  between <- if (is.null(shares$words)) {
-    c(NA_real_, NA_real_)
-  } else {
-    drop(draw_interval(drawn$totals %*% unique(scale), level))
-  }
-  spent <- if (!is.null(cost)) customer_costs(ledger, history$customer, cost)
+  lifetime <- shares$to_date + value
   new_result(
     c(
       list(
@@ -214,9 +202,9 @@ forecast_value <- function(
         value_lower = drawn$quantiles[, 1L] * scale,
         value_upper = drawn$quantiles[, 2L] * scale,
         value_to_date = shares$to_date,
-        lifetime_value = shares$to_date + value
+        lifetime_value = lifetime
       ),
-      if (!is.null(cost)) list(cost = spent, value_after_cost = shares$to_date + value - spent)
+      if (!is.null(cost)) after_cost(lifetime, customer_costs(ledger, history$customer, cost))
     ),
     "value",
     ledger,
@@ -232,6 +220,14 @@ forecast_value <- function(
     purchase_fit = fit,
     spend_fit = fitted$spend
   )
+}
+
+after_cost <- function(lifetime, spent) list(cost = spent, value_after_cost = lifetime - spent)
+
+# The interval of the whole value: nothing where no margin is known.
+total_interval <- function(totals, scale, level, known) {
+  if (!known) return(c(NA_real_, NA_real_))
+  drop(draw_interval(totals %*% scale, level))
 }
 
 check_drawing <- function(level, draws, seed, call = rlang::caller_env()) {

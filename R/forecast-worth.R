@@ -47,85 +47,96 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   if (nrow(cells) == 0L) {
     abort_nubrek("No cohort is observed from its first purchase on.", "no_purchases")
   }
-  cohorts <- unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE])
-  costs <- if (!is.null(cost)) cohort_costs(as.data.frame(cohorts, optional = TRUE), cost, basis)
-  cohorts[,
+  world <- list(
+    cells = cells,
+    cohorts = unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE]),
+    drawn = attr(grid, "drawn")
+  )
+  costs <- if (!is.null(cost)) {
+    cohort_costs(as.data.frame(world$cohorts, optional = TRUE), cost, basis)
+  }
+  world$cohorts[,
     total := if (is.null(cost)) NA_real_ else costs$total / 10^(basis$decimals + costs$digits)
   ]
-  by <- if (together) character() else basis$by
-  unknown <- if (together && !is.null(cost)) sum(cohorts$size[is.na(cohorts$total)]) else 0
-  drawn <- attr(grid, "drawn")
-  if (together && length(basis$by) > 0L) {
-    cells[, group_row := match(cohort, sort(unique(cohort)))]
-    drawn <- if (!is.null(drawn)) add_rows(drawn, cells)
-    cells <- cells[,
-      .(
-        size = sum(size),
-        sales = sum(sales),
-        money = sum(money),
-        seen = sum(seen),
-        what = what[[1L]],
-        place = place[[1L]]
-      ),
-      keyby = .(row = group_row, cohort, age)
-    ]
-    older <- cohorts[, .(older = any(older)), keyby = cohort]
-    cells[, older := older$older[match(cohort, older$cohort)]]
-    cohorts <- cohorts[,
-      .(size = sum(size), older = any(older), total = sum(total, na.rm = !all(is.na(total)))),
-      keyby = cohort
-    ]
+  unknown <- if (together && !is.null(cost)) {
+    sum(world$cohorts$size[is.na(world$cohorts$total)])
+  } else {
+    0
   }
-  age <- age %||%
-    if (forecast) {
-      min(cells[, .(last = max(age)), by = .(row, older)][older == FALSE | all(older)]$last)
-    } else {
-      Inf
-    }
+  by <- if (together) character() else basis$by
+  if (together && length(basis$by) > 0L) world <- worth_together(world)
+  age <- age %||% if (forecast) shortest_age(world$cells) else Inf
+  d <- period_discount(yearly_discount, basis$clock)
   keys <- c(by, "cohort")
-  cells[, total := cohorts[cells, on = keys, x.total]]
-  d <- (1 + yearly_discount)^(1 / periods_a_year[[basis$clock]]) - 1
-  out <- cells[,
+  world$cells[, total := world$cohorts[world$cells, on = keys, x.total]]
+  out <- world$cells[,
     one_worth(age, ..age, money, seen, sales, what, size[[1L]], total[[1L]], d),
     by = c(keys, "size", "older", "row")
   ]
+  out$cost <- world$cohorts[out, on = keys, x.total] / out$size
+  between <- worth_interval(world$cells, out, world$drawn, age, d, basis$level)
   known <- basis$money != "sales"
-  between <- worth_interval(cells, out, drawn, age, d, basis$level)
-  if (!known) {
-    out[,
-      `:=`(value = NA_real_, payback_age = NA_integer_, payback = ifelse(
-        payback == "no cost", payback, "margin unknown"
-      ))
-    ]
-    between <- lapply(between, \(x) x * NA)
-  }
-  cost_each <- cohorts[out, on = keys, x.total] / out$size
-  after <- out$value - cost_each
-  per_cost <- \(x) ifelse(cost_each > 0, x / cost_each, NA_real_)
   new_result(
-    c(
-      as.list(out)[c(keys, "size", "to_age", "sales_per_customer", "value")],
-      list(
-        value_lower = between$lower,
-        value_upper = between$upper,
-        cost = cost_each,
-        value_after_cost = after,
-        value_to_cost = per_cost(out$value),
-        return_on_cost = per_cost(after),
-        payback_age = out$payback_age,
-        payback = out$payback,
-        older = out$older
-      )
-    ),
+    worth_columns(out, between, keys, known),
     "worth",
     remarks = rbind(remarks(grid), worth_remarks(d, yearly_discount, basis, costs, known, unknown)),
     basis = c(
       with_fields(basis, list(by = by, kinds = worth_kinds)),
       list(to_age = age, yearly_discount = yearly_discount)
     ),
-    cells = cells,
-    drawn = drawn,
+    cells = world$cells,
+    drawn = world$drawn,
     discount = d
+  )
+}
+
+# The groups of a cohort as one.
+worth_together <- function(world) {
+  cells <- world$cells[, group_row := match(cohort, sort(unique(cohort)))]
+  drawn <- if (!is.null(world$drawn)) add_rows(world$drawn, cells)
+  cells <- cells[,
+    .(
+      size = sum(size),
+      sales = sum(sales),
+      money = sum(money),
+      seen = sum(seen),
+      what = what[[1L]],
+      place = place[[1L]]
+    ),
+    keyby = .(row = group_row, cohort, age)
+  ]
+  older <- world$cohorts[, .(older = any(older)), keyby = cohort]
+  cells[, older := older$older[match(cohort, older$cohort)]]
+  list(cells = cells, cohorts = cohorts_together(world$cohorts), drawn = drawn)
+}
+
+# The age that every cohort (without older customers, if there is one) reaches.
+shortest_age <- function(cells) {
+  min(cells[, .(last = max(age)), by = .(row, older)][older == FALSE | all(older)]$last)
+}
+
+# Without a margin there is no value, no payback, and nothing after the cost.
+worth_columns <- function(out, between, keys, known) {
+  if (!known) {
+    out[, `:=`(value = NA_real_, payback_age = NA_integer_)]
+    out[payback != "no cost", payback := "margin unknown"]
+    between <- lapply(between, \(x) x * NA)
+  }
+  after <- out$value - out$cost
+  per_cost <- \(x) ifelse(out$cost > 0, x / out$cost, NA_real_)
+  c(
+    as.list(out)[c(keys, "size", "to_age", "sales_per_customer", "value")],
+    list(
+      value_lower = between$lower,
+      value_upper = between$upper,
+      cost = out$cost,
+      value_after_cost = after,
+      value_to_cost = per_cost(out$value),
+      return_on_cost = per_cost(after),
+      payback_age = out$payback_age,
+      payback = out$payback,
+      older = out$older
+    )
   )
 }
 

@@ -1,7 +1,7 @@
 # The formats that are read: one record each. What has no other ending is text.
 #
-# `read(path, format, call)` gives a table and what is said of it; `cells(paths, format, call)` gives
-# files of one shape as cells, the fast way, or NULL where anything is unusual.
+# `read(path, format, call)` gives a table and what is said of it; `cells(paths, format, call)`
+# gives files of one shape as cells, the fast way, or NULL where anything is unusual.
 format_reader <- function(endings, read, cells = \(paths, format, call) NULL) {
   list(endings = endings, read = read, cells = cells)
 }

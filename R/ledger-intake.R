@@ -46,32 +46,6 @@ take_in_orders <- function(
   settled <- settle_conflicts(
     read, rows, customer, ids$texts, map, meaning, repeated$duplicate, rules, call
   )
-  faults <- list(
-    duplicate = settled$duplicate,
-    "no customer" = blank_rows(customer),
-    "no date" = dates$blank,
-    "unreadable date" = dates$unreadable,
-    "unreadable amount" = amount$unreadable,
-    "blank amount" = amount$blank,
-    "test order" = rule_rows(meaning$test, cells),
-    "cancelled order" = rule_rows(meaning$cancelled, cells),
-    "after as of" = if (is.null(meaning$as_of)) {
-      integer()
-    } else {
-      which(dates$day > as.integer(meaning$as_of))
-    },
-    "foreign currency" = amount$foreign,
-    "excluded id" = if (length(meaning$excluded_ids) == 0L) {
-      integer()
-    } else {
-      sort(unique(c(
-        rows_where(written, levels(written) %in% meaning$excluded_ids),
-        rows_where(customer, levels(customer) %in% meaning$excluded_ids)
-      )))
-    },
-    "ignored return" = if (meaning$returns == "ignore") which(amount$units < 0) else integer()
-  )
-  stopifnot(identical(names(faults), set_aside_reasons))
   c(
     list(
       cells = cells,
@@ -80,7 +54,7 @@ take_in_orders <- function(
       people = levels(customer),
       order_ids = ids$texts,
       no_id = ids$none,
-      faults = faults,
+      faults = row_faults(cells, meaning, settled, dates, amount, written, customer),
       read = read[c("files", "rows", "remarks", "n")]
     ),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
@@ -93,6 +67,38 @@ take_in_orders <- function(
       names = unclass(map)[intersect(c("customer", "order"), names(map))]
     )
   )
+}
+
+# The rows that are set aside, by the first reason that holds.
+row_faults <- function(cells, meaning, settled, dates, amount, written, customer) {
+  faults <- list(
+    duplicate = settled$duplicate,
+    "no customer" = blank_rows(customer),
+    "no date" = dates$blank,
+    "unreadable date" = dates$unreadable,
+    "unreadable amount" = amount$unreadable,
+    "blank amount" = amount$blank,
+    "test order" = rule_rows(meaning$test, cells),
+    "cancelled order" = rule_rows(meaning$cancelled, cells),
+    "after as of" = rows_after(dates$day, meaning$as_of),
+    "foreign currency" = amount$foreign,
+    "excluded id" = excluded_rows(written, customer, meaning$excluded_ids),
+    "ignored return" = if (meaning$returns == "ignore") which(amount$units < 0) else integer()
+  )
+  stopifnot(identical(names(faults), set_aside_reasons))
+  faults
+}
+
+rows_after <- function(day, as_of) {
+  if (is.null(as_of)) integer() else which(day > as.integer(as_of))
+}
+
+# Ids are excluded as they are written and as they are told apart.
+excluded_rows <- function(written, customer, ids) {
+  if (length(ids) == 0L) return(integer())
+  sort(unique(c(
+    rows_where(written, levels(written) %in% ids), rows_where(customer, levels(customer) %in% ids)
+  )))
 }
 
 # Codes of order ids: 0 where there is none.

@@ -38,38 +38,23 @@ open_ledger <- function(
   orders, columns, meaning = meanings(), customers = NULL, products = NULL, aliases = NULL,
   joins = list(), rates = NULL, bands = list(), format = file_format()
 ) {
-  here <- rlang::current_env()
   if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
-  throw_unless(checkmate::check_class(columns, "nubrek_columns"), "columns", here)
-  throw_unless(checkmate::check_class(meaning, "nubrek_meanings"), "meaning", here)
-  for (table in list(customers, products, aliases)) {
-    throw_unless(
-      checkmate::check_class(table, "nubrek_table", null.ok = TRUE),
-      "customers, products, aliases",
-      here
-    )
-  }
-  throw_unless(checkmate::check_class(rates, "nubrek_rates", null.ok = TRUE), "rates", here)
-  throw_unless(checkmate::check_class(format, "nubrek_format"), "format", here)
   if (inherits(joins, "nubrek_join")) joins <- list(joins)
-  throw_unless(checkmate::check_list(joins, types = "nubrek_join"), "joins", here)
-  throw_unless(
-    checkmate::check_list(bands, types = "nubrek_band", names = if (length(bands) > 0L) "unique"),
-    "bands",
-    here
+  source <- list(
+    columns = columns,
+    customers = customers,
+    products = products,
+    aliases = aliases,
+    joins = joins,
+    rates = rates,
+    format = format
   )
+  check_opening(source, meaning, bands)
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   intake <- take_in_orders(orders, columns, meaning, lookup, joins, rates, format)
   aside <- first_faults(intake$faults)
-  if (length(aside$rows) == intake$n) {
-    counts <- sort(table(aside$reason), decreasing = TRUE)
-    abort_nubrek(c(
-      "No row can be used.",
-      "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",
-      "i" = "Look at the column map and the meanings."
-    ), "no_rows", reasons = counts)
-  }
+  check_some_left(intake, aside)
   signal_progress("forming orders")
   kept <- if (length(aside$rows) > 0L) seq_len(intake$n)[-aside$rows]
   lines <- kept_lines(intake, columns, products, meaning, kept)
@@ -85,17 +70,37 @@ open_ledger <- function(
   for (name in names(bands)) {
     band_values(ledger, name)
   } # a band that cannot be cut is said now
-  ledger$source <- list(
-    orders = located(orders),
-    columns = columns,
-    customers = customers,
-    products = products,
-    aliases = aliases,
-    joins = joins,
-    rates = rates,
-    format = format
-  )
+  ledger$source <- c(list(orders = located(orders)), source)
   ledger
+}
+
+check_opening <- function(source, meaning, bands, call = rlang::caller_env()) {
+  is_a <- \(x, class, arg, null = TRUE) {
+    throw_unless(checkmate::check_class(x, class, null.ok = null), arg, call)
+  }
+  is_a(source$columns, "nubrek_columns", "columns", FALSE)
+  is_a(meaning, "nubrek_meanings", "meaning", FALSE)
+  for (table in source[c("customers", "products", "aliases")]) {
+    is_a(table, "nubrek_table", "customers, products, aliases")
+  }
+  is_a(source$rates, "nubrek_rates", "rates")
+  is_a(source$format, "nubrek_format", "format", FALSE)
+  throw_unless(checkmate::check_list(source$joins, types = "nubrek_join"), "joins", call)
+  throw_unless(
+    checkmate::check_list(bands, types = "nubrek_band", names = if (length(bands) > 0L) "unique"),
+    "bands",
+    call
+  )
+}
+
+check_some_left <- function(intake, aside, call = rlang::caller_env()) {
+  if (length(aside$rows) < intake$n) return(invisible())
+  counts <- sort(table(aside$reason), decreasing = TRUE)
+  abort_nubrek(c(
+    "No row can be used.",
+    "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",
+    "i" = "Look at the column map and the meanings."
+  ), "no_rows", reasons = counts, call = call)
 }
 
 # The ids of customers with a row that counts, and of those who stand only in the customer table,

@@ -1,13 +1,6 @@
 # What the ledger has to say about its data.
 
 ledger_remarks <- function(formed, intake, aside, identified, start, as_of, meaning) {
-  days <- distinct_days(formed$orders$day)
-  n <- length(days)
-  say <- function(about, n, text) if (n > 0L) remark_table(about, text)
-  used <- !intake$rounded %in% aside$rows
-  converted <- setdiff(intake$converted, aside$rows)
-  suspects <- setdiff(intake$suspects, aside$rows)
-  alone <- n >= 3L && days[[n]] - days[[n - 1L]] > max(30L, 5L * max(diff(days[-n])))
   all_remarks(
     order_as_customer_remark(formed, intake),
     reading_remark(intake),
@@ -18,54 +11,80 @@ ledger_remarks <- function(formed, intake, aside, identified, start, as_of, mean
         "history_start if the export begins on another day."
       ), start))
     },
-    say("as of", alone, sprintf(paste0(
-      "The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if ",
-      "it is."
-    ), as_of, days[[n]] - days[[max(1L, n - 1L)]])),
-    say("orders", formed$spread, sprintf(
+    lone_day_remark(distinct_days(formed$orders$day), as_of),
+    formed_remarks(formed),
+    returns_remark(formed$moved, meaning),
+    money_remarks(intake, aside),
+    conflicts_remark(intake, meaning),
+    partly_kept_remark(intake, aside),
+    identified_remark(identified)
+  )
+}
+
+# A remark where there is something to say it of.
+remark_of <- function(about, n, text) if (n > 0L) remark_table(about, text)
+
+lone_day_remark <- function(days, as_of) {
+  n <- length(days)
+  if (n < 3L || days[[n]] - days[[n - 1L]] <= max(30L, 5L * max(diff(days[-n])))) return(NULL)
+  remark_table("as of", sprintf(paste0(
+    "The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if ",
+    "it is."
+  ), as_of, days[[n]] - days[[n - 1L]]))
+}
+
+# Of how lines became orders.
+formed_remarks <- function(formed) {
+  rbind(
+    remark_of("orders", formed$spread, sprintf(
       "%s with lines spread over more than a day; each counts on its first day.",
       n_of(formed$spread, "order")
     )),
-    say("returns", formed$returns_split, sprintf(
+    remark_of("returns", formed$returns_split, sprintf(
       "%s dated after the first day of the order, counted as returns on their own day.",
       n_of(formed$returns_split, "negative line")
     )),
-    say("order ids", formed$no_id, sprintf(
+    remark_of("order ids", formed$no_id, sprintf(
       "%s without an order id; those of one customer and day are one order.",
       n_of(formed$no_id, "line")
     )),
-    say("cost", formed$unknown_cost, sprintf(
+    remark_of("cost", formed$unknown_cost, sprintf(
       "%s without a cost rate; they count as without cost.", n_of(formed$unknown_cost, "line")
-    )),
-    returns_remark(formed$moved, meaning),
-    say("amounts", sum(used), sprintf(paste0(
+    ))
+  )
+}
+
+# Of amounts that were rounded or converted, and lines that may stand twice.
+money_remarks <- function(intake, aside) {
+  used <- !intake$rounded %in% aside$rows
+  converted <- setdiff(intake$converted, aside$rows)
+  suspects <- setdiff(intake$suspects, aside$rows)
+  rbind(
+    remark_of("amounts", sum(used), sprintf(paste0(
       "%s with fractions of the minor unit, each rounded half to even; in all that moved %s ",
       "minor units."
     ), n_of(sum(used), "line"), format(-round(sum(intake$rest[used]), 6)))),
-    say("currency", length(converted), sprintf(
+    remark_of("currency", length(converted), sprintf(
       "%s converted into %s.", n_of(length(converted), "line"), intake$currency
     )),
-    say("equal lines", length(suspects), sprintf(
+    remark_of("equal lines", length(suspects), sprintf(
       paste0(
         "%s (%s in money) equal to another line of the same order, kept: two equal items, or a ",
         "double export?"
       ),
       n_of(length(suspects), "line"),
       money_words(sum(intake$rows$sales[suspects]), intake$decimals)
-    )),
-    say("conflicts", intake$conflicts, sprintf(
-      "%s in two states; %s, so %s set aside.",
-      n_of(intake$conflicts, "order"),
-      if (meaning$conflicts == "newer replaces") {
-        "the newer one replaces"
-      } else {
-        "the first one stays"
-      },
-      n_of(length(intake$replaced), "row")
-    )),
-    partly_kept_remark(intake, aside),
-    identified_remark(identified)
+    ))
   )
+}
+
+conflicts_remark <- function(intake, meaning) {
+  remark_of("conflicts", intake$conflicts, sprintf(
+    "%s in two states; %s, so %s set aside.",
+    n_of(intake$conflicts, "order"),
+    if (meaning$conflicts == "newer replaces") "the newer one replaces" else "the first one stays",
+    n_of(length(intake$replaced), "row")
+  ))
 }
 
 distinct_days <- function(day) {

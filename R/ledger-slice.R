@@ -36,25 +36,12 @@ ledger_slice <- function(
       "x" = "{format(from)} is after {format(until)}."
     ), "argument")
   }
-  check_columns_exist(names(lines), names(ledger$lines), "the lines")
-  for (name in names(lines)) {
-    check_values(lines[[name]], line_values(ledger, name), name)
-  }
-  keep <- rep(TRUE, nrow(ledger$lines))
-  for (name in names(lines)) {
-    keep <- keep & line_in(ledger$lines[[name]], as.character(lines[[name]]))
-  }
-  whose <- rep(TRUE, n_customers(ledger))
-  groups <- if (length(customers) > 0L) group_of(ledger, names(customers))
-  for (name in names(customers)) {
-    check_values(customers[[name]], unique(groups[[name]]), name)
-  }
-  for (name in names(customers)) {
-    whose <- whose & groups[[name]] %in% as.character(customers[[name]])
-  }
-  day <- ledger$orders$day[ledger$lines$number]
+  keep <- lines_with(ledger, lines)
+  whose <- customers_with(ledger, customers)
+  order <- ledger$lines$number
+  day <- ledger$orders$day[order]
   keep <- keep &
-    whose[ledger$orders$customer[ledger$lines$number]] &
+    whose[ledger$orders$customer[order]] &
     day >= as.integer(from) &
     day <= as.integer(until)
   if (!any(keep)) abort_nubrek("Nothing is left in this slice.", "no_rows")
@@ -80,6 +67,29 @@ ledger_slice <- function(
   )
   attr(out, "remarks") <- rbind(remark_table("slice", said), remarks(ledger))
   out
+}
+
+# Which lines, and which customers, have one of the values asked for in every attribute.
+lines_with <- function(ledger, wanted, call = rlang::caller_env()) {
+  check_columns_exist(names(wanted), names(ledger$lines), "the lines", call)
+  for (name in names(wanted)) {
+    check_values(wanted[[name]], line_values(ledger, name), name, call = call)
+  }
+  keep <- rep(TRUE, nrow(ledger$lines))
+  for (name in names(wanted)) {
+    keep <- keep & line_in(ledger$lines[[name]], as.character(wanted[[name]]))
+  }
+  keep
+}
+
+customers_with <- function(ledger, wanted, call = rlang::caller_env()) {
+  keep <- rep(TRUE, n_customers(ledger))
+  groups <- if (length(wanted) > 0L) group_of(ledger, names(wanted), call = call)
+  for (name in names(wanted)) {
+    check_values(wanted[[name]], unique(groups[[name]]), name, call = call)
+    keep <- keep & groups[[name]] %in% as.character(wanted[[name]])
+  }
+  keep
 }
 
 line_in <- function(cells, wanted) {

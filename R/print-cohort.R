@@ -226,90 +226,96 @@ interval_in_words <- function(summary) {
 
 #' @export
 describe.nubrek_payback <- function(x) {
-  clock <- basis_of(x, "clock")
-  by <- basis_of(x, "by")
-  summary <- payback_summary(x)
   margin <- basis_of(x, "money") == "margin"
-  judged <- plain_table(x)[!x$older & !is.na(x$cost) & x$cost > 0, ]
-  label <- \(row) paste(
-    unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", "
-  )
-  money <- \(v) format_money(v, basis_of(x, "currency"))
-  slow <- order(-summary$payback_age, na.last = FALSE)[1L]
-  fast <- order(summary$payback_age)[1L]
-  age_of <- \(row) {
-    if (is.na(summary$payback_age[[row]])) {
-      "not yet"
-    } else {
-      paste("at age", n_of(summary$payback_age[[row]], clock))
-    }
-  }
-  finding <- if (nrow(judged) == 0L) {
-    "No acquisition cost is known for any cohort without older customers."
-  } else if (!margin) {
-    sprintf(
-      paste0(
-        "Sales of %s stand against an acquisition cost of %s per customer; without a margin that ",
-        "is no payback."
-      ),
-      money(sum(judged$sales) / sum(judged$size)),
-      money(sum(judged$cost * judged$size) / sum(judged$size))
-    )
-  } else if (length(by) > 0L) {
-    sprintf(
-      "\u201c%s\u201d pays back first (%s), \u201c%s\u201d last (%s).",
-      label(fast),
-      age_of(fast),
-      label(slow),
-      age_of(slow)
-    )
-  } else {
-    paid <- sum(judged$status == "paid back")
-    paste0(
-      sprintf(
-        "%s of %s %s paid back the cost; together they %s.",
-        format_count(paid),
-        n_of(nrow(judged), "cohort"),
-        if (paid == 1L) "has" else "have",
-        if (is.na(summary$payback_age[[1L]])) "have not yet" else paste("do", age_of(1L))
-      ),
-      if (!is.na(summary$highest_cost[[1L]])) {
-        sprintf(
-          " To pay back by age %s a customer may cost %s.",
-          basis_of(x, "within"),
-          money(summary$highest_cost[[1L]])
-        )
-      }
-    )
-  }
-  table <- if (length(by) > 0L && margin) {
-    interval_in_words(summary)
-  } else {
-    shown <- plain_table(x)
-    shown$cohort <- paste0(period_label(shown$cohort, clock), ifelse(shown$older, " older", ""))
-    first <- if (margin) {
-      c(
-        by, "cohort", "size", "cost", "value_to_date", "value_to_cost", "status", "payback_age",
-        "expected_age", "highest_cost", "margin"
-      )
-    } else {
-      c(by, "cohort", "size", "cost", "sales_per_customer", "sales_to_cost", "status", "sales")
-    }
-    shown[first]
-  }
+  grouped <- length(basis_of(x, "by")) > 0L && margin
+  summary <- payback_summary(x)
   list(
     heading = if (margin) {
       "Has the money spent on winning customers come back?"
     } else {
       "Sales against acquisition cost"
     },
-    finding = finding,
-    table = table,
-    after = if (length(by) > 0L && margin) {
+    finding = payback_finding(x, summary, margin),
+    table = if (grouped) interval_in_words(summary) else payback_table(x, margin),
+    after = if (grouped) {
       c("", sprintf(paste0(
         "Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; ",
         "highest_cost: what a customer may cost to pay back by then. Each cohort: %s"
       ), basis_of(x, "within"), all_hint()))
     }
   )
+}
+
+payback_finding <- function(x, summary, margin) {
+  judged <- plain_table(x)[!x$older & !is.na(x$cost) & x$cost > 0, ]
+  if (nrow(judged) == 0L) {
+    return("No acquisition cost is known for any cohort without older customers.")
+  }
+  money <- \(v) format_money(v, basis_of(x, "currency"))
+  if (!margin) {
+    return(sprintf(
+      paste0(
+        "Sales of %s stand against an acquisition cost of %s per customer; without a margin that ",
+        "is no payback."
+      ),
+      money(sum(judged$sales) / sum(judged$size)),
+      money(sum(judged$cost * judged$size) / sum(judged$size))
+    ))
+  }
+  if (length(basis_of(x, "by")) > 0L) return(payback_of_groups(x, summary))
+  paid <- sum(judged$status == "paid back")
+  age <- payback_age_words(summary, 1L, basis_of(x, "clock"))
+  paste0(
+    sprintf(
+      "%s of %s %s paid back the cost; together they %s.",
+      format_count(paid),
+      n_of(nrow(judged), "cohort"),
+      if (paid == 1L) "has" else "have",
+      if (age == "not yet") "have not yet" else paste("do", age)
+    ),
+    if (!is.na(summary$highest_cost[[1L]])) {
+      sprintf(
+        " To pay back by age %s a customer may cost %s.",
+        basis_of(x, "within"),
+        money(summary$highest_cost[[1L]])
+      )
+    }
+  )
+}
+
+# The group that pays back first, and the last.
+payback_of_groups <- function(x, summary) {
+  slow <- order(-summary$payback_age, na.last = FALSE)[1L]
+  fast <- order(summary$payback_age)[1L]
+  clock <- basis_of(x, "clock")
+  sprintf(
+    "\u201c%s\u201d pays back first (%s), \u201c%s\u201d last (%s).",
+    row_label(summary, fast, basis_of(x, "by")),
+    payback_age_words(summary, fast, clock),
+    row_label(summary, slow, basis_of(x, "by")),
+    payback_age_words(summary, slow, clock)
+  )
+}
+
+payback_age_words <- function(summary, row, clock) {
+  age <- summary$payback_age[[row]]
+  if (is.na(age)) "not yet" else paste("at age", n_of(age, clock))
+}
+
+# What a row is called by the attributes of its group.
+row_label <- function(summary, row, by) {
+  paste(unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", ")
+}
+
+payback_table <- function(x, margin) {
+  shown <- plain_table(x)
+  shown$cohort <- paste0(
+    period_label(shown$cohort, basis_of(x, "clock")), ifelse(shown$older, " older", "")
+  )
+  of_margin <- c(
+    "cost", "value_to_date", "value_to_cost", "status", "payback_age", "expected_age",
+    "highest_cost", "margin"
+  )
+  of_sales <- c("cost", "sales_per_customer", "sales_to_cost", "status", "sales")
+  shown[c(basis_of(x, "by"), "cohort", "size", if (margin) of_margin else of_sales)]
 }

@@ -90,19 +90,48 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
   rlang::check_dots_empty()
   said <- describe(x)
   clock <- basis_of(x, "clock")
-  by <- basis_of(x, "by")
   calendar <- identical(basis_of(x, "view"), "calendar")
   places <- if (calendar) sort(unique(x$period)) else seq.int(min(0L, x$age), max(x$age))
   heads <- if (calendar) period_label(places, clock) else as.character(places)
   table <- measure_rows(x, places, rows)
+  by <- basis_of(x, "by")
+  corner <- if (is.null(by)) "cohort" else paste(by, collapse = ", ")
+  text <- measure_text(table, heads, corner, calendar)
+  top <- nrow(table$body) + 1L
+  rule <- strrep("\u2500", max(nchar(text$lines, "width")))
+  writeLines(c(
+    cli::style_bold(said$heading),
+    basis_line(x),
+    "",
+    unlist(lapply(said$finding, wrap_lines)),
+    if (!is.null(said$finding)) "",
+    text$lines[[1L]],
+    rule,
+    text$lines[2:top],
+    if (nrow(table$bottom) > 0L) c(rule, text$lines[-seq_len(top)]),
+    strwrap(measure_legend(x, calendar), terminal_width()),
+    if (table$left_out > 0L) {
+      paste0(
+        "Earlier cohorts left out: ",
+        table$left_out,
+        "; ",
+        rows_hint(table$left_out + nrow(table$body))
+      )
+    },
+    lost_columns_line(text$lost, calendar),
+    remark_lines(x)
+  ))
+  invisible(x)
+}
+
+# The lines of the table, and the columns for which there is no room: the oldest periods, or the
+# highest ages.
+measure_text <- function(table, heads, corner, calendar) {
   columns <- c(
-    list(c(
-      if (is.null(by)) "cohort" else paste(by, collapse = ", "), table$labels
-    ), c("size", table$sizes)),
-    lapply(seq_along(places), \(j) c(heads[[j]], table$body[, j], table$bottom[, j]))
+    list(c(corner, table$labels), c("size", table$sizes)),
+    lapply(seq_along(heads), \(j) c(heads[[j]], table$body[, j], table$bottom[, j]))
   )
   widths <- vapply(columns, \(text) max(nchar(text, "width")), 0L)
-  # what does not fit: the oldest periods, or the highest ages
   room <- terminal_width() + 1L - sum(widths[1:2] + 1L)
   across <- widths[-(1:2)] + 1L
   fits <- c(TRUE, TRUE, (if (calendar) rev(cumsum(rev(across))) else cumsum(across)) <= room)
@@ -112,56 +141,40 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
     widths[fits],
     seq_len(sum(fits)) == 1L
   )
-  text <- sub(" +$", "", do.call(paste, c(unname(padded), sep = " ")))
-  top <- nrow(table$body) + 1L
-  rule <- strrep("\u2500", max(nchar(text, "width")))
-  lost <- heads[!fits[-(1:2)]]
-  own_time <- if (basis_of(x, "ages") == "elapsed") " of each customer's own time"
-  legend <- paste(c(
+  list(
+    lines = sub(" +$", "", do.call(paste, c(unname(padded), sep = " "))),
+    lost = heads[!fits[-(1:2)]]
+  )
+}
+
+measure_legend <- function(x, calendar) {
+  clock <- basis_of(x, "clock")
+  elapsed <- if (basis_of(x, "ages") == "elapsed") " of each customer's own time"
+  trimws(paste(c(
     kind_words(basis_of(x, "measure"), basis_of(x, "currency")),
     if (calendar) {
       paste0("Columns are ", clock, "s.")
     } else {
-      paste0("Columns are ages in ", clock, "s", own_time, ".")
+      paste0("Columns are ages in ", clock, "s", elapsed, ".")
     },
-    if (is.null(by)) {
+    if (is.null(basis_of(x, "by"))) {
       "* partial. Empty: not observed."
     } else {
       "Rows are the bottom lines of the groups, without cohorts that may hold older customers."
     }
-  ), collapse = " ")
-  writeLines(c(
-    cli::style_bold(said$heading),
-    basis_line(x),
-    "",
-    unlist(lapply(said$finding, wrap_lines)),
-    if (!is.null(said$finding)) "",
-    text[[1L]],
-    rule,
-    text[2:top],
-    if (nrow(table$bottom) > 0L) c(rule, text[-seq_len(top)]),
-    strwrap(trimws(legend), terminal_width()),
-    if (table$left_out > 0L) {
-      paste0(
-        "Earlier cohorts left out: ",
-        table$left_out,
-        "; ",
-        rows_hint(table$left_out + nrow(table$body))
-      )
+  ), collapse = " "))
+}
+
+lost_columns_line <- function(lost, calendar) {
+  if (length(lost) == 0L) return(NULL)
+  paste0(
+    if (calendar) {
+      paste("Periods up to", lost[[length(lost)]])
+    } else {
+      paste("Ages from", lost[[1L]], "on")
     },
-    if (length(lost) > 0L) {
-      paste0(
-        if (calendar) {
-          paste("Periods up to", lost[[length(lost)]])
-        } else {
-          paste("Ages from", lost[[1L]], "on")
-        },
-        " left out: ",
-        if (on_command()) "--format csv" else "as.matrix(x)",
-        " has all."
-      )
-    },
-    remark_lines(x)
-  ))
-  invisible(x)
+    " left out: ",
+    if (on_command()) "--format csv" else "as.matrix(x)",
+    " has all."
+  )
 }

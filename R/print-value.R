@@ -103,85 +103,85 @@ outlook_table <- function(x, cohorts = 12L) {
 #' @export
 describe.nubrek_worth <- function(x) {
   by <- basis_of(x, "by")
-  clock <- basis_of(x, "clock")
-  money <- \(v) format_money(v, basis_of(x, "currency"), 2L)
   judged <- plain_table(x)[!x$older, ]
   known <- basis_of(x, "money") != "sales"
   summary <- if (nrow(judged) > 0L) worth_summary(x)
-  if (!is.null(summary)) {
+  if (!is.null(summary)) { # beside a cost, the value is that of the cohorts it is known of
     summary$value <- ifelse(is.na(summary$cost), summary$value, summary$value_with_cost)
-  } # beside a cost, that of the cohorts it is known of
-  label <- \(row) paste(
-    unlist(lapply(summary[row, by, drop = FALSE], as.character)), collapse = ", "
-  )
-  until <- if (is.null(summary)) {
-    ""
-  } else if (length(unique(judged$to_age)) == 1L) {
-    sprintf(" by age %s", n_of(judged$to_age[[1L]], clock))
-  } else {
-    ""
-  }
-  finding <- if (is.null(summary)) {
-    "Every cohort may hold older customers."
-  } else if (!known) {
-    sprintf(
-      "An acquired customer brings %s of sales%s; without a margin that is no value.",
-      money(summary$sales_per_customer[[1L]]),
-      until
-    )
-  } else if (length(by) == 0L) {
-    paste0(
-      sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until),
-      if (is.na(summary$cost)) {
-        "."
-      } else {
-        sprintf(
-          " against a cost of %s: %s %s, %s times the cost.",
-          money(summary$cost),
-          money(abs(summary$value_after_cost)),
-          if (summary$value_after_cost >= 0) "are left" else "are lost",
-          formatC(summary$value_to_cost, format = "f", digits = 1L)
-        )
-      }
-    )
-  } else {
-    best <- which.max(summary$return_on_cost %|NA|% summary$value)
-    worst <- which.min(summary$return_on_cost %|NA|% summary$value)
-    if (all(is.na(summary$cost))) {
-      sprintf(
-        "A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).",
-        label(best),
-        money(summary$value[[best]]),
-        until,
-        label(worst),
-        money(summary$value[[worst]])
-      )
-    } else {
-      sprintf(
-        paste0(
-          "\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d ",
-          "least (%s for %s)."
-        ),
-        label(best),
-        money(summary$value[[best]]),
-        money(summary$cost[[best]]),
-        until,
-        label(worst),
-        money(summary$value[[worst]]),
-        money(summary$cost[[worst]])
-      )
-    }
   }
   list(
     heading = "What a customer is worth: before the cost, the cost, after it",
-    finding = finding,
-    table = worth_table(x, summary, by, clock, known),
+    finding = worth_finding(x, summary, judged, known),
+    table = worth_table(x, summary, by, basis_of(x, "clock"), known),
     after = if (length(by) > 0L && !is.null(summary)) {
       c("", paste0(paste0(
         "Groups over the cohorts of a year; observed: share of the customers seen to the ",
         "payback age. Each cohort: "
       ), all_hint()))
     }
+  )
+}
+
+worth_finding <- function(x, summary, judged, known) {
+  if (is.null(summary)) return("Every cohort may hold older customers.")
+  money <- \(v) format_money(v, basis_of(x, "currency"), 2L)
+  until <- if (length(unique(judged$to_age)) == 1L) {
+    sprintf(" by age %s", n_of(judged$to_age[[1L]], basis_of(x, "clock")))
+  } else {
+    ""
+  }
+  if (!known) {
+    return(sprintf(
+      "An acquired customer brings %s of sales%s; without a margin that is no value.",
+      money(summary$sales_per_customer[[1L]]),
+      until
+    ))
+  }
+  if (length(basis_of(x, "by")) > 0L) {
+    return(worth_of_groups(summary, basis_of(x, "by"), money, until))
+  }
+  paste0(
+    sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until),
+    if (is.na(summary$cost)) {
+      "."
+    } else {
+      sprintf(
+        " against a cost of %s: %s %s, %s times the cost.",
+        money(summary$cost),
+        money(abs(summary$value_after_cost)),
+        if (summary$value_after_cost >= 0) "are left" else "are lost",
+        formatC(summary$value_to_cost, format = "f", digits = 1L)
+      )
+    }
+  )
+}
+
+# The group of which customers are worth most, or return most on what they cost, and the last.
+worth_of_groups <- function(summary, by, money, until) {
+  best <- which.max(summary$return_on_cost %|NA|% summary$value)
+  worst <- which.min(summary$return_on_cost %|NA|% summary$value)
+  if (all(is.na(summary$cost))) {
+    return(sprintf(
+      "A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).",
+      row_label(summary, best, by),
+      money(summary$value[[best]]),
+      until,
+      row_label(summary, worst, by),
+      money(summary$value[[worst]])
+    ))
+  }
+  sprintf(
+    paste0(
+      "\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d ",
+      "least (%s for %s)."
+    ),
+    row_label(summary, best, by),
+    money(summary$value[[best]]),
+    money(summary$cost[[best]]),
+    until,
+    row_label(summary, worst, by),
+    money(summary$value[[worst]]),
+    money(summary$cost[[worst]])
   )
 }
 
@@ -238,45 +238,13 @@ less_words <- c(
 #' @export
 describe.nubrek_value_by <- function(x) {
   by <- basis_of(x, "by")
-  money <- \(v) format_money(v, basis_of(x, "currency"), 2L)
   table <- plain_table(x)
   worth <- if (basis_of(x, "money") == "sales") "sales" else "value"
-  sure <- which(table$clear & !table$small)
-  through <- function(row) {
-    parts <- unlist(table[row, names(part_words)])
-    most <- if (table$difference[[row]] >= 0) which.max(parts) else which.min(parts)
-    unname((if (table$difference[[row]] >= 0) part_words else less_words)[[most]])
-  }
-  finding <- if (length(sure) == 0L) {
-    sprintf(
-      "By %s no group is worth clearly more or less than everybody (%s).",
-      gsub("_", " ", by),
-      money(attr(x, "everybody")$value)
-    )
-  } else {
-    high <- sure[[1L]]
-    low <- sure[[length(sure)]]
-    one <- \(row) sprintf(
-      "\u201c%s\u201d (%s, mainly by %s)",
-      table[[by]][[row]],
-      money(table[[worth]][[row]]),
-      through(row)
-    )
-    if (high == low) {
-      sprintf(
-        "Against everybody's %s only %s differs clearly.",
-        money(attr(x, "everybody")$value),
-        one(high)
-      )
-    } else {
-      sprintf(
-        "Customers of %s are worth most, of %s least; everybody %s.",
-        one(high),
-        one(low),
-        money(attr(x, "everybody")$value)
-      )
-    }
-  }
+  shown <- c(
+    by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying",
+    "from_cadence", "from_order", "highest_cost", "staying", "cadence", "mean_later", "small",
+    "clear", "raw_purchases", "raw_mean_sales", if (!all(is.na(table$conversion))) "conversion"
+  )
   list(
     heading = paste0(
       "What a customer won today is worth over ",
@@ -284,31 +252,48 @@ describe.nubrek_value_by <- function(x) {
       ", by ",
       gsub("_", " ", by)
     ),
-    finding = finding,
-    table = structure(
-      table[c(
-        by,
-        "customers",
-        worth,
-        "value_lower",
-        "value_upper",
-        "difference",
-        "from_staying",
-        "from_cadence",
-        "from_order",
-        "highest_cost",
-        "staying",
-        "cadence",
-        "mean_later",
-        "small",
-        "clear",
-        "raw_purchases",
-        "raw_mean_sales",
-        if (!all(is.na(table$conversion))) "conversion"
-      )],
-      basis = attr(x, "basis")
-    )
+    finding = value_by_finding(table, by, worth, attr(x, "everybody")$value, basis_of(
+      x, "currency"
+    )),
+    table = structure(table[shown], basis = attr(x, "basis"))
   )
+}
+
+value_by_finding <- function(table, by, worth, everybody, currency) {
+  money <- \(v) format_money(v, currency, 2L)
+  sure <- which(table$clear & !table$small)
+  if (length(sure) == 0L) {
+    return(sprintf(
+      "By %s no group is worth clearly more or less than everybody (%s).",
+      gsub("_", " ", by),
+      money(everybody)
+    ))
+  }
+  one <- \(row) sprintf(
+    "\u201c%s\u201d (%s, mainly by %s)",
+    table[[by]][[row]],
+    money(table[[worth]][[row]]),
+    main_part(table, row)
+  )
+  if (length(sure) == 1L) {
+    return(sprintf("Against everybody's %s only %s differs clearly.", money(everybody), one(sure)))
+  }
+  sprintf(
+    "Customers of %s are worth most, of %s least; everybody %s.",
+    one(sure[[1L]]),
+    one(sure[[length(sure)]]),
+    money(everybody)
+  )
+}
+
+# Through what a group is worth more, or less, than everybody.
+main_part <- function(table, row) {
+  parts <- unlist(table[row, names(part_words)])
+  if (table$difference[[row]] >= 0) {
+    unname(part_words[[which.max(parts)]])
+  } else {
+    unname(less_words[[which.min(parts)]])
+  }
 }
 
 #' @export

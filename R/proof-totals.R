@@ -113,77 +113,83 @@ prove_customers <- function(ledger) {
 # Cells come from the C++ pass; the other side is counted again from the orders by data.table.
 prove_cells <- function(ledger, clock) {
   total <- reduce_totals(ledger)
-  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
-  purchases <- ledger_rows(ledger, "purchases", c("customer", "day"))
   cells <- reduce_cells(ledger, clock)
   elapsed <- if (bought_any(ledger)) reduce_cells(ledger, clock, elapsed = TRUE) else cells
-  label <- paste0("by ", clock, ": ")
-  frame <- cells$frame
-  period <- c(period_row(frame, purchases$day), period_row(frame, orders$day))
-  pairs <- cpp_number_pairs(c(purchases$customer, orders$customer), period, 0L)
-  bought <- seq_along(purchases$day)
-  busy <- logical(pairs$n)
-  busy[pairs$unit[bought]] <- TRUE
-  here <- busy[pairs$unit[-bought]]
-  if (length(bought) == 0L) here <- logical(length(orders$day))
-  active <- sum(orders$sales[here])
-  idle <- sum(orders$sales[!here])
-  per_period <- tabulate(period[bought][!duplicated(pairs$unit[bought])], length(frame$number))
-  diagonal <- colSums(cells$customers)
+  seen <- active_by_rows(ledger, cells$frame)
   fresh <- new_returning(ledger, clock, lookback = 1L)
   parts <- fresh$sales_new +
     fresh$sales_returning +
     fresh$sales_reactivated +
     fresh$sales_not_active
-  per_customer <- reduce_periods(ledger, clock)
+  of_clock <- \(name, ...) claim(paste0("by ", clock, ": ", name), ...)
+  # two series agree where their sum does and no place differs
+  same_series <- \(name, a, b) of_clock(name, sum(a), sum(a) + sum(abs(a - b)), FALSE)
   list(
-    claim(paste0(
-      label, "ledger = cohort cells + no cohort"
-    ), total$sales, sum(cells$sales$sums) + cells$sales$outside),
-    claim(
-      paste0(label, "ledger = cells of elapsed ages + no cohort"),
+    of_clock(
+      "ledger = cohort cells + no cohort", total$sales, sum(cells$sales$sums) + cells$sales$outside
+    ),
+    of_clock(
+      "ledger = cells of elapsed ages + no cohort",
       total$sales,
       sum(elapsed$sales$sums) + elapsed$sales$outside
     ),
-    claim(paste0(
-      label, "purchases = cells of elapsed ages"
-    ), total$purchases, sum(elapsed$purchases), FALSE),
-    claim(paste0(
-      label, "customers = last purchases in cells"
-    ), uniqueN(purchases$customer), sum(cells$last), FALSE),
+    of_clock(
+      "purchases = cells of elapsed ages", total$purchases, sum(elapsed$purchases), FALSE
+    ),
+    of_clock("customers = last purchases in cells", seen$customers, sum(cells$last), FALSE),
     if (!is.null(cells$margin)) {
-      claim(
-        paste0(label, "margin of the customers = cohort cells + no cohort"),
+      of_clock(
+        "margin of the customers = cohort cells + no cohort",
         total$sales - sum(reduce_customers(ledger)$cost),
         sum(cells$margin$sums) + cells$margin$outside
       )
     },
-    claim(paste0(label, "ledger = active customers + not active"), total$sales, active + idle),
-    claim(paste0(
-      label, "cohort sizes = customers with a purchase"
-    ), sum(cells$size), uniqueN(purchases$customer), FALSE),
-    claim(
-      paste0(label, "active customers = diagonals of the cohort grid"),
-      sum(per_period),
-      sum(per_period) + sum(abs(per_period - diagonal)),
-      FALSE
+    of_clock("ledger = active customers + not active", total$sales, seen$active + seen$idle),
+    of_clock("cohort sizes = customers with a purchase", sum(cells$size), seen$customers, FALSE),
+    same_series(
+      "active customers = diagonals of the cohort grid", seen$per_period, colSums(cells$customers)
     ),
-    claim(
-      paste0(label, "active = new + returning + reactivated"),
-      sum(per_period),
-      sum(per_period) + sum(abs(per_period - fresh$new - fresh$returning - fresh$reactivated)),
-      FALSE
+    same_series(
+      "active = new + returning + reactivated",
+      seen$per_period,
+      fresh$new + fresh$returning + fresh$reactivated
     ),
-    claim(paste0(
-      label, "ledger = new, returning, reactivated, not active"
-    ), total$sales, sum(round(parts * 10^ledger$decimals))),
-    claim(paste0(label, "ledger = customers by period"), total$sales, sum(per_customer$sales)),
-    claim(
-      paste0(label, "new + known before = customers with a purchase"),
-      sum(fresh$new) + length(intersect(known_before(ledger), purchases$customer)),
+    of_clock(
+      "ledger = new, returning, reactivated, not active",
+      total$sales,
+      sum(round(parts * 10^ledger$decimals))
+    ),
+    of_clock(
+      "ledger = customers by period", total$sales, sum(reduce_periods(ledger, clock)$sales)
+    ),
+    of_clock(
+      "new + known before = customers with a purchase",
+      sum(fresh$new) + seen$known_before,
       sum(cells$size),
       FALSE
     )
+  )
+}
+
+# From the rows: customers with a purchase, those active in each period, and the money of orders in
+# periods in which their customer bought, or did not.
+active_by_rows <- function(ledger, frame) {
+  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
+  purchases <- ledger_rows(ledger, "purchases", c("customer", "day"))
+  period <- c(period_row(frame, purchases$day), period_row(frame, orders$day))
+  pairs <- cpp_number_pairs(c(purchases$customer, orders$customer), period, 0L)
+  bought <- seq_along(period) <= length(purchases$day)
+  busy <- logical(pairs$n)
+  busy[pairs$unit[bought]] <- TRUE
+  here <- busy[pairs$unit[!bought]]
+  list(
+    customers = uniqueN(purchases$customer),
+    known_before = length(intersect(known_before(ledger), purchases$customer)),
+    per_period = tabulate(
+      period[bought][!duplicated(pairs$unit[bought])], length(frame$number)
+    ),
+    active = sum(orders$sales[here]),
+    idle = sum(orders$sales[!here])
   )
 }
 

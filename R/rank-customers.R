@@ -37,14 +37,11 @@ rank_customers <- function(
   check_choice(ties, c("competition", "dense", "row"))
   best <- best %||% if (identical(by, "recency")) "low" else "high"
   check_choice(best, c("high", "low"))
-  for (arg in c("top", "bottom")) {
-    check_number(
-      get(arg), lower = 0, upper = if (unit == "percent") 100 else Inf, arg = arg, null = TRUE
-    )
-  }
+  most <- if (unit == "percent") 100 else Inf
+  check_number(top, lower = 0, upper = most, null = TRUE)
+  check_number(bottom, lower = 0, upper = most, null = TRUE)
   who <- spanned(ledger, during)
   value <- ranked_value(who, by, scores)
-  lost <- is.na(value)
   reaches <- reaching(who, value, by, at_least)
   side <- if (!is.null(within)) {
     side_by_side(ledger, within, c("end", "rank", "customer", by, rank_columns))
@@ -52,65 +49,28 @@ rank_customers <- function(
   group <- if (is.null(within)) rep(1L, length(value)) else as.integer(side$code)[who$codes]
   # whole numbers are counted, others sorted
   ranked <- if (is.null(scores) && by == "sales") who$units else value
-  ranked[!reaches] <- NA
+  ranked[!reaches | is.na(value)] <- NA
   if (best == "low") ranked <- -ranked
-  from_top <- rank_in_groups(ranked, group, ties)
-  from_below <- if (!is.null(bottom)) rank_in_groups(-ranked, group, ties)
-  size <- tabulate(group[!lost & reaches], max(group))
-  kept <- \(rank, n) which(!lost & reaches & within_edge(rank, n, unit, size[group]))
-  ends <- c(
-    if (!is.null(top) || is.null(bottom)) list(top = kept(from_top, top)),
-    if (!is.null(bottom)) list(bottom = kept(from_below, bottom))
-  )
-  at <- unlist(ends, use.names = FALSE)
-  end <- rep(names(ends), lengths(ends))
-  rank <- c(from_top[ends$top], from_below[ends$bottom])
-  sorted <- order(group[at], match(end, c("top", "bottom")), rank, at, method = "radix")
-  all_of_group <- tabulate(group[!lost], max(group))
-  sums <- cpp_group_sums(who$units, group, 0L, max(group))$sums
+  rows <- ends_of_ranking(ranked, group, list(top = top, bottom = bottom), unit, ties)
   columns <- c(
-    lapply(side$labels, \(x) x[group[at]]),
-    if (length(ends) > 1L) list(end = end),
-    list(rank = rank, customer = who$ids[at]),
-    stats::setNames(list(value[at]), by),
-    list(
-      sales = major(ledger, who$units[at]),
-      purchases = who$m$purchases[at],
-      customers_of_group = all_of_group[group[at]],
-      sales_of_group = major(ledger, sums[group[at]]),
-      share_of_group = ifelse(sums[group[at]] > 0, who$units[at] / sums[group[at]], NA_real_)
-    )
-  )
-  columns <- lapply(columns[!duplicated(names(columns))], `[`, sorted)
-  said <- rbind(
-    carried(ledger),
-    during_remark(who$span, during),
-    remark_table("direction", sprintf(
-      "Rank 1 has the %s %s%s.",
-      if (best == "high") "highest" else "lowest",
-      gsub("_", " ", by),
-      if (length(ends) == 1L && names(ends) == "bottom") ", here counted from below" else ""
-    )),
-    edge_remark(
-      ends,
-      list(top = from_top, bottom = from_below),
-      list(top = top, bottom = bottom),
-      group,
-      ties,
-      unit
-    ),
-    if (any(lost)) {
-      remark_table("no value", sprintf(
-        "%s without a value of %s are left out.", n_of(sum(lost), "customer"), by
-      ))
-    },
-    ranked_remark(at_least, sum(reaches & !lost))
+    lapply(side$labels, \(x) x[group[rows$at]]),
+    if (length(rows$ends) > 1L) list(end = rows$end),
+    list(rank = rows$rank, customer = who$ids[rows$at]),
+    stats::setNames(list(value[rows$at]), by),
+    ranked_columns(ledger, who, group, is.na(value), rows$at)
   )
   new_result(
-    columns,
+    columns[!duplicated(names(columns))],
     "ranks",
     ledger,
-    said,
+    rbind(
+      carried(ledger),
+      during_remark(who$span, during),
+      direction_remark(best, by, names(rows$ends)),
+      edge_remark(rows$ends, rows$ranks, list(top = top, bottom = bottom), group, ties, unit),
+      no_value_remark(sum(is.na(value)), by),
+      ranked_remark(at_least, sum(reaches & !is.na(value)))
+    ),
     c(list(
       by = by,
       within = names(side$labels),
@@ -121,6 +81,57 @@ rank_customers <- function(
       best = best
     ), span_basis(who$span, during))
   )
+}
+
+# The rows that are listed (`at`), of which end and with which rank, group after group; the rows of
+# each end, and all ranks counted from it. Who has no value is not ranked.
+ends_of_ranking <- function(ranked, group, wanted, unit, ties) {
+  known <- !is.na(ranked)
+  size <- tabulate(group[known], max(group))
+  ranks <- list(
+    top = rank_in_groups(ranked, group, ties),
+    bottom = if (!is.null(wanted$bottom)) rank_in_groups(-ranked, group, ties)
+  )
+  listed <- c(
+    if (!is.null(wanted$top) || is.null(wanted$bottom)) "top", if (!is.null(wanted$bottom)) "bottom"
+  )
+  ends <- lapply(stats::setNames(nm = listed), \(end) {
+    which(known & within_edge(ranks[[end]], wanted[[end]], unit, size[group]))
+  })
+  at <- unlist(ends, use.names = FALSE)
+  end <- rep(names(ends), lengths(ends))
+  rank <- unlist(Map(\(end, rows) ranks[[end]][rows], names(ends), ends), use.names = FALSE)
+  sorted <- order(group[at], match(end, c("top", "bottom")), rank, at, method = "radix")
+  list(at = at[sorted], end = end[sorted], rank = rank[sorted], ends = ends, ranks = ranks)
+}
+
+# Money and purchases of who is listed, and what that is of everybody in the group.
+ranked_columns <- function(ledger, who, group, lost, at) {
+  of_group <- tabulate(group[!lost], max(group))
+  sums <- cpp_group_sums(who$units, group, 0L, max(group))$sums
+  list(
+    sales = major(ledger, who$units[at]),
+    purchases = who$m$purchases[at],
+    customers_of_group = of_group[group[at]],
+    sales_of_group = major(ledger, sums[group[at]]),
+    share_of_group = ifelse(sums[group[at]] > 0, who$units[at] / sums[group[at]], NA_real_)
+  )
+}
+
+direction_remark <- function(best, by, ends) {
+  remark_table("direction", sprintf(
+    "Rank 1 has the %s %s%s.",
+    if (best == "high") "highest" else "lowest",
+    gsub("_", " ", by),
+    if (identical(ends, "bottom")) ", here counted from below" else ""
+  ))
+}
+
+no_value_remark <- function(n, by) {
+  if (n == 0L) return(NULL)
+  remark_table("no value", sprintf(
+    "%s without a value of %s are left out.", n_of(n, "customer"), by
+  ))
 }
 
 # The columns beside the measure.

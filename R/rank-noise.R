@@ -47,46 +47,21 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   }
   world <- dealing_world(ledger, basis_of(moves, "spans")[[at]], attr(moves, "who")[[at]], rule)
   places <- move_places(basis_of(moves, "labels"))
-  counts <- vapply(
-    seq_len(draws),
-    \(i) {
-      if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
-      world$count(cpp_deal_orders(world, world$share, ledger$least, seed, i))
-    },
-    integer(prod(lengths(places)))
-  )
+  counts <- dealt_counts(world, ledger$least, draws, seed, prod(lengths(places)))
   observed <- as.integer(count_cells(attr(moves, "who")[[at]], places))
   every <- expand.grid(to = places$to, from = places$from, stringsAsFactors = FALSE)
-  found <- judge_counts(observed, counts, level)
-  shown <- every$from != "new"
-  p <- found$p[shown]
-  sure <- stats::p.adjust(p, "BH") < 1 - level & found$rare[shown]
-  verdict <- ifelse(
-    !sure, "as by chance", ifelse(observed[shown] > found$mean[shown], "more", "fewer")
-  )
-  height <- \(place) match(place, places$to)
-  both <- shown & every$to %in% places$to
-  rose <- both & height(every$to) < height(ifelse(every$from == "new", NA, every$from))
-  fell <- both & height(every$to) > height(ifelse(every$from == "new", NA, every$from))
-  net <- do.call(
-    rbind,
-    lapply(
-      list(rose = which(rose), fell = which(fell)),
-      \(cells) as.data.frame(c(list(customers = sum(observed[cells])), judge_counts(
-        sum(observed[cells]), matrix(colSums(counts[cells, , drop = FALSE]), 1L), level
-      )))
-    )
-  )
+  found <- lapply(judge_counts(observed, counts, level), `[`, every$from != "new")
+  shown <- cbind(every, customers = observed)[every$from != "new", ]
   new_result(
     list(
-      from = every$from[shown],
-      to = every$to[shown],
-      customers = observed[shown],
-      expected = found$mean[shown],
-      lower = found$lower[shown],
-      upper = found$upper[shown],
-      p = p,
-      verdict = verdict
+      from = shown$from,
+      to = shown$to,
+      customers = shown$customers,
+      expected = found$mean,
+      lower = found$lower,
+      upper = found$upper,
+      p = found$p,
+      verdict = noise_verdict(shown$customers, found, level)
     ),
     "noise",
     remarks = rbind(remarks(moves), remark_table("noise", sprintf(paste0(
@@ -99,8 +74,42 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
       level = level,
       kinds = c(expected = "decimal", lower = "count", upper = "count", p = "decimal")
     )),
-    net = data.frame(direction = rownames(net), net, row.names = NULL)
+    net = net_moves(every, places$to, observed, counts, level)
   )
+}
+
+# The counts of all cells in each draw: a column each.
+dealt_counts <- function(world, least, draws, seed, n_cells) {
+  vapply(
+    seq_len(draws),
+    \(i) {
+      if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
+      world$count(cpp_deal_orders(world, world$share, least, seed, i))
+    },
+    integer(n_cells)
+  )
+}
+
+# Beyond chance are cells that are so for all of them together, and rarely so far off in the draws.
+noise_verdict <- function(observed, found, level) {
+  sure <- stats::p.adjust(found$p, "BH") < 1 - level & found$rare
+  ifelse(!sure, "as by chance", ifelse(observed > found$mean, "more", "fewer"))
+}
+
+# Customers who rose and who fell, against chance.
+net_moves <- function(every, to, observed, counts, level) {
+  height <- \(place) match(place, to)
+  from <- height(ifelse(every$from == "new", NA, every$from))
+  both <- every$from != "new" & every$to %in% to
+  net <- do.call(rbind, lapply(
+    list(
+      rose = which(both & height(every$to) < from), fell = which(both & height(every$to) > from)
+    ),
+    \(cells) as.data.frame(c(list(customers = sum(observed[cells])), judge_counts(
+      sum(observed[cells]), matrix(colSums(counts[cells, , drop = FALSE]), 1L), level
+    )))
+  ))
+  data.frame(direction = rownames(net), net, row.names = NULL)
 }
 
 count_cells <- function(who, places) {

@@ -36,20 +36,15 @@ score_rfm <- function(
   check_ledger(ledger)
   throw_unless(checkmate::check_int(bands, lower = 2L, upper = 10L), "bands", rlang::current_env())
   check_choice(monetary, c("sales", "mean_sales"))
-  throw_unless(
-    checkmate::check_numeric(weights, lower = 0, any.missing = FALSE, finite = TRUE, len = 3L),
-    "weights",
-    rlang::current_env()
-  )
-  if (sum(weights) == 0) abort_nubrek("One of the {.arg weights} must be above 0.", "argument")
+  check_weights(weights)
   throw_unless(
     checkmate::check_class(like, "nubrek_rfm", null.ok = TRUE), "like", rlang::current_env()
   )
-  if (!is.null(like)) {
+  if (is.null(like)) {
+    check_cuts(cuts)
+  } else {
     cuts <- basis_of(like, "cuts")
     monetary <- basis_of(like, "monetary")
-  } else {
-    check_cuts(cuts)
   }
   who <- spanned(ledger, during)
   values <- list(
@@ -58,69 +53,29 @@ score_rfm <- function(
     monetary = who$measure(monetary)
   )
   scored <- lapply(stats::setNames(nm = names(values)), \(name) {
-    better <- if (name == "recency") -values[[name]] else values[[name]]
-    limits <- cuts[[name]]
-    if (!is.null(limits)) {
-      return(list(
-        band = 1L + findInterval(better, if (name == "recency") rev(-limits) else limits),
-        k = length(limits) + 1L,
-        limits = limits
-      ))
-    }
-    found <- banded(
-      better, as.integer(bands), if (name == "monetary" && monetary == "sales") who$units
-    )
-    list(
-      band = found$band,
-      k = as.integer(bands),
-      limits = if (name == "recency") rev(-found$limits) else found$limits
-    )
+    if (!is.null(cuts[[name]])) return(band_by_limits(values[[name]], cuts[[name]], name))
+    units <- if (name == "monetary" && monetary == "sales") who$units
+    band_by_rank(values[[name]], as.integer(bands), name, units)
   })
   k <- vapply(scored, `[[`, 0L, "k")
   band <- lapply(scored, `[[`, "band")
-  # codes, indices and groups belong to the few combinations of bands, not to the many customers
-  every <- expand.grid(m = seq_len(k[[3L]]), f = seq_len(k[[2L]]), r = seq_len(k[[1L]]))
-  every$group <- group_combinations(every, groups, k)
-  index <- 100 *
-    (
-      weights[[1L]] * (every$r - 1) / max(1, k[[1L]] - 1) +
-        weights[[2L]] * (every$f - 1) / max(1, k[[2L]] - 1) +
-        weights[[3L]] * (every$m - 1) / max(1, k[[3L]] - 1)
-    ) /
-    sum(weights)
-  cell <- ((band[[1L]] - 1L) * k[[2L]] + band[[2L]] - 1L) * k[[3L]] + band[[3L]]
-  empty <- names(k)[vapply(scored, \(s) max(s$band) < s$k, NA)]
+  every <- every_combination(k, weights, groups)
+  cell <- ((band$recency - 1L) * k[[2L]] + band$frequency - 1L) * k[[3L]] + band$monetary
   new_result(
-    list(
-      customer = who$ids,
-      recency = values$recency,
-      frequency = values$frequency,
-      monetary = values$monetary,
-      recency_band = band$recency,
-      frequency_band = band$frequency,
-      monetary_band = band$monetary,
-      code = paste(every$r, every$f, every$m, sep = if (any(k > 9L)) "-" else "")[cell],
-      index = index[cell],
-      group = every$group[cell],
-      sales = major(ledger, who$units)
+    c(
+      list(customer = who$ids),
+      values,
+      stats::setNames(band, paste0(names(band), "_band")),
+      lapply(every[c("code", "index", "group")], `[`, cell),
+      list(sales = major(ledger, who$units))
     ),
     "rfm",
     ledger,
     rbind(
       carried(ledger),
       during_remark(who$span, during),
-      if (length(empty) > 0L && is.null(cuts)) {
-        remark_table("ties", sprintf(
-          "Ties leave the top band of %s empty; equal customers share the lower band.",
-          paste(empty, collapse = " and ")
-        ))
-      },
-      if (!is.null(like)) {
-        rbind(
-          remark_table("like", "Bands have the limits of an earlier scoring."),
-          length_told(who$span, like, "Limits")
-        )
-      },
+      if (is.null(cuts)) empty_band_remark(scored),
+      if (!is.null(like)) like_remarks(who$span, like),
       if (monetary == "mean_sales") {
         remark_table("monetary", "Monetary value is mean sales by purchase, not the total.")
       }
@@ -129,6 +84,61 @@ score_rfm <- function(
       bands = k, cuts = lapply(scored, `[[`, "limits"), monetary = monetary, groups = groups
     ), span_basis(who$span, during))
   )
+}
+
+check_weights <- function(weights, call = rlang::caller_env()) {
+  throw_unless(
+    checkmate::check_numeric(weights, lower = 0, any.missing = FALSE, finite = TRUE, len = 3L),
+    "weights",
+    call
+  )
+  if (sum(weights) == 0) {
+    abort_nubrek("One of the {.arg weights} must be above 0.", "argument", call = call)
+  }
+}
+
+# Bands by limits that are given; of recency less is better.
+band_by_limits <- function(value, limits, name) {
+  falls <- name == "recency"
+  list(
+    band = 1L + findInterval(if (falls) -value else value, if (falls) rev(-limits) else limits),
+    k = length(limits) + 1L,
+    limits = limits
+  )
+}
+
+# Bands by how many are strictly worse (definition 27).
+band_by_rank <- function(value, bands, name, units) {
+  falls <- name == "recency"
+  found <- banded(if (falls) -value else value, bands, units)
+  list(band = found$band, k = bands, limits = if (falls) rev(-found$limits) else found$limits)
+}
+
+# Codes, indices and groups belong to the few combinations of bands, not to the many customers.
+every_combination <- function(k, weights, groups) {
+  every <- expand.grid(m = seq_len(k[[3L]]), f = seq_len(k[[2L]]), r = seq_len(k[[1L]]))
+  height <- \(band, of) weights[[of]] * (band - 1) / max(1, k[[of]] - 1)
+  every$group <- group_combinations(every, groups, k)
+  every$code <- paste(every$r, every$f, every$m, sep = if (any(k > 9L)) "-" else "")
+  every$index <- 100 * (height(every$r, 1L) + height(every$f, 2L) + height(every$m, 3L)) /
+    sum(weights)
+  every
+}
+
+like_remarks <- function(span, like) {
+  rbind(
+    remark_table("like", "Bands have the limits of an earlier scoring."),
+    length_told(span, like, "Limits")
+  )
+}
+
+empty_band_remark <- function(scored) {
+  empty <- names(scored)[vapply(scored, \(s) max(s$band) < s$k, NA)]
+  if (length(empty) == 0L) return(NULL)
+  remark_table("ties", sprintf(
+    "Ties leave the top band of %s empty; equal customers share the lower band.",
+    paste(empty, collapse = " and ")
+  ))
 }
 
 check_cuts <- function(cuts, call = rlang::caller_env()) {

@@ -43,54 +43,36 @@ assign_tiers <- function(
   )
   rule <- tier_rule(shares, thresholds, measure, match, benefits)
   who <- spanned(ledger, during, all = FALSE)
-  values <- lapply(stats::setNames(nm = rule$measures), who$measure)
-  # whole numbers are counted, others sorted
-  rank <- strictly_better(if (rule$measures[[1L]] == "sales") who$units else values[[1L]]) + 1L
-  at <- cpp_rows_by_rank(rank) # from here on the best first
-  values <- lapply(values, `[`, at)
-  value <- values[[1L]]
-  rank <- rank[at]
-  ids <- who$ids[at]
-  units <- who$units[at]
-  tier <- tier_of(values, rank, rule)
-  edges <- tier_edges(value, tier, rule)
-  kept <- if (!is.null(keep)) kept_tier(tier, value, edges, keep, ids, rule, slack)
-  if (!is.null(kept)) {
-    fell <- kept != tier
-    tier <- kept
+  best <- best_first(who, rule)
+  reached <- tier_of(best$values, best$rank, rule)
+  edges <- tier_edges(best$values[[1L]], reached, rule)
+  tier <- reached
+  if (!is.null(keep)) {
+    tier <- kept_tier(reached, best$values[[1L]], edges, keep, best$ids, rule, slack)
   }
   next_one <- if (is.list(rule$thresholds)) {
-    distances_up(values, tier, rule)
+    distances_up(best$values, tier, rule)
   } else {
-    list(to_next = distance_up(value, tier, edges))
+    list(to_next = distance_up(best$values[[1L]], tier, edges))
   }
-  columns <- c(
-    list(customer = ids),
-    values[rule$measures != "sales"],
-    list(sales = major(ledger, units), rank = rank, tier = structure(
-      tier, levels = rule$labels, class = c("ordered", "factor")
-    )),
-    next_one,
-    if (!is.null(kept)) list(kept = fell)
-  )
-  said <- rbind(
-    carried(ledger),
-    during_remark(who$span, during),
-    if (rule$kind == "share") tie_remark(rank, tier, rule$labels),
-    if (!is.null(kept)) length_told(who$span, keep, "Earlier tiers"),
-    if (!is.null(kept)) {
-      remark_table("kept", sprintf(
-        "%s a better tier than the measure gives, being less than %s below its limit.",
-        keep_words(sum(fell)),
-        present_percent(slack)
-      ))
-    }
-  )
   new_result(
-    columns,
+    c(
+      list(customer = best$ids),
+      best$values[rule$measures != "sales"],
+      list(sales = major(ledger, best$units), rank = best$rank, tier = structure(
+        tier, levels = rule$labels, class = c("ordered", "factor")
+      )),
+      next_one,
+      if (!is.null(keep)) list(kept = tier != reached)
+    ),
     "tiers",
     ledger,
-    said,
+    rbind(
+      carried(ledger),
+      during_remark(who$span, during),
+      if (rule$kind == "share") tie_remark(best$rank, tier, rule$labels),
+      if (!is.null(keep)) kept_remarks(who$span, keep, sum(tier != reached), slack)
+    ),
     basis = c(
       list(
         measure = rule$measures[[1L]],
@@ -102,6 +84,28 @@ assign_tiers <- function(
       span_basis(who$span, during),
       list(until = if (!is.null(during) && !who$span$whole) who$span$asked[[2L]])
     )
+  )
+}
+
+# Customers by the first measure of a rule, the best first.
+best_first <- function(who, rule) {
+  values <- lapply(stats::setNames(nm = rule$measures), who$measure)
+  # whole numbers are counted, others sorted
+  rank <- strictly_better(if (rule$measures[[1L]] == "sales") who$units else values[[1L]]) + 1L
+  at <- cpp_rows_by_rank(rank)
+  list(
+    values = lapply(values, `[`, at), rank = rank[at], ids = who$ids[at], units = who$units[at]
+  )
+}
+
+kept_remarks <- function(span, keep, n, slack) {
+  rbind(
+    length_told(span, keep, "Earlier tiers"),
+    remark_table("kept", sprintf(
+      "%s a better tier than the measure gives, being less than %s below its limit.",
+      keep_words(n),
+      present_percent(slack)
+    ))
   )
 }
 

@@ -41,42 +41,44 @@ reduce_history.nubrek_memory <- function(ledger, until, scale, index = NULL, occ
   )
 }
 
-# Purchase days after one day and until another of each of these customers, and their sales.
-reduce_between <- function(ledger, codes, after, until) UseMethod("reduce_between")
+# Per customer code: purchase days after one day and until another, and their sales in minor units.
+reduce_between <- function(ledger, after, until) UseMethod("reduce_between")
 
 #' @export
-reduce_between.nubrek_memory <- function(ledger, codes, after, until) {
-  inside <- ledger$days$day > as.integer(after) & ledger$days$day <= as.integer(until)
-  code <- factor(ledger$days$customer[inside], codes)
-  sums <- tapply(major(ledger, ledger$days$sales[inside]), code, sum)
-  list(purchases = as.integer(table(code)), sales = as.vector(ifelse(is.na(sums), 0, sums)))
+reduce_between.nubrek_memory <- function(ledger, after, until) {
+  inside <- which(ledger$days$day > as.integer(after) & ledger$days$day <= as.integer(until))
+  found <- cpp_group_sums(
+    as.double(ledger$days$sales[inside]), ledger$days$customer[inside], 0L, n_customers(ledger)
+  )
+  data.table(purchases = found$rows, sales = found$sums)
 }
 
-# The days on which these customers bought again, until a day.
-reduce_repeat_days <- function(ledger, codes, until) UseMethod("reduce_repeat_days")
+# The days on which customers (`code`) bought again, until a day.
+reduce_repeat_days <- function(ledger, until) UseMethod("reduce_repeat_days")
 
 #' @export
-reduce_repeat_days.nubrek_memory <- function(ledger, codes, until) {
+reduce_repeat_days.nubrek_memory <- function(ledger, until) {
   first <- reduce_first(ledger)
-  ours <- rep(FALSE, n_customers(ledger))
-  ours[codes] <- TRUE
   days <- ledger$days
-  days$day[ours[days$customer] & days$day > first[days$customer] & days$day <= as.integer(until)]
+  again <- which(days$day > first[days$customer] & days$day <= as.integer(until))
+  list(code = days$customer[again], day = days$day[again])
 }
 
-# The days on which the occasions with a repeat purchase of these customers end, each `scale` days
-# long from their first purchase on.
-reduce_occasion_ends <- function(ledger, codes, scale) UseMethod("reduce_occasion_ends")
+# The days on which the occasions with a repeat purchase of customers (`code`) end, each `scale`
+# days long from their first purchase on.
+reduce_occasion_ends <- function(ledger, scale) UseMethod("reduce_occasion_ends")
 
 #' @export
-reduce_occasion_ends.nubrek_memory <- function(ledger, codes, scale) {
+reduce_occasion_ends.nubrek_memory <- function(ledger, scale) {
   first <- reduce_first(ledger)
   days <- merge_occasions(
     ledger$days,
     ceiling((ledger$days$day - first[ledger$days$customer]) / scale),
-    ledger$days$customer %in% codes
+    seq_along(ledger$days$customer)
   )
-  (first[days$customer] + days$when * scale)[days$when > 0]
+  again <- which(days$when > 0)
+  code <- days$customer[again]
+  list(code = code, day = first[code] + days$when[again] * scale)
 }
 
 # Purchases of one customer in one unit of time are one occasion, at its number; the first purchase

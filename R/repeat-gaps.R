@@ -30,23 +30,16 @@ purchase_gaps <- function(ledger, during = NULL) {
   # without a gap everything about gaps is missing; without a purchase the customer is
   n <- g$gaps
   n[n == 0L] <- NA_integer_
+  several <- n
+  several[n == 1L] <- NA_integer_
   span <- m$last - m$first
   span[span == 0L] <- NA_integer_
   open <- as.integer(ledger$as_of) - m$last
-  # drawn towards the common mean; with an endless m that is all that is left
-  expected <- if (is.finite(rhythm$m)) {
-    expm1((g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m))
-  } else {
-    rep(expm1(rhythm$mean), length(n))
-  }
-  expected[is.na(n)] <- expm1(rhythm$mean)
-  several <- n
-  several[n == 1L] <- NA_integer_
+  expected <- expected_gaps(g, rhythm)
   overdue <- open / expected
   overdue[which(expected <= 0)] <- NA_real_
   longest <- g$longest
   longest[is.na(n)] <- NA_integer_
-  shown <- which(m$purchases > 0L)
   columns <- list(
     customer = ledger_ids(ledger),
     gaps = g$gaps,
@@ -61,19 +54,15 @@ purchase_gaps <- function(ledger, during = NULL) {
     same_day_only = g$gaps > 0L & m$purchase_days == 1L,
     mean_sales = major(ledger, m$sales_purchases) / m$purchases
   )
+  shown <- which(m$purchases > 0L)
   if (length(shown) < length(n)) columns <- lapply(columns, `[`, shown)
-  same <- sum(columns$same_day_only)
   new_result(
     columns,
     "gaps",
     ledger,
     rbind(
       carried(ledger),
-      if (same > 0L) {
-        remark_table("same day", sprintf(
-          "%s made all their purchases on one day; their gaps are 0.", n_of(same, "repeat customer")
-        ))
-      },
+      same_day_remark(sum(columns$same_day_only)),
       remark_table("expected gap", rhythm_words(rhythm))
     ),
     basis = list(
@@ -85,6 +74,23 @@ purchase_gaps <- function(ledger, during = NULL) {
     ),
     counts = reduce_gap_counts(ledger)
   )
+}
+
+# The gap to expect of each customer (definition 14): his own, drawn towards the common mean; with
+# an endless m, or without a gap, that is all that is left.
+expected_gaps <- function(g, rhythm) {
+  common <- expm1(rhythm$mean)
+  if (!is.finite(rhythm$m)) return(rep(common, length(g$gaps)))
+  own <- expm1((g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m))
+  own[g$gaps == 0L] <- common
+  own
+}
+
+same_day_remark <- function(n) {
+  if (n == 0L) return(NULL)
+  remark_table("same day", sprintf(
+    "%s made all their purchases on one day; their gaps are 0.", n_of(n, "repeat customer")
+  ))
 }
 
 rhythm_words <- function(rhythm) {

@@ -40,50 +40,26 @@ new_returning <- function(
     check_values(lines[[name]], line_values(ledger, name), name)
   }
   shown <- group_names(by, new_columns)
-  groups <- if (is.null(by)) {
-    list(lines)
-  } else {
-    lapply(
-      line_values(ledger, by),
-      \(value) c(lines[names(lines) != by], stats::setNames(list(value), by))
-    )
-  }
-  parts <- lapply(groups, \(filter) arrivals(ledger, clock, lookback, unit, filter, scope))
+  filters <- filters_by(ledger, lines, by)
+  parts <- lapply(filters, \(filter) arrivals(ledger, clock, lookback, unit, filter, scope))
   columns <- lapply(
     stats::setNames(nm = names(parts[[1L]])), \(name) do.call(c, lapply(parts, `[[`, name))
   )
   if (new_again) columns$new_again <- columns$new + columns$reactivated
   if (!is.null(by)) {
-    columns <- c(
-      stats::setNames(
-        list(rep(unlist(lapply(groups, `[[`, by)), each = length(parts[[1L]]$period))), by
-      ),
-      columns
-    )
+    group <- rep(unlist(lapply(filters, `[[`, by)), each = length(parts[[1L]]$period))
+    columns <- c(stats::setNames(list(group), by), columns)
   }
   filtered <- length(lines) > 0L || !is.null(by)
-  said <- rbind(
-    carried(ledger, c("as of", "history start")),
-    partial_remark(parts[[1L]], clock),
-    if (filtered) {
-      remark_table(
-        "scope",
-        if (scope == "within") {
-          paste0(
-            "History means purchases inside the filter: who bought other things before may be new ",
-            "here."
-          )
-        } else {
-          "History means purchases of anything."
-        }
-      )
-    }
-  )
   new_result(
     columns,
     "new",
     ledger,
-    said,
+    rbind(
+      carried(ledger, c("as of", "history start")),
+      partial_remark(parts[[1L]], clock),
+      if (filtered) scope_remark(scope)
+    ),
     basis = list(
       clock = clock,
       lookback = lookback,
@@ -94,6 +70,24 @@ new_returning <- function(
       lines = lines
     )
   )
+}
+
+# The filter itself, or one for each value of an attribute of lines.
+filters_by <- function(ledger, lines, by) {
+  if (is.null(by)) return(list(lines))
+  others <- lines[names(lines) != by]
+  lapply(line_values(ledger, by), \(value) c(others, stats::setNames(list(value), by)))
+}
+
+scope_remark <- function(scope) {
+  remark_table("scope", if (scope == "within") {
+    paste0(
+      "History means purchases inside the filter: who bought other things before may be new ",
+      "here."
+    )
+  } else {
+    "History means purchases of anything."
+  })
 }
 
 new_columns <- c(

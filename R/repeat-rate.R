@@ -25,15 +25,51 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
   check_ledger(ledger)
   whole <- ledger
   ledger <- ledger_during(ledger, during)
-  m <- reduce_customers(ledger)
-  m <- m[,
+  shown <- if (!is.null(by)) group_names(by, rate_columns)
+  m <- reduce_customers(ledger)[,
     .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)
   ]
-  attributes <- by
-  group <- if (!is.null(by)) group_of(whole, by)
-  if (!is.null(by)) data.table::setnames(group, by <- group_names(by, rate_columns))
-  m <- if (is.null(group)) m else cbind(group, m)
-  m <- m[orders > 0L]
+  if (!is.null(by)) m <- cbind(data.table::setnames(group_of(whole, by), shown), m)
+  out <- rate_sums(m[orders > 0L], shown)
+  if (length(by) == 1L) {
+    out <- out[order(match(out[[shown]], c(natural_order(whole, by), "(missing)")))]
+  }
+  money <- grep("^sales", names(out), value = TRUE)
+  for (name in money) {
+    data.table::set(out, NULL, name, major(ledger, out[[name]]))
+  }
+  mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
+  same_day <- sum(out$same_day_only)
+  new_result(
+    c(
+      as.list(out)[c(shown, "customers", "repeat_customers", "same_day_only")],
+      share_interval(out$repeat_customers, out$customers),
+      as.list(out)[money],
+      list(
+        mean_repeat = mean_of(out$sales_repeat, out$of_repeat),
+        mean_one_time = mean_of(out$sales_one_time, out$customers - out$repeat_customers),
+        mean_first = mean_of(out$sales_first, out$customers),
+        mean_later = mean_of(out$sales_later, out$of_later)
+      )
+    ),
+    "rate",
+    ledger,
+    rbind(
+      carried(ledger),
+      if (same_day > 0L) {
+        remark_table("same day", sprintf(
+          "%s made all their purchases on one day.", n_of(same_day, "repeat customer")
+        ))
+      }
+    ),
+    basis = list(by = shown, attributes = by, during = during),
+    by = shown
+  )
+}
+
+# Customers and minor units of each group, the largest first: who bought once, who came again
+# (definition 10), and what was spent by whom, in first and in later purchases.
+rate_sums <- function(m, by) {
   out <- m[,
     .(
       customers = sum(purchases >= 1L),
@@ -52,43 +88,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
     by = by
   ]
   if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
-  if (length(by) == 1L) {
-    out <- out[order(match(out[[by]], c(natural_order(whole, attributes), "(missing)")))]
-  }
-  share <- share_interval(out$repeat_customers, out$customers)
-  money <- grep("^sales", names(out), value = TRUE)
-  for (name in money) {
-    data.table::set(out, NULL, name, major(ledger, out[[name]]))
-  }
-  mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
-  means <- list(
-    mean_repeat = mean_of(out$sales_repeat, out$of_repeat),
-    mean_one_time = mean_of(out$sales_one_time, out$customers - out$repeat_customers),
-    mean_first = mean_of(out$sales_first, out$customers),
-    mean_later = mean_of(out$sales_later, out$of_later)
-  )
-  columns <- c(
-    as.list(out)[c(by, "customers", "repeat_customers", "same_day_only")],
-    share,
-    as.list(out)[money],
-    means
-  )
-  same_day <- sum(out$same_day_only)
-  new_result(
-    columns,
-    "rate",
-    ledger,
-    rbind(
-      carried(ledger),
-      if (same_day > 0L) {
-        remark_table("same day", sprintf(
-          "%s made all their purchases on one day.", n_of(same_day, "repeat customer")
-        ))
-      }
-    ),
-    basis = list(by = by, attributes = attributes, during = during),
-    by = by
-  )
+  out
 }
 
 # Columns of the repeat rate, and what it is made of.

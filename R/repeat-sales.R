@@ -47,63 +47,21 @@ sales_by <- function(
   before <- if (!is.null(against)) earlier_span(against, span, ledger)
   group <- reduce_groups(ledger, by, list(span, before)[c(TRUE, !is.null(before))])
   now <- group$sums[[1L]]
-  names_of <- group_names(by, sales_columns_of)
+  then <- if (!is.null(before)) group$sums[[2L]]
+  named <- group_names(by, sales_columns_of)
+  all <- major(ledger, sum(now$units))
   columns <- c(
-    stats::setNames(as.list(group$labels), names_of),
-    now[c("customers", "orders", "purchases")],
-    list(sales = major(ledger, now$units), mean_sales = ifelse(
-      now$purchases > 0L, major(ledger, now$units) / now$purchases, NA_real_
-    ))
+    stats::setNames(as.list(group$labels), named),
+    sales_now(ledger, now, all),
+    if (!is.null(then)) sales_change(ledger, now, then, least_base)
   )
-  shown <- now$orders > 0L
-  if (!is.null(before)) {
-    then <- group$sums[[2L]]
-    shown <- shown | then$orders > 0L
-    change <- now$units - then$units
-    columns <- c(columns, list(
-      customers_before = then$customers,
-      sales_before = major(ledger, then$units),
-      change = major(ledger, change),
-      change_percent = ifelse(
-        then$customers >= least_base & then$units > 0, change / then$units, NA_real_
-      ),
-      rank_before = sales_rank(then$units, then$orders > 0L),
-      rank_change = sales_rank(then$units, then$orders > 0L) -
-        sales_rank(now$units, now$orders > 0L),
-      share_of_growth = if (sum(change) != 0) {
-        change / sum(change)
-      } else {
-        rep(NA_real_, length(change))
-      }
-    ))
-  }
-  columns <- lapply(columns, `[`, which(shown))
-  columns <- lapply(columns, `[`, do.call(
-    order, c(list(-columns$sales), unname(columns[names_of]), list(method = "radix"))
-  ))
-  all <- sum(now$units) / 10^ledger$decimals
-  columns <- append(
-    columns,
-    list(
-      share = if (all > 0) columns$sales / all else rep(NA_real_, length(columns$sales)),
-      running_share = if (all > 0) {
-        cumsum(columns$sales) / all
-      } else {
-        rep(NA_real_, length(columns$sales))
-      }
-    ),
-    match("mean_sales", names(columns))
-  )
-  small <- if (!is.null(before)) {
-    sum(is.na(columns$change_percent) & columns$customers_before > 0L)
-  } else {
-    0L
-  }
+  shown <- now$orders > 0L | (then$orders %||% 0L) > 0L
+  columns <- sales_in_order(columns, shown, named, all)
+  small <- sum(is.na(columns$change_percent) & columns$customers_before > 0L)
   columns <- reach(columns, at_least, intersect(sales_columns_of, names(columns)))
   most <- largest(columns, top, all)
-  columns <- most$columns
   new_result(
-    columns,
+    most$columns,
     "sales",
     ledger,
     rbind(
@@ -112,29 +70,74 @@ sales_by <- function(
       so_far_remark(span, before),
       most$remark,
       returns_only_remark(group, now),
-      if (group$overlap) {
-        remark_table("lines", paste0(
-          "An order with lines in several groups counts in each; customers and orders do not ",
-          "add up."
-        ))
-      },
-      if (small > 0L) {
-        remark_table("small base", sprintf(
-          "%s without a percent: fewer than %d customers (or no sales) behind the earlier time.",
-          n_of(small, "group"),
-          least_base
-        ))
-      }
+      overlap_remark(group),
+      small_base_remark(small, least_base)
     ),
     basis = list(
-      by = names_of,
+      by = named,
       attributes = by,
       during = c(span$from, span$until),
       against = if (!is.null(before)) c(before$from, before$until),
       total = all,
-      total_before = if (!is.null(before)) sum(then$units) / 10^ledger$decimals
+      total_before = if (!is.null(then)) major(ledger, sum(then$units))
     )
   )
+}
+
+# Counts and money of each group, and its share of all money; the share that runs up comes with the
+# order.
+sales_now <- function(ledger, now, all) {
+  sales <- major(ledger, now$units)
+  c(now[c("customers", "orders", "purchases")], list(
+    sales = sales,
+    mean_sales = ifelse(now$purchases > 0L, sales / now$purchases, NA_real_),
+    share = if (all > 0) sales / all else rep(NA_real_, length(sales)),
+    running_share = rep(NA_real_, length(sales))
+  ))
+}
+
+# Against an earlier time (definition 19): a percent needs a base of customers and sales.
+sales_change <- function(ledger, now, then, least_base) {
+  change <- now$units - then$units
+  rank_before <- sales_rank(then$units, then$orders > 0L)
+  list(
+    customers_before = then$customers,
+    sales_before = major(ledger, then$units),
+    change = major(ledger, change),
+    change_percent = ifelse(
+      then$customers >= least_base & then$units > 0, change / then$units, NA_real_
+    ),
+    rank_before = rank_before,
+    rank_change = rank_before - sales_rank(now$units, now$orders > 0L),
+    share_of_growth = if (sum(change) != 0) change / sum(change) else rep(NA_real_, length(change))
+  )
+}
+
+# The groups that are shown, those of most sales first, with the share that runs up.
+sales_in_order <- function(columns, shown, named, all) {
+  columns <- lapply(columns, `[`, which(shown))
+  order <- do.call(
+    order, c(list(-columns$sales), unname(columns[named]), list(method = "radix"))
+  )
+  columns <- lapply(columns, `[`, order)
+  if (all > 0) columns$running_share <- cumsum(columns$sales) / all
+  columns
+}
+
+overlap_remark <- function(group) {
+  if (!group$overlap) return(NULL)
+  remark_table("lines", paste0(
+    "An order with lines in several groups counts in each; customers and orders do not add up."
+  ))
+}
+
+small_base_remark <- function(small, least_base) {
+  if (small == 0L) return(NULL)
+  remark_table("small base", sprintf(
+    "%s without a percent: fewer than %d customers (or no sales) behind the earlier time.",
+    n_of(small, "group"),
+    least_base
+  ))
 }
 
 # Columns of sales by attribute that thresholds can speak of.

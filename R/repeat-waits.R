@@ -32,27 +32,10 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   back <- waiting_grid(w$cohort, w$waited, n)
   size <- tabulate(w$cohort, n)
   over <- period_end(frame$number, clock) <= ledger$as_of
-  at <- expand.grid(waited = 0:(n - 1L), cohort = which(size > 0L))
-  at <- at[at$cohort + at$waited <= n, ]
-  before <- back_before(back, at$cohort, at$waited)
-  found <- back[cbind(at$cohort, at$waited + 1L)]
-  rows <- data.table(
-    cohort = at$cohort,
-    waited = at$waited,
-    customers = found,
-    at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_)
-  )
-  missing <- size - rowSums(back)
-  open <- which(size > 0L)
-  rows <- rbind(rows, data.table(
-    cohort = open,
-    waited = rep(NA_integer_, length(open)),
-    customers = as.integer(missing[open]),
-    at_risk = rep(NA_integer_, length(open))
-  ))
-  data.table::setorderv(rows, c("cohort", "waited"), na.last = TRUE)
-  rows[, column := sum(customers), by = waited]
-  left_out <- sum(w$known)
+  rows <- wait_rows(back, size, over)
+  column <- rows[, .(customers = sum(customers)), by = waited]
+  column <- column$customers[match(rows$waited, column$waited)]
+  missing <- sum(size) - sum(back)
   new_result(
     list(
       cohort = frame$start[rows$cohort],
@@ -60,28 +43,59 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
       customers = rows$customers,
       at_risk = rows$at_risk,
       share_of_row = rows$customers / size[rows$cohort],
-      share_of_column = ifelse(rows$column > 0L, rows$customers / rows$column, NA_real_),
+      share_of_column = ifelse(column > 0L, rows$customers / column, NA_real_),
       share_of_table = rows$customers / sum(size)
     ),
     "waits",
     ledger,
     rbind(
       carried(ledger, c("as of", "history start")),
-      if (left_out > 0L) {
-        remark_table("known earlier", sprintf(
-          "%s with a purchase known from before the data left out.", n_of(left_out, "customer")
-        ))
-      },
-      if (sum(size) > 0L) {
-        remark_table("not yet", sprintf(
-          "Of %s, %s back yet; some have not had the time.",
-          n_of(sum(size), "customer"),
-          if (sum(missing) == 1) "1 is not" else paste(number_text(sum(missing)), "are not")
-        ))
-      }
+      known_earlier_remark(sum(w$known)),
+      not_yet_remark(sum(size), missing)
     ),
     basis = list(nth = nth, clock = clock)
   )
+}
+
+# A row for each cohort and wait that can be seen, and one for who has not come back (no wait). At
+# risk are those who had not come back before; where the period is not over, that is not known.
+wait_rows <- function(back, size, over) {
+  n <- length(size)
+  open <- which(size > 0L)
+  at <- expand.grid(waited = seq_len(n) - 1L, cohort = open)
+  at <- at[at$cohort + at$waited <= n, ]
+  before <- back_before(back, at$cohort, at$waited)
+  rows <- rbind(
+    data.table(
+      cohort = at$cohort,
+      waited = at$waited,
+      customers = back[cbind(at$cohort, at$waited + 1L)],
+      at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_)
+    ),
+    data.table(
+      cohort = open,
+      waited = rep(NA_integer_, length(open)),
+      customers = as.integer((size - rowSums(back))[open]),
+      at_risk = rep(NA_integer_, length(open))
+    )
+  )
+  data.table::setorderv(rows, c("cohort", "waited"), na.last = TRUE)
+}
+
+known_earlier_remark <- function(n) {
+  if (n == 0L) return(NULL)
+  remark_table("known earlier", sprintf(
+    "%s with a purchase known from before the data left out.", n_of(n, "customer")
+  ))
+}
+
+not_yet_remark <- function(all, missing) {
+  if (all == 0L) return(NULL)
+  remark_table("not yet", sprintf(
+    "Of %s, %s back yet; some have not had the time.",
+    n_of(all, "customer"),
+    if (missing == 1) "1 is not" else paste(number_text(missing), "are not")
+  ))
 }
 
 #' Who waited how long, and who is not back yet

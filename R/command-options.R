@@ -1,0 +1,81 @@
+# Options of the command, verb by verb.
+
+# An option that takes a text, and one that is there or not.
+text_option <- function(flag, help, metavar, default = NULL) {
+  optparse::make_option(flag, type = "character", default = default, metavar = metavar, help = help)
+}
+flag_option <- function(flag, help) {
+  optparse::make_option(flag, action = "store_true", default = FALSE, help = help)
+}
+
+# Options that several verbs share.
+by_option <- function() {
+  text_option("--by", "of value_by: the customer attribute [the study's]", "ATTRIBUTE")
+}
+where_option <- function() {
+  text_option(
+    "--where", "only rows like these, such as \"tier=cashmere,merino; sales>=100\"", "CONDITIONS"
+  )
+}
+view_option <- function() text_option("--view", "of cohorts: age or calendar [age]", "VIEW")
+measure_option <- function() {
+  text_option(
+    "--measure",
+    paste0(
+      "of cohorts: ",
+      paste(names(grid_measures), collapse = ", "),
+      "; of waits: ",
+      paste(names(wait_measures), collapse = ", ")
+    ),
+    "NAME"
+  )
+}
+
+verb_options <- list(
+  demo = \() list(
+    text_option("--folder", "folder to write to [pellmere]", "FOLDER"),
+    text_option("--to", "the same", "FOLDER")
+  ),
+  new = \() list(
+    text_option("--file", "study file to write [study.yaml]", "STUDY"),
+    text_option("--to", "the same", "STUDY")
+  ),
+  run = \() list(text_option("--folder", "where to write [the study's own folder]", "FOLDER")),
+  show = \() list(
+    measure_option(),
+    view_option(),
+    by_option(),
+    where_option(),
+    text_option("--format", "table, csv or json [%default]", "FORMAT", "table"),
+    optparse::make_option(
+      "--rows",
+      type = "integer",
+      default = NULL,
+      metavar = "N",
+      help = "rows of a table [20, or all that were asked for]"
+    )
+  ),
+  list = \() list(
+    by_option(),
+    where_option(),
+    text_option("--file", "a .csv, .xlsx or .parquet file", "FILE"),
+    text_option("--from", "of moves: the tiers left", "TIERS"),
+    text_option("--to", "of moves: the tiers reached, or absent", "TIERS"),
+    text_option("--columns", "only these columns", "A,B"),
+    text_option("--apart", "one sheet or file for each value of this column", "COLUMN"),
+    text_option("--contact", "customer attributes to carry along, such as name,email", "A,B")
+  ),
+  draw = \() list(
+    measure_option(),
+    view_option(),
+    flag_option("--curves", "draw cohorts as curves, the newest emphasised"),
+    by_option(),
+    text_option("--file", "a .png or .svg file", "FILE"),
+    text_option("--to", "the same", "FILE")
+  )
+)
+
+command_options <- function(verb) {
+  own <- if (verb %in% names(verb_options)) verb_options[[verb]]()
+  c(own, list(flag_option("--quiet", "no progress")))
+}
