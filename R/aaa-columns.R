@@ -1,13 +1,31 @@
-# What a column name says, wherever it stands: its kind, by which print, report, lists and workbook
-# write it. A result may name kinds for columns of its own (`kinds` in its basis); a name in no list
+# What a column says by its name, wherever it stands: print, report, lists and workbook read these
+# records. A result may name kinds for columns of its own (`kinds` in its basis); a name in no record
 # is of the kind of its type.
 
-# money: major units; share: of one; mixed: money or a count, by row; count: whole; decimal: with
-# two decimals if it has any; number: four digits; p: a p-value; cell: ready text that stands like a
-# number.
-known_kinds <- c(
-  "money", "share", "mixed", "date", "count", "yes", "decimal", "number", "p", "cell", "text"
+# A kind: the unit of its values, whether they stand like numbers (to the right, sorted as such), and
+# how many decimals they are written with, of all values and the decimals of the currency.
+kind_record <- function(unit, number, decimals = \(x, currency) NA_integer_) {
+  list(unit = unit, number = number, decimals = decimals)
+}
+whole <- \(x) all(x == round(x), na.rm = TRUE)
+
+kind_records <- list(
+  money = kind_record("currency", TRUE, \(x, currency) currency),
+  share = kind_record("of one", TRUE, \(x, currency) 1L),
+  mixed = kind_record("currency or customers, by row", TRUE, \(x, currency) {
+    ifelse(!is.na(x) & x == round(x), 0L, currency)
+  }),
+  date = kind_record("day", FALSE),
+  count = kind_record("customers, orders, rows", TRUE, \(x, currency) 0L),
+  yes = kind_record("yes or no", FALSE),
+  decimal = kind_record("as named", TRUE, \(x, currency) if (whole(x)) 0L else 2L),
+  number = kind_record("as named, four digits", TRUE),
+  p = kind_record("probability", TRUE, \(x, currency) 3L),
+  cell = kind_record("ready text", TRUE),
+  text = kind_record("text", FALSE)
 )
+
+known_kinds <- names(kind_records)
 
 column_kinds <- list(
   money = c(
@@ -16,7 +34,7 @@ column_kinds <- list(
     "value_lower", "value_upper", "value_to_date", "lifetime_value", "to_next", "money", "spend",
     "sales_all", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "sales_new",
     "sales_returning", "sales_reactivated", "sales_not_active", "cost", "highest_cost",
-    "sales_per_customer", "sales_later", "amount", "sales_after", "extra_margin", "net",
+    "sales_per_customer", "amount", "sales_after", "extra_margin", "net",
     "break_even", "expected_sales", "to_next_sales", "to_next_mean_sales", "sales_of_customer",
     "sales_of_period", "sales_of_group", "sales_before", "change", "sales_lower", "sales_upper",
     "sales_today", "value_after_cost", "per_customer"

@@ -14,22 +14,36 @@ present <- function(x, big_mark = "\u202f") {
 }
 
 present_column <- function(kind, x, decimals, big_mark) {
-  number <- \(digits) fixed(ifelse(is.na(x), 0, as.double(x)), digits, big_mark)
-  text <- switch(kind,
-    money = number(decimals),
-    share = present_share(x, 1L),
-    date = format(x),
-    count = number(0L),
-    yes = ifelse(x, "yes", "no"),
-    mixed = ifelse(!is.na(x) & x == round(x), number(0L), number(decimals)),
-    number = formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark) |>
-      sub(pattern = "[.]$", replacement = ""),
-    p = ifelse(!is.na(x) & x < 0.001, "< 0.001", number(3L)),
-    decimal = number(if (all(x == round(x), na.rm = TRUE)) 0L else 2L),
-    seen_text(as.character(x))
-  )
-  ifelse(is.na(x), "-", text)
+  write <- kind_writers[[kind]] %||% write_decimals
+  ifelse(is.na(x), "-", write(x, kind_records[[kind]]$decimals(x, decimals), big_mark))
 }
+
+# With the decimals of the kind, which may differ by row.
+write_decimals <- function(x, digits, big_mark) {
+  known <- ifelse(is.na(x), 0, as.double(x))
+  out <- character(length(x))
+  for (n in unique(digits)) {
+    those <- rep_len(digits == n, length(x))
+    out[those] <- fixed(known[those], n, big_mark)
+  }
+  out
+}
+
+# Kinds that are more than decimals.
+kind_writers <- list(
+  share = \(x, digits, big_mark) present_share(x, digits),
+  date = \(x, digits, big_mark) format(x),
+  yes = \(x, digits, big_mark) ifelse(x, "yes", "no"),
+  number = \(x, digits, big_mark) {
+    text <- formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark)
+    sub("[.]$", "", text)
+  },
+  p = \(x, digits, big_mark) {
+    ifelse(!is.na(x) & x < 0.001, "< 0.001", write_decimals(x, digits, big_mark))
+  },
+  cell = \(x, digits, big_mark) seen_text(as.character(x)),
+  text = \(x, digits, big_mark) seen_text(as.character(x))
+)
 
 # In sentences percent stand without decimals, in tables with one.
 present_share <- function(x, digits = 0L) {
@@ -69,8 +83,7 @@ format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
 
 # A `cell` is text that stands like a number.
 is_number_column <- function(name, x, kinds = NULL) {
-  kind_of(name, x, kinds) %in%
-    c("money", "share", "count", "decimal", "mixed", "number", "p", "cell")
+  kind_records[[kind_of(name, x, kinds)]]$number
 }
 
 # A table of ready text whose columns from the second on are cells.

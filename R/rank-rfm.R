@@ -107,7 +107,7 @@ band_by_limits <- function(value, limits, name) {
   )
 }
 
-# Bands by how many are strictly worse (definition 27).
+# Bands by how many are strictly worse (definition 33).
 band_by_rank <- function(value, bands, name, units) {
   falls <- name == "recency"
   found <- banded(if (falls) -value else value, bands, units)

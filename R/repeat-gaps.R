@@ -76,7 +76,7 @@ purchase_gaps <- function(ledger, during = NULL) {
   )
 }
 
-# The gap to expect of each customer (definition 14): his own, drawn towards the common mean; with
+# The gap to expect of each customer (definition 22): his own, drawn towards the common mean; with
 # an endless m, or without a gap, that is all that is left.
 expected_gaps <- function(g, rhythm) {
   common <- expm1(rhythm$mean)

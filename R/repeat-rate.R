@@ -68,7 +68,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
 }
 
 # Customers and minor units of each group, the largest first: who bought once, who came again
-# (definition 10), and what was spent by whom, in first and in later purchases.
+# (definition 19), and what was spent by whom, in first and in later purchases.
 rate_sums <- function(m, by) {
   out <- m[,
     .(

@@ -96,7 +96,7 @@ sales_now <- function(ledger, now, all) {
   ))
 }
 
-# Against an earlier time (definition 19): a percent needs a base of customers and sales.
+# Against an earlier time (definition 36): a percent needs a base of customers and sales.
 sales_change <- function(ledger, now, then, least_base) {
   change <- now$units - then$units
   rank_before <- sales_rank(then$units, then$orders > 0L)

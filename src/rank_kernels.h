@@ -83,7 +83,7 @@ inline void rows_by_rank(const int* rank, std::size_t n, int* out) {
   }
 }
 
-// The band of each value, 1 + (bands x number strictly worse) div n (definition 27), and the lowest
+// The band of each value, 1 + (bands x number strictly worse) div n (definition 33), and the lowest
 // value from each band up, which starts infinite.
 inline void cut_bands(const double* value, const int* worse, std::size_t n, int bands, int* band,
                       double* lowest) {

@@ -33,20 +33,14 @@ Rcpp::List cpp_customer_periods(Rcpp::List orders, Rcpp::List purchases,
                                 Rcpp::IntegerVector period_of_day, int first_day) {
   const Rows all(orders), bought(purchases);
   const Rcpp::NumericVector sales = orders["sales"];
-  const auto cells = nubrek::customer_periods(all.events(), sales.begin(), bought.events(),
-                                              {period_of_day.begin(), first_day});
-  const R_xlen_t n = static_cast<R_xlen_t>(cells.size());
-  Rcpp::IntegerVector customer = Rcpp::no_init(n), row = Rcpp::no_init(n),
-                      n_purchases = Rcpp::no_init(n), n_orders = Rcpp::no_init(n);
-  Rcpp::NumericVector total = Rcpp::no_init(n);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    const nubrek::PeriodCell& cell = cells[static_cast<std::size_t>(i)];
-    customer[i] = cell.customer;
-    row[i] = cell.period;
-    n_purchases[i] = cell.purchases;
-    n_orders[i] = cell.orders;
-    total[i] = cell.sales;
-  }
+  const nubrek::PeriodOfDay period{period_of_day.begin(), first_day};
+  const R_xlen_t n = static_cast<R_xlen_t>(nubrek::count_period_cells(all.events(), period));
+  Rcpp::IntegerVector customer = Rcpp::no_init(n), row = Rcpp::no_init(n), n_purchases(n),
+                      n_orders(n);
+  Rcpp::NumericVector total(n);
+  nubrek::customer_periods(
+      all.events(), sales.begin(), bought.events(), period,
+      {customer.begin(), row.begin(), n_purchases.begin(), n_orders.begin(), total.begin()});
   return Rcpp::List::create(Rcpp::_["customer"] = customer, Rcpp::_["row"] = row,
                             Rcpp::_["purchases"] = n_purchases, Rcpp::_["orders"] = n_orders,
                             Rcpp::_["sales"] = total);

@@ -87,23 +87,35 @@ void count_arrivals(const Events& active, const Events& history, const Events& m
   }
 }
 
-std::vector<PeriodCell> customer_periods(const Events& orders, const double* sales,
-                                         const Events& purchases, const PeriodOfDay& period) {
-  std::vector<PeriodCell> out;
+std::size_t count_period_cells(const Events& orders, const PeriodOfDay& period) {
+  std::size_t cells = 0;
+  int customer = 0, row = 0;
+  for (std::size_t i = 0; i < orders.n; ++i) {
+    const int p = period(orders.day[i]);
+    cells += i == 0 || orders.customer[i] != customer || p != row;
+    customer = orders.customer[i];
+    row = p;
+  }
+  return cells;
+}
+
+void customer_periods(const Events& orders, const double* sales, const Events& purchases,
+                      const PeriodOfDay& period, const PeriodCells& out) {
+  std::size_t cell = 0;
   for (std::size_t i = 0; i < orders.n; ++i) {
     const int c = orders.customer[i], p = period(orders.day[i]);
-    if (out.empty() || out.back().customer != c || out.back().period != p)
-      out.push_back({c, p, 0, 0, 0});
-    ++out.back().orders;
-    out.back().sales += sales[i];
+    if (i > 0 && (out.customer[cell] != c || out.period[cell] != p)) ++cell;
+    out.customer[cell] = c;
+    out.period[cell] = p;
+    ++out.orders[cell];
+    out.sales[cell] += sales[i];
   }
-  auto cell = out.begin();
+  cell = 0;
   for (std::size_t i = 0; i < purchases.n; ++i) {
     const int c = purchases.customer[i], p = period(purchases.day[i]);
-    while (cell->customer != c || cell->period != p) ++cell;
-    ++cell->purchases;
+    while (out.customer[cell] != c || out.period[cell] != p) ++cell;
+    ++out.purchases[cell];
   }
-  return out;
 }
 
 }  // namespace nubrek

@@ -30,12 +30,14 @@ void measure_gaps(const Events& purchases, const GapMeasures& out);
 void nth_days(const Events& days, int nth, int* first, int* nth_day);
 
 // Per customer and period with an order, sorted by both: the period, purchases, orders and sales.
-struct PeriodCell {
-  int customer, period, purchases, orders;
-  double sales;
+// Counted first, so that the columns can be made as long as that; counts and sums start at zero.
+struct PeriodCells {
+  int *customer, *period, *purchases, *orders;
+  double* sales;
 };
-std::vector<PeriodCell> customer_periods(const Events& orders, const double* sales,
-                                         const Events& purchases, const PeriodOfDay& period);
+std::size_t count_period_cells(const Events& orders, const PeriodOfDay& period);
+void customer_periods(const Events& orders, const double* sales, const Events& purchases,
+                      const PeriodOfDay& period, const PeriodCells& out);
 
 // New, returning and reactivated customers of each period, with their money. `active` are purchases
 // (in the filter), `history` those that decide who is not new, `money` all orders (in the filter);

@@ -24,7 +24,7 @@ test_that(
     history <- purchase_history(ledger)[1:300, ]
     fit <- purchase_model("pareto-nbd", c(r = 0.8, alpha = 9, s = 0.6, beta = 14))
     spend <- spend_model("gamma-gamma", c(p = 4, q = 4.6, gamma = 34))
-    set.seed(5)
+    withr::local_seed(5)
     before <- .Random.seed
     draw <- function(seed, threads = 2L) {
       withr::with_options(list(nubrek.threads = threads), draw_values(

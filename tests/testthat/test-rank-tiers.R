@@ -176,7 +176,7 @@ test_that("moves partition customers and money on random ledgers", {
 
 # Everybody buys at a rate of their own for two years; in the second the best may buy less.
 steady_world <- function(seed, n = 400L, planted = 1) {
-  set.seed(seed)
+  withr::local_seed(seed)
   rate <- rgamma(n, 1.2, 1.2 / 6)
   size <- exp(rnorm(n, 3, 0.5))
   rows <- do.call(
@@ -225,7 +225,7 @@ test_that("in a stationary world moves are told to be chance, and a planted shif
 })
 
 test_that("probabilities of tiers are calibrated where the model is true", {
-  set.seed(5)
+  withr::local_seed(5)
   n <- 2500L
   lambda <- rgamma(n, 0.9, 0.9 / 5)
   life <- rexp(n, rgamma(n, 1.5, 1.5 / 0.35))

@@ -244,7 +244,7 @@ test_that(
     # both 90
     parts <- shapley(\(a, b, c) (if (a) 4 else 2) * 3 * (if (c) 10 else 5))
     expect_equal(parts, list(45, 0, 45))
-    set.seed(3)
+    withr::local_seed(3)
     group <- rep(c("a", "b", "c"), c(500, 480, 4))
     top <- rexp(984) * ifelse(group == "b", 2, 1) + ifelse(group == "c", 30, 0)
     found <- shrunk_ratios(top, rep(1, 984), group)
@@ -360,7 +360,7 @@ test_that(
     "frequency, no season"
   ),
   {
-    set.seed(8)
+    withr::local_seed(8)
     n <- 1500
     came <- sort(sample.int(900, n, TRUE))
     later <- simulate(

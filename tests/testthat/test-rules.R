@@ -1,0 +1,133 @@
+# Rules of the page of definitions, by their numbers, each on paper: the function that is the rule,
+# without a ledger around it.
+
+test_that("2: a row is set aside once, under the first reason that holds", {
+  faults <- stats::setNames(
+    rep(list(integer()), length(set_aside_reasons)), set_aside_reasons
+  )
+  faults[["no date"]] <- c(2L, 5L)
+  faults$duplicate <- 5L
+  faults[["excluded id"]] <- c(1L, 2L)
+  expect_identical(
+    first_faults(faults), list(rows = c(1L, 2L, 5L), reason = c("excluded id", "no date", "duplicate"))
+  )
+})
+
+test_that("5: money is rounded once, half to even, at the end of a line's own arithmetic", {
+  units <- \(first, second, arithmetic, off = list(), rate = character()) cpp_minor_units(
+    list(first = first, second = second, arithmetic = arithmetic, off = off, rate = rate), 2L, "."
+  )$units
+  # 3 x 0.335 = 1.005 and 3 x 0.345 = 1.035: to the even cent
+  expect_identical(units(c("3", "3"), c("0.335", "0.345"), "times"), c(100, 104))
+  # 10 - 0.125 - 0.120 = 9.755, not 9.88 - 0.12
+  expect_identical(units("10", "0.125", "minus", off = list("0.120")), 976)
+  # blank is nothing to take off; a rate comes last: (2.5 - 0) x 0.83 = 2.075
+  expect_identical(units("2.5", "0", "minus", off = list(""), rate = "0.83"), 208)
+})
+
+test_that("11: aliases are followed to their main id; a circle is an error", {
+  table <- data.frame(id = c("a", "b"), main = c("b", "c"))
+  lookup <- alias_lookup(attribute_table(table, "id", c(same_as = "main")))
+  expect_identical(resolve_aliases(c("a", "b", "c", "d"), lookup), c("c", "c", "c", "d"))
+  circle <- data.frame(id = c("a", "b"), main = c("b", "a"))
+  expect_error(
+    alias_lookup(attribute_table(circle, "id", c(same_as = "main"))),
+    class = "nubrek_error_aliases"
+  )
+})
+
+test_that("19: first and later, one-time and repeat each have a third part", {
+  m <- data.table(
+    purchases = c(0L, 1L, 3L),
+    purchase_days = c(0L, 1L, 1L),
+    sales = c(-500, 1500, 9000),
+    first = c(0, 2000, 4000),
+    inside = c(0, 2000, 9500)
+  )
+  got <- rate_sums(m, NULL)
+  expect_identical(
+    c(got$sales_no_purchase, got$sales_one_time, got$sales_repeat), c(-500, 1500, 9000)
+  )
+  expect_identical(c(got$sales_first, got$sales_later, got$sales_outside), c(6000, 5500, -1500))
+  expect_identical(got$sales, got$sales_first + got$sales_later + got$sales_outside)
+  expect_identical(c(got$customers, got$repeat_customers, got$same_day_only), c(2L, 1L, 1L))
+  expect_identical(c(got$of_repeat, got$of_later), c(3L, 2L))
+})
+
+test_that("22: the expected gap is drawn towards the common mean, on logs of gap + 1", {
+  g <- data.frame(gaps = c(0L, 1L, 3L), log_sum = c(0, log(11), 3 * log(5)))
+  rhythm <- list(m = 2, mean = log(30))
+  expect_equal(expected_gaps(g, rhythm), c(
+    29, exp((log(11) + 2 * log(30)) / 3) - 1, exp((3 * log(5) + 2 * log(30)) / 5) - 1
+  ))
+  expect_equal(expected_gaps(g, list(m = Inf, mean = log(30))), rep(29, 3))
+})
+
+test_that("23: intervals of shares are Wilson's, within 0 and 1", {
+  # 3 of 10, worked with z = 1.959964: (0.3 + 0.19207) / 1.38415 -+ ...
+  got <- share_interval(c(3, 0, 10, 0), c(10, 10, 10, 0))
+  expect_equal(got$rate, c(0.3, 0, 1, NA))
+  expect_equal(got$lower, c(0.10779, 0, 0.72247, NA), tolerance = 1e-4)
+  expect_equal(got$upper, c(0.60322, 0.27753, 1, NA), tolerance = 1e-4)
+})
+
+test_that("28: elapsed ages are months by anniversary, weeks of seven days", {
+  age <- \(start, day, clock) elapsed_age(as.integer(as.Date(start)), as.Date(day), clock)
+  expect_equal(age("2024-01-31", "2024-02-28", "month"), 0)
+  expect_equal(age("2024-01-31", "2024-02-29", "month"), 1) # the last of February
+  expect_equal(age("2023-01-31", "2023-02-28", "month"), 1)
+  expect_equal(age("2024-01-15", "2024-04-14", "quarter"), 0)
+  expect_equal(age("2024-01-15", "2024-04-15", "quarter"), 1)
+  expect_equal(age("2024-02-29", "2025-02-28", "year"), 1)
+  expect_equal(age("2024-01-01", "2024-01-14", "week"), 1)
+})
+
+test_that("32: top n is rank up to n, a top percent keeps whole ties, in millionths", {
+  expect_identical(within_edge(c(1, 2, 2, 4), 2, "customers"), c(TRUE, TRUE, TRUE, FALSE))
+  expect_identical(within_edge(c(1, 2, 2, 4), NULL, "customers"), rep(TRUE, 4))
+  # 30 % of ten: ranks 1 to 3, and whoever shares the third
+  expect_identical(within_edge(c(1, 3, 3, 4), 30, "percent", 10), c(TRUE, TRUE, TRUE, FALSE))
+  expect_identical(within_edge(4:5, 33.3, "percent", 10), c(TRUE, FALSE)) # 3 < 3.33 < 4
+})
+
+test_that("33: bands are 1 + (bands x strictly worse) div n; equal customers share one", {
+  got <- band_by_rank(c(10, 20, 20, 40, 50), 5L, "frequency", NULL)
+  expect_identical(got$band, c(1L, 2L, 2L, 4L, 5L))
+  recency <- band_by_rank(c(0, 5, 5, 90, 100), 5L, "recency", NULL)
+  expect_identical(recency$band, c(5L, 3L, 3L, 2L, 1L)) # fewer days are better
+  expect_identical(band_by_limits(c(5, 10, 11), c(10, 20), "frequency")$band, c(1L, 2L, 2L))
+  expect_identical(band_by_limits(c(5, 10, 30), c(10, 20), "recency")$band, c(3L, 3L, 1L))
+})
+
+test_that("36: a percent change is left out below its base", {
+  now <- list(units = c(300, 50, 10), orders = c(3L, 1L, 1L), customers = c(3L, 1L, 1L))
+  then <- list(units = c(200, 40, 0), orders = c(2L, 1L, 0L), customers = c(30L, 29L, 30L))
+  ledger <- list(decimals = 0L)
+  got <- sales_change(ledger, now, then, 30L)
+  expect_identical(got$change_percent, c(0.5, NA, NA)) # 29 customers; no sales before
+  expect_identical(got$share_of_growth, c(100, 10, 10) / 120)
+  expect_identical(got$rank_before, c(1L, 2L, NA))
+  expect_identical(got$rank_change, c(0L, 0L, NA))
+})
+
+test_that("37: the discount of a period is that part of a year's", {
+  expect_equal(period_discount(0.1, "year"), 0.1)
+  expect_equal((1 + period_discount(0.1, "month"))^12, 1.1)
+  expect_equal((1 + period_discount(0.1, "week"))^(365.25 / 7), 1.1)
+  expect_equal(continuous_rate(0.1, "year"), log(1.1))
+})
+
+test_that("39: a text cell that would be a formula gets a leading mark in CSV, numbers stay", {
+  cells <- c("=1+1", "+a", "-b", "@c", "\tx", "plain", "a=b")
+  expect_identical(safe_cell(cells), c("'=1+1", "'+a", "'-b", "'@c", "'\tx", "plain", "a=b"))
+  expect_identical(safe_cell(-3.5), -3.5)
+})
+
+test_that("groups keep of their distance what their sampling leaves sure", {
+  expect_identical(kept_of(5, 1), 0) # one group has no distance
+  expect_identical(kept_of(c(1, 9), c(0, 0)), c(1, 1))
+  expect_identical(kept_of(c(4, 4), c(1, 1)), c(0, 0)) # no spread beyond chance
+  kept <- kept_of(c(0, 10, 20), c(1, 1, 50))
+  expect_gt(kept[[1L]], 0.9)
+  expect_lt(kept[[3L]], kept[[1L]])
+})
