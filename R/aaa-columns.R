@@ -1,9 +1,9 @@
 # What a column says by its name, wherever it stands: print, report, lists and workbook read these
-# records. A result may name kinds for columns of its own (`kinds` in its basis); a name in no record
-# is of the kind of its type.
+# records. A result may name kinds for columns of its own (`kinds` in its basis); a name in no
+# record is of the kind of its type.
 
-# A kind: the unit of its values, whether they stand like numbers (to the right, sorted as such), and
-# how many decimals they are written with, of all values and the decimals of the currency.
+# A kind: the unit of its values, whether they stand like numbers (to the right, sorted as such),
+# and how many decimals they are written with, of all values and the decimals of the currency.
 kind_record <- function(unit, number, decimals = \(x, currency) NA_integer_) {
   list(unit = unit, number = number, decimals = decimals)
 }

@@ -10,30 +10,30 @@ write_whole <- function(path, write, whole = NULL) {
   if (dir.exists(path)) abort_disk(path, "a folder of that name is in its place")
   draft <- tempfile(".nubrek-", dirname(path), paste0(".", tools::file_ext(path)))
   on.exit(unlink(draft))
-  said <- NULL
+  trouble <- NULL
   withCallingHandlers(
     tryCatch(write(draft), error = \(e) {
       if (inherits(e, "nubrek_error") || !disk_trouble(conditionMessage(e))) stop(e)
-      said <<- conditionMessage(e)
+      trouble <<- conditionMessage(e)
     }),
     warning = \(w) {
       if (disk_trouble(conditionMessage(w))) {
-        said <<- conditionMessage(w)
+        trouble <<- conditionMessage(w)
         invokeRestart("muffleWarning")
       }
     }
   )
-  said <- said %||%
+  trouble <- trouble %||%
     if (!file.exists(draft)) {
       "nothing was written"
     } else if (file.size(draft) == 0) {
       "only an empty file could be written"
     }
-  said <- said %||%
+  trouble <- trouble %||%
     if (!is.null(whole)) {
       tryCatch(whole(draft), error = conditionMessage, warning = conditionMessage)
     }
-  if (!is.null(said)) abort_disk(path, said)
+  if (!is.null(trouble)) abort_disk(path, trouble)
   move_file(draft, path)
   invisible(path)
 }

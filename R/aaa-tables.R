@@ -51,13 +51,13 @@ bare_table <- function(columns) {
 
 #' @export
 `[.nubrek_result` <- function(x, ...) {
-  out <- NextMethod()
-  if (!is.data.frame(out)) return(out)
-  if (!all(attr(x, "required") %in% names(out))) return(plain_table(out))
+  result <- NextMethod()
+  if (!is.data.frame(result)) return(result)
+  if (!all(attr(x, "required") %in% names(result))) return(plain_table(result))
   for (name in setdiff(names(attributes(x)), c("names", "row.names", "class"))) {
-    attr(out, name) <- attr(x, name)
+    attr(result, name) <- attr(x, name)
   }
-  out
+  result
 }
 
 # Has a result lost rows since it was made (or won some)? Then it says no finding of the whole.
@@ -94,8 +94,8 @@ remark_table <- function(about = character(), remark = character()) {
 
 # Remarks one after the other; tables of them, or nothing.
 all_remarks <- function(...) {
-  said <- list(...)
-  pick <- \(column) as.character(unlist(lapply(said, `[[`, column), use.names = FALSE))
+  parts <- list(...)
+  pick <- \(column) as.character(unlist(lapply(parts, `[[`, column), use.names = FALSE))
   bare_table(list(about = pick("about"), remark = pick("remark")))
 }
 
@@ -139,8 +139,8 @@ these <- function(n, noun) {
 
 # The ledger's remarks that a result passes on.
 carried <- function(ledger, about = "as of") {
-  said <- remarks(ledger)
-  said[said$about %in% c("slice", "customer ids", about), , drop = FALSE]
+  notes <- remarks(ledger)
+  notes[notes$about %in% c("slice", "customer ids", about), , drop = FALSE]
 }
 
 # The levels of the quantiles that bound an interval.

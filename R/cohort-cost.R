@@ -125,8 +125,8 @@ spread_spend <- function(cohorts, cost, basis, call) {
   cells <- as.data.table(cohorts)[, .(new = sum(size)), keyby = keys]
   spend[, new := cells[spend, on = keys, x.new]]
   if (cost$carry_over) spend <- carry_spend(spend, cells, keys)
-  row <- spend[as.data.table(cohorts), on = keys]
-  list(total = row$amount * row$size / row$new, digits = 0L, unused = as.data.frame(
+  line <- spend[as.data.table(cohorts), on = keys]
+  list(total = line$amount * line$size / line$new, digits = 0L, unused = as.data.frame(
     spend[is.na(new) & amount > 0, c(keys, "amount"), with = FALSE]
   ))
 }

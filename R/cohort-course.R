@@ -38,9 +38,9 @@ payback_course <- function(payback) {
 #' @export
 payback_pool <- function(payback) {
   throw_unless(checkmate::check_class(payback, "nubrek_payback"), "payback", rlang::current_env())
-  by <- basis_of(payback, "by")
+  grouped_by <- basis_of(payback, "by")
   course <- as.data.table(attr(payback, "course"))[complete & !older & !is.na(cost) & cost > 0]
-  out <- course[,
+  result <- course[,
     .(
       reached = sum(value * size),
       spent = sum(cost * size),
@@ -48,14 +48,16 @@ payback_pool <- function(payback) {
       cohorts = .N,
       size = sum(size)
     ),
-    keyby = c(by, "age")
+    keyby = c(grouped_by, "age")
   ]
-  out[, `:=`(value = reached / size, cost = spent / size)]
-  out[, c("lower", "upper") := mean_interval(value, squares, size)]
-  out[, value_to_cost := value / cost]
-  shown <- c(by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size")
+  result[, `:=`(value = reached / size, cost = spent / size)]
+  result[, c("lower", "upper") := mean_interval(value, squares, size)]
+  result[, value_to_cost := value / cost]
+  shown <- c(
+    grouped_by, "age", "value", "lower", "upper", "cost", "value_to_cost", "cohorts", "size"
+  )
   side_table(
-    as.data.frame(in_group_order(out, by, course))[shown],
+    as.data.frame(in_group_order(result, grouped_by, course))[shown],
     "payback_pool",
     payback,
     per_customer_kinds
@@ -81,18 +83,18 @@ per_customer_kinds <- c(
 payback_summary <- function(payback) {
   pool <- as.data.table(payback_pool(payback))
   by <- basis_of(payback, "by")
-  within <- basis_of(payback, "within")
+  within_age <- basis_of(payback, "within")
   unit <- 10^basis_of(payback, "decimals")
   course <- as.data.table(payback_course(payback))[older == FALSE & !is.na(cost) & cost > 0]
-  all <- course[
+  total <- course[
     age == 0L, .(cohorts = .N, size = sum(size), cost = sum(cost * size) / sum(size)), keyby = by
   ]
   # the same comparison as for a cohort, in whole units
-  scale <- attr(payback, "scale")
+  multiplier <- attr(payback, "scale")
   found <- pool[,
     {
-      hit <- which(round(value * size * scale) >= round(cost * size * scale))
-      there <- which(age == within)
+      hit <- which(round(value * size * multiplier) >= round(cost * size * multiplier))
+      there <- which(age == within_age)
       list(
         payback_age = if (length(hit) > 0L) age[[hit[[1L]]]] else NA_integer_,
         cohorts_there = if (length(hit) > 0L) cohorts[[hit[[1L]]]] else NA_integer_,
@@ -106,21 +108,21 @@ payback_summary <- function(payback) {
   if (basis_of(payback, "money") == "sales") found[, payback_age := NA_integer_]
   # the highest cost: of the cohorts complete at that age, at their best age up to it
   through <- as.data.table(attr(payback, "course"))[older == FALSE]
-  through[, long := any(age == within & complete), by = c(by, "cohort")]
+  through[, long := any(age == within_age & complete), by = c(by, "cohort")]
   best <- through[
-    long & age <= within, .(value = sum(value * size) / sum(size)), by = c(by, "age")
+    long & age <= within_age, .(value = sum(value * size) / sum(size)), by = c(by, "age")
   ][, .(highest_cost = if (.N > 0L) floor(max(value) * unit + 1e-9) / unit else NA_real_), by = by]
-  out <- if (length(by) > 0L) {
-    best[found[all, on = by], on = by]
+  result <- if (length(by) > 0L) {
+    best[found[total, on = by], on = by]
   } else {
-    cbind(all, found, if (nrow(best) > 0L) best else data.table(highest_cost = NA_real_))
+    cbind(total, found, if (nrow(best) > 0L) best else data.table(highest_cost = NA_real_))
   }
-  if (basis_of(payback, "money") == "sales") out[, highest_cost := NA_real_]
+  if (basis_of(payback, "money") == "sales") result[, highest_cost := NA_real_]
   shown <- c(
     by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost",
     "value_to_cost_lower", "value_to_cost_upper", "cohorts_there"
   )
-  side_table(as.data.frame(in_group_order(out, by, course))[shown], "payback_summary", payback)
+  side_table(as.data.frame(in_group_order(result, by, course))[shown], "payback_summary", payback)
 }
 
 at_or_na <- function(x, at) if (length(at) > 0L) x[[at[[1L]]]] else NA_real_

@@ -49,17 +49,17 @@ cohort_grid <- function(
   check_purchases(ledger)
   cells <- reduce_cells(ledger, clock, ages == "elapsed", by, margin)
   if (!is.null(by)) names(cells$labels) <- group_names(by, grid_columns)
-  within <- older_within %||% usual_gap(ledger, clock)
-  at <- if (ages == "elapsed") elapsed_cells(cells, ledger, clock) else calendar_cells(cells)
-  pick <- function(m) m[cbind(at$row, at$place)]
+  early <- older_within %||% usual_gap(ledger, clock)
+  position <- if (ages == "elapsed") elapsed_cells(cells, ledger, clock) else calendar_cells(cells)
+  pick <- function(m) m[cbind(position$row, position$place)]
   finer <- 10^(ledger$decimals + (cells$margin_digits %||% 0L))
-  columns <- columns_of_cells(ledger, cells, at, pick, clock, within, finer)
+  columns <- columns_of_cells(ledger, cells, position, pick, clock, early, finer)
   new_grid(
     columns,
     ledger,
     rbind(
       carried(ledger, c("as of", "history start")),
-      grid_remarks(columns, clock, ages, cells$frame, within),
+      grid_remarks(columns, clock, ages, cells$frame, early),
       no_cohort_remark(ledger, cells$sales$outside),
       margin_remark(cells$margin_words)
     ),
@@ -68,7 +68,7 @@ cohort_grid <- function(
       ages = ages,
       by = names(cells$labels),
       attributes = by,
-      older_within = within,
+      older_within = early,
       margin = cells$margin_words,
       margin_digits = cells$margin_digits,
       no_cohort = major(ledger, cells$sales$outside)
@@ -136,29 +136,29 @@ mean_interval <- function(mean, squares, size) {
 cell_key <- function(columns, by) as.data.frame(columns[c(by, "cohort", "age")], optional = TRUE)
 
 scatter_of <- function(cells, pick, unit, margin_unit) {
-  out <- list(
+  result <- list(
     squares = pick(cells$sales$squares) / unit^2,
     with_first = pick(cells$sales$with_first) / unit^2,
     running = pick(cells$sales$running) / unit^2
   )
   if (!is.null(cells$margin)) {
-    out <- c(out, list(margin_running = pick(cells$margin$running) / margin_unit^2))
+    result <- c(result, list(margin_running = pick(cells$margin$running) / margin_unit^2))
   }
-  as.data.frame(out)
+  as.data.frame(result)
 }
 
 # The observed cells: every period from the cohort's own on.
 calendar_cells <- function(cells) {
-  row <- which(cells$size > 0L)
+  line <- which(cells$size > 0L)
   frame <- cells$frame
-  own <- cells$cohorts[(row - 1L) %% length(cells$cohorts) + 1L] - frame$number[[1L]] + 1L
-  from <- pmax(1L, own)
+  mine <- cells$cohorts[(line - 1L) %% length(cells$cohorts) + 1L] - frame$number[[1L]] + 1L
+  from <- pmax(1L, mine)
   n <- length(frame$number) - from + 1L
   place <- sequence(n, from)
   list(
-    row = rep(row, n),
+    row = rep(line, n),
     place = place,
-    age = place - rep(own, n),
+    age = place - rep(mine, n),
     period = frame$start[place],
     complete = !frame$partial[place]
   )
@@ -167,9 +167,9 @@ calendar_cells <- function(cells) {
 # An age is there once the first of the cohort has begun it, and complete once the last has
 # completed it. Ages before the history (of customers known earlier) were not observed.
 elapsed_cells <- function(cells, ledger, clock) {
-  row <- which(cells$size > 0L)
-  oldest <- cells$oldest[row]
-  youngest <- cells$youngest[row]
+  line <- which(cells$size > 0L)
+  oldest <- cells$oldest[line]
+  youngest <- cells$youngest[line]
   starts <- as.integer(ledger$history_start)
   until <- as.integer(ledger$as_of)
   from <- pmax(0L, elapsed_age(youngest, starts, clock))
@@ -178,7 +178,7 @@ elapsed_cells <- function(cells, ledger, clock) {
   n <- elapsed_age(oldest, until, clock) - from + 1L
   age <- sequence(n, from)
   list(
-    row = rep(row, n),
+    row = rep(line, n),
     place = age + 1L,
     age = age,
     period = rep(as.Date(NA), length(age)),

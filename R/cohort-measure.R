@@ -76,7 +76,7 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
   if (!is.null(rule$base)) {
     value <- ifelse(wide[[rule$base]] > 0, value / wide[[rule$base]], NA_real_)
   }
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   falls <- if (measure == "still_active") {
     remark_table("still active", paste0(
       "\u201cAt this age or later\u201d falls towards the last observed period by construction: ",
@@ -85,7 +85,7 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
   }
   new_result(
     c(
-      as.list(plain_table(grid)[c(by, "cohort", "age", "period")]),
+      as.list(plain_table(grid)[c(grouped_by, "cohort", "age", "period")]),
       list(value = as.double(value), complete = wide$.whole, older = grid$older, size = grid$size)
     ),
     "measure",
@@ -136,13 +136,13 @@ widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
     by = c(by, "cohort")
   ]
   for (name in intersect(c("sales", "margin"), names(wide))) {
-    scale <- 10^(
+    unit <- 10^(
       basis_of(grid, "decimals") +
         if (name == "margin") basis_of(grid, "margin_digits") %||% 0L else 0L
     )
     wide[,
       paste0("cumulative_", name) := data.table::fifelse(
-        .so_far, cumsum(round(get(name) * scale)) / scale, NA_real_
+        .so_far, cumsum(round(get(name) * unit)) / unit, NA_real_
       ),
       by = c(by, "cohort")
     ]
@@ -178,26 +178,28 @@ bottom_lines <- function(measure) {
   throw_unless(checkmate::check_class(measure, "nubrek_measure"), "measure", rlang::current_env())
   rule <- grid_measures[[basis_of(measure, "measure")]]
   by <- basis_of(measure, "by")
-  at <- if (identical(basis_of(measure, "view"), "calendar")) "period" else "age"
+  place <- if (identical(basis_of(measure, "view"), "calendar")) "period" else "age"
   wide <- widen_grid(attr(measure, "grid"), basis_of(measure, "measure"))
   names_of <- c("without older cohorts", "all cohorts")
   lines <- lapply(names_of, \(line) {
     cells <- if (line == "all cohorts") wide[complete == TRUE] else wide[complete & !older]
-    pooled <- pool_cells(cells[(.whole)], c(by, at), rule$top, rule$base)
-    if (is.null(rule$base) && at == "age") {
+    pooled <- pool_cells(cells[(.whole)], c(by, place), rule$top, rule$base)
+    if (is.null(rule$base) && place == "age") {
       pooled[!same_cohorts(cells[(.whole)], by), value := NA_real_]
     }
-    chained <- if (!is.null(rule$grows)) pool_cells(cells, c(by, at), rule$grows, "size")
+    chained <- if (!is.null(rule$grows)) pool_cells(cells, c(by, place), rule$grows, "size")
     if (!is.null(chained)) chained[, value := cumsum(value), by = by]
     rbind(
       cbind(line = rep(line, nrow(pooled)), pooled),
       if (!is.null(chained)) cbind(line = rep(paste0("chained, ", line), nrow(chained)), chained)
     )
   })
-  out <- rbindlist(lines)
-  out <- out[order(match(line, c(names_of, paste0("chained, ", names_of))))]
+  result <- rbindlist(lines)
+  result <- result[order(match(line, c(names_of, paste0("chained, ", names_of))))]
   side_table(
-    as.data.frame(in_group_order(out, by, wide))[c(by, "line", at, "value", "cohorts", "size")],
+    as.data.frame(in_group_order(result, by, wide))[
+      c(by, "line", place, "value", "cohorts", "size")
+    ],
     "bottom_lines",
     measure,
     measure_kinds(basis_of(measure, "measure"), "value")
@@ -266,11 +268,11 @@ pool_cells <- function(cells, keys, top, base) {
 diagonal_totals <- function(grid) {
   check_grid(grid)
   check_calendar(grid)
-  by <- basis_of(grid, "by")
-  scale <- 10^basis_of(grid, "decimals")
+  grouped_by <- basis_of(grid, "by")
+  unit <- 10^basis_of(grid, "decimals")
   cells <- as.data.table(plain_table(grid))
-  exact <- \(x) sum(round(x * scale)) / scale
-  out <- cells[,
+  exact <- \(x) sum(round(x * unit)) / unit
+  result <- cells[,
     .(
       customers = sum(customers),
       new = sum(customers[age == 0L]),
@@ -283,18 +285,19 @@ diagonal_totals <- function(grid) {
       sales_later = exact(sales[age > 0L]),
       partial = !all(complete)
     ),
-    keyby = c(by, "period")
+    keyby = c(grouped_by, "period")
   ]
   if (!is.null(cells$margin)) {
-    margin_scale <- scale * 10^(basis_of(grid, "margin_digits") %||% 0L)
-    out[,
+    margin_scale <- unit * 10^(basis_of(grid, "margin_digits") %||% 0L)
+    result[,
       margin := cells[,
-        .(margin = sum(round(margin * margin_scale)) / margin_scale), keyby = c(by, "period")
+        .(margin = sum(round(margin * margin_scale)) / margin_scale),
+        keyby = c(grouped_by, "period")
       ]$margin
     ]
   }
   new_result(
-    as.list(in_group_order(out, by, cells)),
+    as.list(in_group_order(result, grouped_by, cells)),
     "diagonals",
     remarks = remarks(grid),
     basis = attr(grid, "basis"),
@@ -310,12 +313,13 @@ as.matrix.nubrek_measure <- function(x, ...) {
   )
   calendar <- identical(basis_of(x, "view"), "calendar")
   columns <- if (calendar) sort(unique(x$period)) else seq.int(min(0L, x$age), max(x$age))
-  out <- matrix(
+  result <- matrix(
     NA_real_, nrow(rows), length(columns), dimnames = list(trimws(key(rows)), format(columns))
   )
-  if (!calendar) colnames(out) <- columns
-  out[cbind(match(key(x), key(rows)), match(if (calendar) x$period else x$age, columns))] <- x$value
-  out
+  if (!calendar) colnames(result) <- columns
+  where <- match(if (calendar) x$period else x$age, columns)
+  result[cbind(match(key(x), key(rows)), where)] <- x$value
+  result
 }
 
 # How the columns of a measure are written.

@@ -74,11 +74,11 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
 # Costs and money are whole numbers of a unit fine enough for both: how many digits more than minor
 # units each has, and how many units make a major one.
 payback_unit <- function(basis, costs, money) {
-  own <- if (money == "margin") basis$margin_digits %||% 0L else 0L
-  digits <- max(costs$digits, own)
+  own_digits <- if (money == "margin") basis$margin_digits %||% 0L else 0L
+  digits <- max(costs$digits, own_digits)
   list(
     finer = 10^digits,
-    of_money = 10^(digits - own),
+    of_money = 10^(digits - own_digits),
     of_cost = 10^(digits - costs$digits),
     minor = 10^basis$decimals,
     cost_scale = 10^(basis$decimals + costs$digits),
@@ -240,7 +240,7 @@ course_of <- function(cells, keys, scale) {
 }
 
 payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
-  scale <- 10^(basis$decimals + costs$digits)
+  unit <- 10^(basis$decimals + costs$digits)
   text <- \(x) paste(
     formatC(x, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency
   )
@@ -255,7 +255,7 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
       remark_table("unused spend", sprintf(paste0(
         "%s of spend fell into periods without new customers of their channel (or outside the ",
         "grid) and is in no cohort's cost."
-      ), text(unused / scale)))
+      ), text(unused / unit)))
     },
     if (any(cohorts$older)) {
       remark_table("older cohorts", paste0(

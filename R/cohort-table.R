@@ -66,10 +66,10 @@ as_cohort_grid <- function(
   columns$complete <- period_end(cells$number, clock) <= last$as_of &
     columns$period >= (meaning$history_start %||% min(columns$period))
   columns$older <- cells$first - min(cells$first) < older_within
-  said <- rbind(
+  notes <- rbind(
     ready_remarks(columns, clock, attr(cells, "filled"), last$dropped), margin_remark(margins$words)
   )
-  new_grid(columns, NULL, said, list(
+  new_grid(columns, NULL, notes, list(
     clock = clock,
     ages = "calendar",
     by = by,
@@ -280,25 +280,26 @@ fill_cells <- function(cells, by, last, call) {
   sizes <- sizes[size > 0L]
   full <- sizes[, .(number = seq.int(first[[1L]], last)), by = c(keys, "size")]
   known <- vapply(cells, \(x) !all(is.na(x)), NA)
-  labels <- unique(sizes[, by, with = FALSE])
+  words <- unique(sizes[, by, with = FALSE])
   missing_last <- do.call(order, c(
-    unname(lapply(labels, \(x) x == "(missing)")), unname(as.list(labels)), list(method = "radix")
+    unname(lapply(words, \(x) x == "(missing)")), unname(as.list(words)), list(method = "radix")
   ))
-  if (length(by) > 0L) full <- in_group_order(full, by, labels[missing_last])
-  out <- cells[full, on = c(keys, "number")]
-  blank <- is.na(out$customers)
+  if (length(by) > 0L) full <- in_group_order(full, by, words[missing_last])
+  result <- cells[full, on = c(keys, "number")]
+  blank <- is.na(result$customers)
   for (name in intersect(
     c("customers", "sales", "orders", "purchases", "margin"), names(known)[known]
   )) {
-    data.table::set(out, which(is.na(out[[name]])), name, if (is.integer(out[[name]])) 0L else 0)
+    zero <- if (is.integer(result[[name]])) 0L else 0
+    data.table::set(result, which(is.na(result[[name]])), name, zero)
   }
-  if (any(out$customers > out$size)) {
+  if (any(result$customers > result$size)) {
     abort_nubrek(c(
       "More customers are active than the cohort has.",
-      "x" = "{sum(out$customers > out$size)} cell{?s}."
+      "x" = "{sum(result$customers > result$size)} cell{?s}."
     ), "table", call = call)
   }
-  structure(out, filled = sum(blank))
+  structure(result, filled = sum(blank))
 }
 
 ready_remarks <- function(columns, clock, filled, dropped) {

@@ -51,10 +51,10 @@ against_usual <- function(
   check_whole(least_cohorts)
   check_whole(least_customers)
   check_share(level, lower = 0.5, upper = 0.999)
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   cells <- squares_of(grid, measure)
   known <- !anyNA(cells$tt)
-  cells <- compare_with_earlier(cells, by)
+  cells <- compare_with_earlier(cells, grouped_by)
   judged <- cells[k >= least_cohorts & (known | k >= 3L)]
   share <- grid_measures[[measure]]$kind == "share" && measure == "retention"
   found <- if (known) known_noise(judged, share, level) else scatter_noise(judged, level)
@@ -67,9 +67,9 @@ against_usual <- function(
       sure & value > usual, "better", data.table::fifelse(sure, "worse", "as usual")
     ))
   ]
-  data.table::setorderv(judged, c(by, "cohort", "age"))
-  judged <- in_group_order(judged, by, plain_table(grid))
-  said <- rbind(
+  data.table::setorderv(judged, c(grouped_by, "cohort", "age"))
+  judged <- in_group_order(judged, grouped_by, plain_table(grid))
+  notes <- rbind(
     remarks(grid),
     remark_table("usual", sprintf(paste0(
       "Usual: all earlier cohorts together at the same age. Of the cells called better or worse ",
@@ -86,14 +86,15 @@ against_usual <- function(
     as.list(
       judged[,
         c(
-          by, "cohort", "age", "value", "usual", "difference", "lower", "upper", "p", "verdict",
+          grouped_by, "cohort", "age", "value", "usual", "difference", "lower", "upper", "p",
+          "verdict",
           "cohorts", "customers", "size", "scatter"
         ),
         with = FALSE
       ]
     ),
     "usual",
-    remarks = said,
+    remarks = notes,
     basis = c(attr(grid, "basis"), list(measure = measure, level = level, kinds = measure_kinds(
       measure, c("value", "usual", "difference", "lower", "upper")
     )))
@@ -176,7 +177,7 @@ compare_with_earlier <- function(cells, by) {
 
 # Where the squares over customers are known.
 known_noise <- function(cells, share, level) {
-  q <- ifelse(
+  quantile_of <- ifelse(
     cells$scatter > 1,
     stats::qt((1 + level) / 2, pmax(1, cells$most - 1)),
     stats::qnorm((1 + level) / 2)
@@ -185,17 +186,17 @@ known_noise <- function(cells, share, level) {
     ifelse(cells$scatter > 1, stats::pt(-z, pmax(1, cells$most - 1)), stats::pnorm(-z))
   pool <- (cells$tt_before - 2 * cells$usual * cells$tb_before + cells$usual^2 * cells$bb_before) /
     cells$b_before^2
-  own <- (cells$tt - 2 * cells$value * cells$tb + cells$value^2 * cells$bb) / cells$base^2
+  noise <- (cells$tt - 2 * cells$value * cells$tb + cells$value^2 * cells$bb) / cells$base^2
   if (!share) {
-    error <- sqrt(cells$scatter * (pool + own))
+    error <- sqrt(cells$scatter * (pool + noise))
     return(list(
-      lower = cells$difference - q * error,
-      upper = cells$difference + q * error,
+      lower = cells$difference - quantile_of * error,
+      upper = cells$difference + quantile_of * error,
       p = tail(abs(cells$difference) / error)
     ))
   }
-  mine <- wilson(cells$value, cells$size / cells$scatter, q)
-  theirs <- wilson(cells$usual, cells$n_before / cells$scatter, q)
+  mine <- wilson(cells$value, cells$size / cells$scatter, quantile_of)
+  theirs <- wilson(cells$usual, cells$n_before / cells$scatter, quantile_of)
   both <- (cells$top + cells$t_before) / (cells$size + cells$n_before)
   error <- sqrt(cells$scatter * both * (1 - both) * (1 / cells$size + 1 / cells$n_before))
   list(
@@ -209,10 +210,10 @@ known_noise <- function(cells, share, level) {
 scatter_noise <- function(cells, level) {
   freedom <- cells$k - 1
   error <- sqrt(pmax(0, cells$spread) / freedom * (1 / cells$weight + 1 / cells$w_before))
-  q <- stats::qt((1 + level) / 2, freedom)
+  quantile_of <- stats::qt((1 + level) / 2, freedom)
   list(
-    lower = cells$difference - q * error,
-    upper = cells$difference + q * error,
+    lower = cells$difference - quantile_of * error,
+    upper = cells$difference + quantile_of * error,
     p = 2 * stats::pt(-abs(cells$difference) / error, freedom)
   )
 }

@@ -29,8 +29,8 @@ command_main <- function(args = commandArgs(TRUE)) {
 }
 
 command_fail <- function(error, status) {
-  said <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n", fixed = TRUE)[[1L]]
-  writeLines(c("nubrek cannot go on.", seen_text(said)), stderr())
+  lines <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n", fixed = TRUE)[[1L]]
+  writeLines(c("nubrek cannot go on.", seen_text(lines)), stderr())
   status
 }
 
@@ -232,7 +232,7 @@ command_list <- function(job) {
 
 command_draw <- function(job) {
   asked <- asked_part(job)
-  plot <- do.call(ggplot2::autoplot, c(list(asked$result), asked$part$face(job)))
-  write_figure(plot, job$file, height = figure_height(asked$part, asked$result))
+  figure <- do.call(ggplot2::autoplot, c(list(asked$result), asked$part$face(job)))
+  write_figure(figure, job$file, height = figure_height(asked$part, asked$result))
   \() writeLines(paste("Figure:", job$file))
 }

@@ -76,6 +76,6 @@ verb_options <- list(
 )
 
 command_options <- function(verb) {
-  own <- if (verb %in% names(verb_options)) verb_options[[verb]]()
-  c(own, list(flag_option("--quiet", "no progress")))
+  special <- if (verb %in% names(verb_options)) verb_options[[verb]]()
+  c(special, list(flag_option("--quiet", "no progress")))
 }

@@ -4,12 +4,12 @@
 autoplot.nubrek_backtest <- function(object, ...) {
   rlang::check_dots_empty()
   weeks <- attr(object, "weeks")
-  cut <- basis_of(object, "cut")
+  cut_at <- basis_of(object, "cut")
   data <- rbind(
-    data.frame(day = cut + weeks$week * 7, purchases = weeks$actual, what = "came"),
-    data.frame(day = cut + weeks$week * 7, purchases = weeks$expected, what = "expected")
+    data.frame(day = cut_at + weeks$week * 7, purchases = weeks$actual, what = "came"),
+    data.frame(day = cut_at + weeks$week * 7, purchases = weeks$expected, what = "expected")
   )
-  data <- rbind(data.frame(day = cut, purchases = 0, what = c("came", "expected")), data)
+  data <- rbind(data.frame(day = cut_at, purchases = 0, what = c("came", "expected")), data)
   last <- data[data$day == max(data$day), ]
   last$lift <- ifelse(seq_along(last$purchases) == which.max(last$purchases), -0.3, 1.3)
   ggplot2::ggplot(
@@ -34,14 +34,14 @@ autoplot.nubrek_backtest <- function(object, ...) {
       object,
       paste0(
         "Purchase days after ",
-        format_day(cut),
+        format_day(cut_at),
         ", cumulated: what came, and what the model fitted up to then expected"
       ),
       caption = paste0(
         "n = ",
         format_count(basis_of(object, "customers")),
         " customers known at ",
-        format_day(cut),
+        format_day(cut_at),
         "."
       )
     ) +

@@ -186,17 +186,18 @@ captured_lines <- function(object) {
   words <- c(best = "what could have been found")
   lines <- stats::setNames(rep_len(c("42", "12", "4212"), length(methods)), methods)
   lines[c(model, "best")] <- "solid"
-  at <- object$share_of_customers[which.min(abs(object$share_of_customers - 0.1))]
+  place <- object$share_of_customers[which.min(abs(object$share_of_customers - 0.1))]
   # a key in the corner that no curve enters
   key <- data.frame(
-    method = methods, sales = vapply(methods, \(m) object[[m]][object$share_of_customers == at], 0)
+    method = methods,
+    sales = vapply(methods, \(m) object[[m]][object$share_of_customers == place], 0)
   )
   key <- key[order(-key$sales), ]
   key$y <- 0.4 - 0.06 * seq_len(nrow(key))
   key$label <- paste(
     ifelse(key$method %in% names(words), words[key$method], key$method), present_share(key$sales)
   )
-  list(model = model, long = long, colours = colours, lines = lines, at = at, key = key)
+  list(model = model, long = long, colours = colours, lines = lines, at = place, key = key)
 }
 
 #' @rdname autoplot.nubrek

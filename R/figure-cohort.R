@@ -150,15 +150,15 @@ grid_cells <- function(object, n_cohorts, calendar) {
   top <- max(cells$value[cells$ramp & !sums], 1e-9)
   # at age 0 everybody is active: the ramp serves the ages after it
   cells$fill <- ifelse(cells$ramp & !sums, grid_fill(cells$value / top), "#efe9dd")
-  write <- figure_cell(kind, cells$value)
-  cells$text <- write$write(cells$value)
+  writer <- figure_cell(kind, cells$value)
+  cells$text <- writer$write(cells$value)
   columns <- diff(range(cells$x)) + 1
   size <- min(3.7, 215 / columns / (0.62 * max(nchar(cells$text))))
   periods <- if (calendar) sort(unique(object$period))
   step <- if (calendar) max(1L, ceiling(columns / 12)) else if (columns > 30) 3L else 1L
   list(
     cells = cells, y = y, label = label, first = first, every = every, cohorts = cohorts,
-    write = write, size = size, periods = periods, step = step
+    write = writer, size = size, periods = periods, step = step
   )
 }
 

@@ -8,8 +8,8 @@ row_group <- function(table, by) {
 
 # All groups from the largest on, and the nine that a figure shows.
 largest_groups <- function(table) {
-  all <- names(sort(tapply(table$size, table$group, max), decreasing = TRUE))
-  list(all = all, shown = utils::head(all, 9L))
+  total <- names(sort(tapply(table$size, table$group, max), decreasing = TRUE))
+  list(all = total, shown = utils::head(total, 9L))
 }
 
 largest_words <- function(groups) {

@@ -75,14 +75,14 @@ curves_of <- function(object) {
   )
   data <- data[data$age <= max(pooled$age), ]
   strong <- strong_curves(data, pooled, told, clock)
-  names <- levels(strong$name)
+  called <- levels(strong$name)
   there <- c(TRUE, !is.null(told$before), TRUE)
   longest <- max(data$age)
   list(
     data = data,
     strong = strong,
-    tone = stats::setNames(palette_of[c("petrol", "ochre", "ink")][there], names),
-    dashes = stats::setNames(c("solid", "solid", "22")[there], names),
+    tone = stats::setNames(palette_of[c("petrol", "ochre", "ink")][there], called),
+    dashes = stats::setNames(c("solid", "solid", "22")[there], called),
     ends = curve_ends(strong, longest, max(data$value, pooled$value)),
     longest = longest,
     title = curves_title(object, data, pooled, told$newest, rule),
@@ -127,7 +127,7 @@ curve_ends <- function(strong, longest, top) {
 }
 
 curves_title <- function(object, data, pooled, newest, rule) {
-  write <- if (rule$kind == "share") {
+  writer <- if (rule$kind == "share") {
     \(v) present_share(v)
   } else if (rule$kind == "money") {
     \(v) format_money(v, basis_of(object, "currency"))
@@ -140,8 +140,8 @@ curves_title <- function(object, data, pooled, newest, rule) {
     "At age %d the newest cohort (%s) stands at %s, all together at %s.",
     reached,
     period_label(as.Date(newest), basis_of(object, "clock")),
-    write(data$value[mine & data$age == reached]),
-    write(pooled$value[pooled$age == reached])
+    writer(data$value[mine & data$age == reached]),
+    writer(pooled$value[pooled$age == reached])
   )
 }
 
@@ -216,14 +216,14 @@ group_curves <- function(object, most = 6L) {
 # What is drawn: a pooled line for each group, and where it ends.
 group_lines <- function(object, most) {
   rule <- grid_measures[[basis_of(object, "measure")]]
-  by <- basis_of(object, "by")
+  grouped_by <- basis_of(object, "by")
   calendar <- identical(basis_of(object, "view"), "calendar")
   lines <- bottom_lines(object)
   lines <- well_founded(lines[lines$line == "without older cohorts" & !is.na(lines$value), ])
   lines$x <- if (calendar) lines$period else lines$age
   if (!calendar && rule$kind == "share") lines <- lines[lines$age > 0L, ]
   nothing_to_draw(nrow(lines) == 0L, object, rlang::caller_env())
-  lines$group <- do.call(paste, c(lapply(lines[by], as.character), sep = ", "))
+  lines$group <- do.call(paste, c(lapply(lines[grouped_by], as.character), sep = ", "))
   size <- tapply(lines$size, factor(lines$group, unique(lines$group)), max)
   shown <- names(sort(size, decreasing = TRUE))[seq_len(min(most, length(size)))]
   lines <- lines[lines$group %in% shown, ]

@@ -193,11 +193,11 @@ autoplot.nubrek_spread <- function(object, ...) {
     leaving_chance = purchase_models()[[basis_of(object, "model")]]$leaving_told$axis
   )
   chance <- grepl("chance", bands$of)
-  write <- \(x, share) ifelse(share, paste0(100 * x, "\u00a0%"), format_short(x))
-  bands$label <- ifelse(is.infinite(bands$to), paste(write(bands$from, chance), "or more"), ifelse(
+  writer <- \(x, share) ifelse(share, paste0(100 * x, "\u00a0%"), format_short(x))
+  bands$label <- ifelse(is.infinite(bands$to), paste(writer(bands$from, chance), "or more"), ifelse(
     bands$from == 0,
-    paste("below", write(bands$to, chance)),
-    paste(write(bands$from, chance), "to", write(bands$to, chance))
+    paste("below", writer(bands$to, chance)),
+    paste(writer(bands$from, chance), "to", writer(bands$to, chance))
   ))
   bands$place <- stats::ave(seq_along(bands$of), bands$of, FUN = seq_along)
   bands$panel <- factor(words[bands$of], words)

@@ -69,7 +69,7 @@ moves_drawn <- function(object, step, noise) {
   mark <- if (!is.null(noise)) {
     noise$verdict[match(paste(data$from, data$to), paste(noise$from, noise$to))]
   }
-  sign <- if (is.null(mark)) {
+  marks <- if (is.null(mark)) {
     ""
   } else {
     ifelse(mark %in% "more", " \u25b2", ifelse(mark %in% "fewer", " \u25bc", ""))
@@ -77,7 +77,7 @@ moves_drawn <- function(object, step, noise) {
   money <- ifelse(data$change >= 0, "+", "\u2212")
   data$text <- ifelse(data$customers == 0L, "0", paste0(
     format_count(data$customers),
-    sign,
+    marks,
     "  (",
     present_share(data$share_of_from),
     ")\n",

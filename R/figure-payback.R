@@ -8,7 +8,7 @@
 autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
   rlang::check_dots_empty()
   drawn <- usual_cells(object, ages)
-  plot <- ggplot2::ggplot(drawn$data, ggplot2::aes(
+  figure <- ggplot2::ggplot(drawn$data, ggplot2::aes(
     .data$cohort, .data$difference, colour = .data$verdict, fill = .data$verdict
   )) +
     ggplot2::geom_hline(yintercept = 0, colour = palette_of[["ink"]], linewidth = 0.4) +
@@ -45,9 +45,9 @@ autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
       panel.spacing = ggplot2::unit(14, "pt")
     )
   if (is.null(drawn$by)) {
-    plot + ggplot2::facet_wrap(~panel, ncol = 2L)
+    figure + ggplot2::facet_wrap(~panel, ncol = 2L)
   } else {
-    plot + ggplot2::facet_grid(stats::reformulate("panel", drawn$by), scales = "free_y")
+    figure + ggplot2::facet_grid(stats::reformulate("panel", drawn$by), scales = "free_y")
   }
 }
 
@@ -60,7 +60,7 @@ usual_cells <- function(object, ages) {
     "ages",
     rlang::caller_env()
   )
-  by <- basis_of(object, "by")
+  grouped_by <- basis_of(object, "by")
   data <- plain_table(object)
   data <- data[is.null(ages) | data$age %in% ages, ]
   nothing_to_draw(nrow(data) == 0L, object, rlang::caller_env())
@@ -80,7 +80,7 @@ usual_cells <- function(object, ages) {
     `too few` = palette_of[["rule"]]
   )
   form <- c(better = 24L, `as usual` = 21L, worse = 25L, `too few` = 4L)
-  list(by = by, data = data, clock = clock, share = share, tone = tone, form = form)
+  list(by = grouped_by, data = data, clock = clock, share = share, tone = tone, form = form)
 }
 
 # Ages that most cohorts can be judged at, and later ones.
@@ -102,14 +102,14 @@ telling_ages <- function(data, clock) {
 #' @exportS3Method ggplot2::autoplot nubrek_payback
 autoplot.nubrek_payback <- function(object, ...) {
   rlang::check_dots_empty()
-  by <- basis_of(object, "by")
+  grouped_by <- basis_of(object, "by")
   margin <- basis_of(object, "money") == "margin"
   nothing_to_draw(nrow(payback_pool(object)) == 0L, object)
-  data <- payback_courses(object, by, margin)
+  data <- payback_courses(object, grouped_by, margin)
   far <- data$far
   late <- NROW(data$crossed) == 1L && data$crossed$age > far / 4
   tone <- money_tone(margin)
-  plot <- ggplot2::ggplot(data$pool, ggplot2::aes(.data$age, .data$value)) +
+  figure <- ggplot2::ggplot(data$pool, ggplot2::aes(.data$age, .data$value)) +
     ggplot2::geom_line(
       data = data$course,
       ggplot2::aes(group = .data$cohort),
@@ -124,7 +124,11 @@ autoplot.nubrek_payback <- function(object, ...) {
     cost_words(data$last, far, 1.5) +
     crossed_points(data$crossed, tone) +
     crossed_words(
-      data$crossed, by, "  paid back at age %d", if (late) 1.03 else 0, if (late) -0.9 else 2.4
+      data$crossed,
+      grouped_by,
+      "  paid back at age %d",
+      if (late) 1.03 else 0,
+      if (late) -0.9 else 2.4
     ) +
     ggplot2::scale_x_continuous(
       breaks = \(lim) pretty(c(0, far), 6)[pretty(c(0, far), 6) <= far],
@@ -133,14 +137,14 @@ autoplot.nubrek_payback <- function(object, ...) {
     ggplot2::scale_y_continuous(
       limits = c(min(0, data$course$value), NA), expand = ggplot2::expansion(c(0, 0.06))
     ) +
-    payback_words(object, by, margin, data$groups) +
+    payback_words(object, grouped_by, margin, data$groups) +
     theme_nubrek() +
     ggplot2::theme(
       axis.title.x = ggplot2::element_text(size = 12),
       strip.text = ggplot2::element_text(hjust = 0, size = 12, face = "bold")
     ) +
     ggplot2::xlab(paste0("age in ", basis_of(object, "clock"), "s"))
-  if (length(by) == 0L) plot else plot + ggplot2::facet_wrap(~group)
+  if (length(grouped_by) == 0L) figure else figure + ggplot2::facet_wrap(~group)
 }
 
 # What is drawn: the pooled course of each group, single cohorts, where the cost is reached, and the

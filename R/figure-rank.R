@@ -206,8 +206,9 @@ map_points <- function(object) {
     0.5 + 0:min(9, most),
     if (most > 10L) exp(seq(log(10.5), log(most + 0.5), length.out = 14L))[-1L]
   ))
-  floor <- max(min(shown$mean_sales), stats::quantile(shown$mean_sales, 0.0005, names = FALSE))
-  y_edge <- exp(seq(log(floor), log(max(shown$mean_sales, floor * 1.2) * 1.001), length.out = 33L))
+  lowest <- max(min(shown$mean_sales), stats::quantile(shown$mean_sales, 0.0005, names = FALSE))
+  highest <- max(shown$mean_sales, lowest * 1.2) * 1.001
+  y_edge <- exp(seq(log(lowest), log(highest), length.out = 33L))
   bins <- data.table(
     x = findInterval(shown$purchases, x_edge, all.inside = TRUE),
     y = findInterval(shown$mean_sales, y_edge, all.inside = TRUE)
@@ -222,11 +223,11 @@ map_points <- function(object) {
     )
   ]
   best <- shown[shown$top, ]
-  best$mean_sales <- pmax(best$mean_sales, floor)
+  best$mean_sales <- pmax(best$mean_sales, lowest)
   best <- best[order(-best$sales), ]
   best$rank <- sales_rank(round(best$sales * 100), rep(TRUE, nrow(best)))
-  ends <- list(x = c(0.5, max(x_edge)), y = c(floor, max(y_edge)))
-  cut_at <- c(x = max(cut[["purchases"]] - 0.5, 0.5), y = max(cut[["mean_sales"]], floor))
+  ends <- list(x = c(0.5, max(x_edge)), y = c(lowest, max(y_edge)))
+  cut_at <- c(x = max(cut[["purchases"]] - 0.5, 0.5), y = max(cut[["mean_sales"]], lowest))
   margin <- map_margins(object, cut_at, ends)
   breaks <- c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)
   list(

@@ -14,14 +14,14 @@ autoplot.nubrek_gaps <- function(object, ...) {
   data <- data.frame(from = unique(bin) * width, n = as.vector(rowsum(as.double(counts), bin)))
   data <- data[data$from <= longest, ]
   middle <- basis_of(object, "median_of_gaps")
-  mean <- basis_of(object, "mean_of_gaps")
+  average <- basis_of(object, "mean_of_gaps")
   top <- max(data$n)
   ggplot2::ggplot(data, ggplot2::aes(.data$from + width / 2, .data$n)) +
     ggplot2::geom_col(fill = palette_of[["petrol"]], width = width * 0.9) +
     ggplot2::annotate(
       "segment",
-      x = c(middle, mean),
-      xend = c(middle, mean),
+      x = c(middle, average),
+      xend = c(middle, average),
       y = 0,
       yend = top * c(1.08, 0.92),
       colour = palette_of[["ink"]],
@@ -30,9 +30,9 @@ autoplot.nubrek_gaps <- function(object, ...) {
     ) +
     ggplot2::annotate(
       "text",
-      x = c(middle, mean) + longest / 100,
+      x = c(middle, average) + longest / 100,
       y = top * c(1.06, 0.9),
-      label = c(paste("median", n_of(middle, "day")), paste("mean", n_of(round(mean), "day"))),
+      label = c(paste("median", n_of(middle, "day")), paste("mean", n_of(round(average), "day"))),
       hjust = 0,
       size = 4.2,
       colour = palette_of[["ink"]]
@@ -58,19 +58,19 @@ autoplot.nubrek_gaps <- function(object, ...) {
 }
 
 nothing_to_draw <- function(empty, x, call = rlang::caller_env()) {
-  said <- describe(x)
+  told <- describe(x)
   if (empty) {
     abort_nubrek(c(
-      "There is nothing to draw.", "x" = "{said$finding %||% said$heading}"
+      "There is nothing to draw.", "x" = "{told$finding %||% told$heading}"
     ), "no_purchases", call = call)
   }
 }
 
 # Labels at the right, moved apart so that none covers another.
 spread_labels <- function(y, apart) {
-  at <- order(y)
-  for (i in seq_along(at)[-1L]) {
-    y[at[[i]]] <- max(y[at[[i]]], y[at[[i - 1L]]] + apart)
+  place <- order(y)
+  for (i in seq_along(place)[-1L]) {
+    y[place[[i]]] <- max(y[place[[i]]], y[place[[i - 1L]]] + apart)
   }
   y
 }
@@ -80,19 +80,19 @@ spread_labels <- function(y, apart) {
 #' @exportS3Method ggplot2::autoplot nubrek_new
 autoplot.nubrek_new <- function(object, ...) {
   rlang::check_dots_empty()
-  by <- basis_of(object, "by")
-  table <- plain_table(object)
-  kinds <- names(new_colours)[c(TRUE, TRUE, any(table$reactivation_possible))]
+  grouped_by <- basis_of(object, "by")
+  rows <- plain_table(object)
+  kinds <- names(new_colours)[c(TRUE, TRUE, any(rows$reactivation_possible))]
   data <- do.call(
     rbind,
     lapply(
       kinds,
       \(kind) data.frame(
-        period = table$period,
-        partial = table$partial,
-        group = if (is.null(by)) "" else table[[by]],
+        period = rows$period,
+        partial = rows$partial,
+        group = if (is.null(grouped_by)) "" else rows[[grouped_by]],
         kind = kind,
-        n = table[[kind]]
+        n = rows[[kind]]
       )
     )
   )
@@ -103,7 +103,7 @@ autoplot.nubrek_new <- function(object, ...) {
     20
   }
   tall <- tapply(data$n, paste(data$group, data$period), sum)
-  plot <- ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$n)) +
+  figure <- ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$n)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$kind, alpha = .data$partial), width = width) +
     ggplot2::scale_fill_manual(values = new_colours, breaks = kinds) +
     ggplot2::scale_alpha_manual(values = c(`FALSE` = 1, `TRUE` = 0.45), guide = "none") +
@@ -123,7 +123,7 @@ autoplot.nubrek_new <- function(object, ...) {
           ))
         }
       ),
-      caption = if (any(table$partial)) "Pale: period observed in part."
+      caption = if (any(rows$partial)) "Pale: period observed in part."
     ) +
     theme_nubrek() +
     ggplot2::theme(
@@ -134,7 +134,7 @@ autoplot.nubrek_new <- function(object, ...) {
       legend.margin = ggplot2::margin(0, 0, 0, 0),
       strip.text = ggplot2::element_text(hjust = 0, size = 11)
     )
-  if (is.null(by)) plot else plot + ggplot2::facet_wrap(~group)
+  if (is.null(grouped_by)) figure else figure + ggplot2::facet_wrap(~group)
 }
 
 #' @rdname autoplot.nubrek
@@ -189,10 +189,10 @@ autoplot.nubrek_sales <- function(object, ..., groups = 12L) {
 
 # What is drawn: the largest groups, with the time before.
 sales_bars <- function(object, groups) {
-  by <- basis_of(object, "by")
+  grouped_by <- basis_of(object, "by")
   compared <- !is.null(basis_of(object, "against"))
   data <- utils::head(plain_table(object), groups)
-  data$label <- do.call(paste, c(lapply(data[by], as.character), sep = ", "))
+  data$label <- do.call(paste, c(lapply(data[grouped_by], as.character), sep = ", "))
   data$label <- factor(data$label, rev(data$label))
   data$text <- paste0(
     format_money(data$sales, basis_of(object, "currency")),
@@ -210,5 +210,5 @@ sales_bars <- function(object, groups) {
     }
   )
   top <- max(data$sales, if (compared) data$sales_before, 0)
-  list(by = by, compared = compared, data = data, top = top)
+  list(by = grouped_by, compared = compared, data = data, top = top)
 }

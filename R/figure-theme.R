@@ -43,14 +43,14 @@ theme_nubrek <- function(base = 13) {
 figure_words <- function(
   x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL
 ) {
-  said <- remarks(x)$remark
+  notes <- remarks(x)$remark
   if (is_part(x)) title <- describe(x)$heading
   ggplot2::labs(
     title = wrap_words(title, 76),
     subtitle = wrap_words(
       paste0(paste(c(shows, if (nzchar(basis_line(x))) basis_line(x)), collapse = "; "), "."), 122
     ),
-    caption = wrap_words(paste(c(caption, said), collapse = " "), 138),
+    caption = wrap_words(paste(c(caption, notes), collapse = " "), 138),
     x = NULL,
     y = NULL
   )
@@ -128,7 +128,7 @@ figure_page_object <- function() {
 #' @export
 write_figure <- function(x, path, width = 11, height = 6.5) {
   check_text(path)
-  plot <- if (inherits(x, "ggplot")) x else ggplot2::autoplot(x)
+  figure <- if (inherits(x, "ggplot")) x else ggplot2::autoplot(x)
   ending <- tolower(tools::file_ext(path))
   check_choice(ending, c("png", "svg"), arg = "path")
   write_whole(
@@ -139,7 +139,7 @@ write_figure <- function(x, path, width = 11, height = 6.5) {
       } else {
         grDevices::png(to, width, height, "in", res = 120, type = "cairo")
       }
-      tryCatch(print(plot), finally = grDevices::dev.off())
+      tryCatch(print(figure), finally = grDevices::dev.off())
     },
     \(to) {
       end <- utils::tail(readBin(to, "raw", file.size(to)), 16L)

@@ -11,8 +11,8 @@ autoplot.nubrek_tiers <- function(object, ..., shape = "ladder") {
 concentration_curve <- function(object) {
   sales <- sort(object$sales, decreasing = TRUE)
   n <- length(sales)
-  at <- unique(round(seq(1, n, length.out = min(n, 400L))))
-  line <- data.frame(customers = c(0, at / n), sales = c(0, cumsum(sales)[at] / sum(sales)))
+  place <- unique(round(seq(1, n, length.out = min(n, 400L))))
+  line <- data.frame(customers = c(0, place / n), sales = c(0, cumsum(sales)[place] / sum(sales)))
   profile <- tier_profile(object)
   edge <- data.frame(
     tier = profile$tier,

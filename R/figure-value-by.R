@@ -77,15 +77,15 @@ value_marks <- function(drawn, ink) {
 
 # What is drawn: `long` in panels, the ends of the intervals, everybody, room for the numbers.
 value_panels <- function(object) {
-  by <- basis_of(object, "by")
-  table <- plain_table(object)
+  grouped_by <- basis_of(object, "by")
+  rows <- plain_table(object)
   worth <- if (basis_of(object, "money") == "sales") "sales" else "value"
-  biggest <- order(-table$customers)
+  biggest <- order(-rows$customers)
   shown <- sort(utils::head(biggest, 14L))
-  table <- table[shown, ]
-  table$clear <- table$clear %in% TRUE # not known is not clear
+  rows <- rows[shown, ]
+  rows$clear <- rows$clear %in% TRUE # not known is not clear
   label <- wrap_labels(paste0(
-    table[[by]], ifelse(table$small, " (few)", ""), "  (", format_count(table$customers), ")"
+    rows[[grouped_by]], ifelse(rows$small, " (few)", ""), "  (", format_count(rows$customers), ")"
   ), 30L)
   place <- factor(label, rev(label))
   panels <- c("worth", "through staying", "through cadence", "through order value")
@@ -93,11 +93,11 @@ value_panels <- function(object) {
     basis_of(object, "years"), "year"
   ))
   long <- rbind(
-    data.frame(place, panel = panels[[1L]], x = table[[worth]], clear = TRUE),
+    data.frame(place, panel = panels[[1L]], x = rows[[worth]], clear = TRUE),
     do.call(
       rbind,
       Map(
-        \(name, panel) data.frame(place, panel = panel, x = table[[name]], clear = table$clear),
+        \(name, panel) data.frame(place, panel = panel, x = rows[[name]], clear = rows$clear),
         names(part_words),
         panels[-1L]
       )
@@ -110,8 +110,8 @@ value_panels <- function(object) {
   ends <- data.frame(
     place,
     panel = factor(worth_name, levels(long$panel)),
-    lower = table$value_lower,
-    upper = table$value_upper
+    lower = rows$value_lower,
+    upper = rows$value_upper
   )
   tone <- stats::setNames(c(
     palette_of[["moss"]], palette_of[["petrol"]], palette_of[["mauve"]], palette_of[["ochre"]]
@@ -129,6 +129,6 @@ value_panels <- function(object) {
   )
   list(
     long = long, ends = ends, everybody = everybody, room = room, tone = tone, label = label,
-    worth = worth, worth_name = worth_name, by = by, shown = shown
+    worth = worth, worth_name = worth_name, by = grouped_by, shown = shown
   )
 }

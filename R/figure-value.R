@@ -69,31 +69,31 @@ outcome_bars <- function(object) {
   clock <- basis_of(object, "clock")
   history <- attr(object, "history")
   history <- utils::tail(history[!(history$partial & history$period < object$period[[1L]]), ], 25L)
-  table <- plain_table(object)
+  rows <- plain_table(object)
   seen <- stats::setNames(history$sales, format(history$period))
-  base <- ifelse(format(table$period) %in% names(seen), seen[format(table$period)], 0)
+  base <- ifelse(format(rows$period) %in% names(seen), seen[format(rows$period)], 0)
   bars <- rbind(
     data.frame(period = history$period, sales = history$sales, what = "observed"),
-    data.frame(period = table$period, sales = table$sales_today, what = "today"),
-    data.frame(period = table$period, sales = table$sales - table$sales_today, what = "coming")
+    data.frame(period = rows$period, sales = rows$sales_today, what = "today"),
+    data.frame(period = rows$period, sales = rows$sales - rows$sales_today, what = "coming")
   )
   bars$what <- factor(bars$what, c("coming", "today", "observed"))
   periods <- sort(unique(bars$period))
   bars$x <- match(bars$period, periods)
   ends <- data.frame(
-    x = match(table$period, periods),
-    lower = base + table$sales_lower,
-    upper = base + table$sales_upper
+    x = match(rows$period, periods),
+    lower = base + rows$sales_lower,
+    upper = base + rows$sales_upper
   )
-  border <- match(table$period[[1L]], periods) + if (table$partial[[1L]]) 0 else -0.5
+  border <- match(rows$period[[1L]], periods) + if (rows$partial[[1L]]) 0 else -0.5
   currency <- basis_of(object, "currency")
   key <- data.frame(
     x = 0.6,
-    what = c("observed", "today", if (sum(table$new) > 0) "coming"),
+    what = c("observed", "today", if (sum(rows$new) > 0) "coming"),
     label = c(
       "observed",
       "expected of today's customers",
-      if (sum(table$new) > 0) "expected of customers still to be won"
+      if (sum(rows$new) > 0) "expected of customers still to be won"
     )
   )
   top <- max(ends$upper, history$sales)
@@ -278,12 +278,12 @@ autoplot.nubrek_shares <- function(object, ...) {
 share_lines <- function(object) {
   known <- basis_of(object, "measure") != "sales"
   columns <- if (known) c("value_to_date", "value") else "sales"
-  table <- plain_table(object)
+  rows <- plain_table(object)
   long <- do.call(
-    rbind, lapply(columns, \(name) data.frame(group = table$group, x = table[[name]], what = name))
+    rbind, lapply(columns, \(name) data.frame(group = rows$group, x = rows[[name]], what = name))
   )
   long$what <- factor(long$what, rev(columns))
-  top <- max(rowSums(table[columns]))
+  top <- max(rowSums(rows[columns]))
   currency <- basis_of(object, "currency")
   key <- data.frame(
     what = columns,
@@ -295,7 +295,7 @@ share_lines <- function(object) {
     y = top * (0.98 - 0.07 * seq_along(columns))
   )
   list(
-    known = known, columns = columns, table = table, long = long, top = top, currency = currency,
+    known = known, columns = columns, table = rows, long = long, top = top, currency = currency,
     key = key
   )
 }

@@ -86,8 +86,8 @@ wait_cells <- function(object, measure) {
 
 # The bottom row, over all cohorts, and the last column, over all waits of those that are shown.
 wait_sums <- function(data, measure, cohorts, of_cohort, last) {
-  all <- sum(data$customers)
-  total <- \(n) if (measure == "customers") n else n / all
+  everybody <- sum(data$customers)
+  total <- \(n) if (measure == "customers") n else n / everybody
   of_wait <- as.data.frame(as.data.table(data)[, .(customers = sum(customers)), by = waited])
   bottom <- length(cohorts) + 1.4
   rbind(
@@ -107,7 +107,7 @@ wait_sums <- function(data, measure, cohorts, of_cohort, last) {
         } else {
           total(of_cohort[format(cohorts)])
         },
-        total(all)
+        total(everybody)
       ),
       sum = TRUE,
       partial = FALSE

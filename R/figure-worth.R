@@ -5,13 +5,13 @@
 #' @exportS3Method ggplot2::autoplot nubrek_worth
 autoplot.nubrek_worth <- function(object, ...) {
   rlang::check_dots_empty()
-  by <- basis_of(object, "by")
+  grouped_by <- basis_of(object, "by")
   clock <- basis_of(object, "clock")
   nothing_to_draw(all(object$older), object)
   known <- basis_of(object, "money") != "sales"
-  data <- worth_courses(object, by, known)
+  data <- worth_courses(object, grouped_by, known)
   tone <- money_tone(known)
-  plot <- ggplot2::ggplot(data$course, ggplot2::aes(.data$age, .data$value)) +
+  figure <- ggplot2::ggplot(data$course, ggplot2::aes(.data$age, .data$value)) +
     ggplot2::geom_ribbon(
       ggplot2::aes(ymin = .data$lower, ymax = .data$upper), fill = tone, alpha = 0.25, na.rm = TRUE
     ) +
@@ -23,17 +23,17 @@ autoplot.nubrek_worth <- function(object, ...) {
     ) +
     observed_border(data$course) +
     crossed_points(data$crossed, tone) +
-    crossed_words(data$crossed, by, "paid back at age %d  ", 1, -0.6) +
+    crossed_words(data$crossed, grouped_by, "paid back at age %d  ", 1, -0.6) +
     ggplot2::scale_x_continuous(
       breaks = \(lim) unique(round(pretty(c(0, lim[[2L]]), 6))),
       expand = ggplot2::expansion(c(0.02, 0.02))
     ) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.08))) +
-    worth_words(object, by, known, data$groups) +
+    worth_words(object, grouped_by, known, data$groups) +
     ggplot2::xlab(paste0("age in ", clock, "s")) +
     theme_nubrek() +
     ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12))
-  if (length(by) == 0L) plot else plot + ggplot2::facet_wrap(~group) + panel_titles()
+  if (length(grouped_by) == 0L) figure else figure + ggplot2::facet_wrap(~group) + panel_titles()
 }
 
 # What is drawn: the course of each group, where it reaches the cost, and its end.

@@ -47,12 +47,12 @@ arrival_season <- function(ledger, first) {
   edge <- period_start(
     period_number(ledger$history_start, "month") + usual_gap(ledger, "month"), "month"
   )
-  months <- season_months(max(edge, ledger$history_start), ledger$as_of)
-  if (nrow(months) < 6L) return(list(index = NULL, dispersion = 1))
+  by_month <- season_months(max(edge, ledger$history_start), ledger$as_of)
+  if (nrow(by_month) < 6L) return(list(index = NULL, dispersion = 1))
   data <- data.frame(
-    actual = findInterval(months$to, first) - findInterval(months$from - 1L, first),
-    expected = months$to - months$from + 1L,
-    months
+    actual = findInterval(by_month$to, first) - findInterval(by_month$from - 1L, first),
+    expected = by_month$to - by_month$from + 1L,
+    by_month
   )
   data$trend <- as.double(scale(data$from + data$to))
   if (any(tabulate(data$month, 12L) < 2L)) {
@@ -79,15 +79,15 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
   later <- newcomers_by_period(fitted$purchases, like, edges, wanted)
   spend <- predict(fitted$spend)
   if (is.na(spend)) spend <- mean(fitted$history$spend, na.rm = TRUE) # where the model has no mean
-  factor <- like$first_sales / spend
+  multiple <- like$first_sales / spend
   kept <- kept_share(ledger)
   margin <- if (is.null(shares$words)) {
     NA_real_
   } else {
     sum(shares$to_date) / major(ledger, reduce_totals(ledger)$sales)
   }
-  sales <- (wanted * factor + later) * spend * kept
-  drawn <- draw_newcomers(fitted, like, edges, arrivals, factor, draws, seed)
+  sales <- (wanted * multiple + later) * spend * kept
+  drawn <- draw_newcomers(fitted, like, edges, arrivals, multiple, draws, seed)
   list(
     purchases = wanted + later,
     sales = sales,
@@ -104,14 +104,14 @@ sales_to_come <- function(ledger, fitted, shares, edges, arrivals, draws, seed) 
 # about a level that is itself uncertain; a given number is taken as it is.
 draw_arrivals <- function(arrivals, n, seed) {
   number <- with_seed(seed, {
-    mean <- outer(exp(stats::rnorm(n, 0, arrivals$error)), arrivals$expected)
+    average <- outer(exp(stats::rnorm(n, 0, arrivals$error)), arrivals$expected)
     over <- arrivals$dispersion - 1
     each <- if (arrivals$dispersion == 0) {
-      floor(mean + stats::runif(length(mean)))
+      floor(average + stats::runif(length(average)))
     } else {
       stats::rpois(
-        length(mean),
-        if (over > 1e-6) stats::rgamma(length(mean), mean / over, 1 / over) else mean
+        length(average),
+        if (over > 1e-6) stats::rgamma(length(average), average / over, 1 / over) else average
       )
     }
     matrix(each, n)
@@ -125,8 +125,8 @@ draw_newcomers <- function(fitted, like, edges, arrivals, factor, draws, seed) {
   number <- draw_arrivals(arrivals, prod(draws), seed + 2L)
   most <- apply(number, 2L, max)
   come <- rep(seq_along(most), most)
-  row <- with_seed(seed + 3L, like$rows[sample.int(length(like$rows), length(come), TRUE)])
-  history <- fitted$history[row, ]
+  line <- with_seed(seed + 3L, like$rows[sample.int(length(like$rows), length(come), TRUE)])
+  history <- fitted$history[line, ]
   for (column in c("repeats", "last", "span")) {
     history[[column]] <- 0
   }
@@ -155,22 +155,26 @@ recent_newcomers <- function(ledger, history) {
 
 # Later purchases in each period that customers coming evenly in each period are expected to make.
 newcomers_by_period <- function(fit, like, edges, wanted, points = 24L) {
-  own <- packed_sets(fit)
-  weight <- if (is.null(fit$design)) 1 else tabulate(fit$packed$set[fit$packed$row], ncol(own$sets))
+  mine <- packed_sets(fit)
+  weight <- if (is.null(fit$design)) {
+    1
+  } else {
+    tabulate(fit$packed$set[fit$packed$row], ncol(mine$sets))
+  }
   grid <- edges[[length(edges)]] * seq(0, 1, length.out = 160L)^2
   expected <- 0
   for (one in which(weight > 0)) {
     expected <- expected +
       weight[[one]] /
         sum(weight) *
-        newcomers_expected(fit, list(sets = own$sets[, one, drop = FALSE], set = integer()), grid)
+        newcomers_expected(fit, list(sets = mine$sets[, one, drop = FALSE], set = integer()), grid)
   }
   curve <- stats::splinefun(grid, expected, "monoH.FC")
-  at <- (seq_len(points) - 0.5) / points
+  place <- (seq_len(points) - 0.5) / points
   by_end <- vapply(
     edges,
     \(end) {
-      came <- outer(diff(edges), at) + edges[-length(edges)]
+      came <- outer(diff(edges), place) + edges[-length(edges)]
       rowMeans(matrix(curve(pmax(0, end - came)), nrow(came))) * wanted
     },
     wanted

@@ -47,7 +47,7 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
   expected <- expected_by_method(fit, history, before, time)
   worth <- worth_by_method(expected, fitted, history)
   place <- predicted_place(fit, history, time$ahead, came$purchases)
-  table <- list(
+  rows <- list(
     method = names(expected),
     expected = unname(vapply(expected, sum, 0)),
     actual = rep(as.double(sum(came$purchases)), length(expected)),
@@ -59,7 +59,7 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
     place$below + place$at >= (1 - level) / 2 & place$below <= (1 + level) / 2
   )
   new_result(
-    table,
+    rows,
     "backtest",
     ledger,
     rbind(
@@ -86,7 +86,7 @@ one_backtest <- function(ledger, cut, models, weeks = NULL, by_week = FALSE) {
     ),
     worth = worth,
     weeks = if (by_week) track_weeks(ledger, history, fit, cut, time$horizon),
-    finding = backtest_finding(table),
+    finding = backtest_finding(rows),
     fit = fit
   )
 }
@@ -135,14 +135,14 @@ scores_by_method <- function(place, history, before, came, time) {
 # Where a number of purchases lies in the predicted distribution of each customer: the probability
 # of fewer, and of just so many.
 predicted_place <- function(fit, history, horizon, came) {
-  below <- at <- numeric(length(came))
+  below <- exact <- numeric(length(came))
   for (rows in split(seq_along(came), ceiling(log2(came + 1)))) {
     most <- max(came[rows])
     p <- predict(fit, history[rows, ], "distribution", horizon, up_to = most)
     below[rows] <- rowSums(p * (col(p) <= came[rows]))
-    at[rows] <- p[cbind(seq_along(rows), came[rows] + 1L)]
+    exact[rows] <- p[cbind(seq_along(rows), came[rows] + 1L)]
   }
-  list(below = below, at = pmax(at, 1e-300))
+  list(below = below, at = pmax(exact, 1e-300))
 }
 
 #' Are the predicted numbers right, group by group?
@@ -257,28 +257,30 @@ track_weeks <- function(ledger, history, fit, cut, horizon) {
 # sales captured (higher is).
 backtest_finding <- function(table) {
   best <- \(x) which.max(ifelse(is.na(x), -Inf, x)[-1L]) + 1L
-  by <- c(error = best(-table$error), `log score` = best(table$log_score), `sales captured` = best(
-    table$captured
-  ))
+  best_rule <- c(
+    error = best(-table$error),
+    `log score` = best(table$log_score),
+    `sales captured` = best(table$captured)
+  )
   won <- c(
-    table$error[[1L]] < table$error[[by[[1L]]]],
-    table$log_score[[1L]] > table$log_score[[by[[2L]]]],
-    table$captured[[1L]] > table$captured[[by[[3L]]]]
+    table$error[[1L]] < table$error[[best_rule[[1L]]]],
+    table$log_score[[1L]] > table$log_score[[best_rule[[2L]]]],
+    table$captured[[1L]] > table$captured[[best_rule[[3L]]]]
   )
   won[is.na(won)] <- TRUE # nothing was sold to be captured
-  gain <- 1 - table$error[[1L]] / table$error[[by[[1L]]]]
-  lost <- names(by)[!won]
+  gain <- 1 - table$error[[1L]] / table$error[[best_rule[[1L]]]]
+  lost <- names(best_rule)[!won]
   bias <- table$expected[[1L]] / table$actual[[1L]] - 1
   first <- if (won[[1L]]) {
     sprintf(
       "The model beats the best naive rule (%s) by %.0f %% in error per customer",
-      table$method[[by[[1L]]]],
+      table$method[[best_rule[[1L]]]],
       100 * gain
     )
   } else {
     sprintf(
       "A naive rule (%s) does better than the model, by %.0f %% in error per customer",
-      table$method[[by[[1L]]]],
+      table$method[[best_rule[[1L]]]],
       -100 * gain
     )
   }
@@ -288,7 +290,7 @@ backtest_finding <- function(table) {
       "; in %s a naive rule %s (%s)",
       paste(others, collapse = " and "),
       if (won[[1L]]) "does better" else "is ahead too",
-      paste(unique(table$method[by[others]]), collapse = ", ")
+      paste(unique(table$method[best_rule[others]]), collapse = ", ")
     )
   }
   total <- if (is.finite(bias) && abs(bias) >= 0.02) {

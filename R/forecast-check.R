@@ -20,13 +20,13 @@ expected_counts <- function(fit, up_to = NULL) {
   p <- fit$packed
   repeats <- rep(p$repeats, p$count)
   up_to <- up_to %||% max(1, min(20, stats::quantile(repeats, 0.99, names = FALSE, type = 1L)))
-  own <- packed_sets(fit)
+  mine <- packed_sets(fit)
   groups <- data.table(
-    span = p$span, set = sets_at(own, seq_along(p$span)) %or% 1L, count = p$count
+    span = p$span, set = sets_at(mine, seq_along(p$span)) %or% 1L, count = p$count
   )[, .(n = sum(count)), keyby = .(set, span)]
   each <- newcomers_distribution(
     fit,
-    list(sets = own$sets, set = if (length(own$set) > 0L) groups$set else integer()),
+    list(sets = mine$sets, set = if (length(mine$set) > 0L) groups$set else integer()),
     groups$span,
     up_to
   )
@@ -78,16 +78,16 @@ customer_spread <- function(model, unit = model$unit %||% "week") {
     checkmate::check_class(model, "nubrek_purchase_model"), "model", rlang::current_env()
   )
   check_choice(unit, names(unit_days))
-  said <- purchase_models()[[model$name]]
+  record <- purchase_models()[[model$name]]
   p <- unname(model$parameters)
   a_year <- 365.25 / unit_days[[unit]]
   share <- c(0.1, 0.25, 0.5, 0.75, 0.9)
-  buying <- if (said$buying == "rate") {
+  buying <- if (record$buying == "rate") {
     stats::qgamma(share, p[[1L]], p[[2L]]) * a_year
   } else {
     stats::qbeta(share, p[[1L]], p[[2L]])
   }
-  leaving <- if (said$leaving == "rate") {
+  leaving <- if (record$leaving == "rate") {
     1 / stats::qgamma(1 - share, p[[3L]], p[[4L]]) / a_year
   } else {
     stats::qbeta(share, p[[3L]], p[[4L]])
@@ -96,12 +96,12 @@ customer_spread <- function(model, unit = model$unit %||% "week") {
   years <- c(0, 0.25, 0.5, 1, 2, 5, 10, Inf)
   chances <- c(0, 0.05, 0.1, 0.2, 0.4, 0.6, 0.8, 1)
   bands <- rbind(
-    if (said$buying == "rate") {
+    if (record$buying == "rate") {
       band_shares("purchases_a_year", rates, stats::pgamma(rates / a_year, p[[1L]], p[[2L]]))
     } else {
       band_shares("buying_chance", chances, stats::pbeta(chances, p[[1L]], p[[2L]]))
     },
-    if (said$leaving == "rate") {
+    if (record$leaving == "rate") {
       band_shares("stay_years", years, stats::pgamma(
         1 / (years * a_year), p[[3L]], p[[4L]], lower.tail = FALSE
       ))
@@ -212,21 +212,21 @@ spend_frequency <- function(x, level = 0.95) {
   repeats <- history$repeats[rows]
   spend <- history$spend[rows]
   starts <- c(1, 2, 3, 4, 5, 10, 20)
-  class <- findInterval(repeats, starts)
-  labels <- c("1", "2", "3", "4", "5 to 9", "10 to 19", "20 or more")
-  n <- tabulate(class, 7L)
-  mean <- as.vector(rowsum(spend, factor(class, 1:7))[match(1:7, sort(unique(class)))]) / n
-  spread <- vapply(1:7, \(k) stats::sd(spend[class == k]), 0)
+  class_of <- findInterval(repeats, starts)
+  words <- c("1", "2", "3", "4", "5 to 9", "10 to 19", "20 or more")
+  n <- tabulate(class_of, 7L)
+  average <- as.vector(rowsum(spend, factor(class_of, 1:7))[match(1:7, sort(unique(class_of)))]) / n
+  spread <- vapply(1:7, \(k) stats::sd(spend[class_of == k]), 0)
   off <- stats::qnorm((1 + level) / 2) * spread / sqrt(n)
   kept <- n > 0
   tie <- spend_tie(repeats, spend, level)
   new_result(
     list(
-      repeats = labels[kept],
+      repeats = words[kept],
       customers = n[kept],
-      mean_spend = mean[kept],
-      lower = (mean - off)[kept],
-      upper = (mean + off)[kept]
+      mean_spend = average[kept],
+      lower = (average - off)[kept],
+      upper = (average + off)[kept]
     ),
     "spend_frequency",
     if (inherits(x, "nubrek_ledger")) x,
@@ -234,7 +234,9 @@ spend_frequency <- function(x, level = 0.95) {
     basis = c(tie, list(level = level, customers = length(rows), kinds = c(
       mean_spend = "money", lower = "money", upper = "money"
     ))),
-    members = if (!is.null(history[["customer"]])) members_of(labels[class], history$customer[rows])
+    members = if (!is.null(history[["customer"]])) {
+      members_of(words[class_of], history$customer[rows])
+    }
   )
 }
 

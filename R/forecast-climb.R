@@ -61,9 +61,9 @@ polish <- function(at, look, lower, upper) {
   clear <- !is.null(root) &&
     rcond(information / sqrt(outer(diag(information), diag(information)))) > 1e-12
   covariance <- if (clear) {
-    out <- matrix(NA_real_, length(at), length(at))
-    out[inside, inside] <- chol2inv(root)
-    out
+    result <- matrix(NA_real_, length(at), length(at))
+    result[inside, inside] <- chol2inv(root)
+    result
   }
   list(
     at = at,
@@ -140,7 +140,7 @@ working_scale <- function(fit) {
   } else {
     rep(TRUE, length(fit$parameters))
   }
-  at <- fit$parameters
-  at[logs] <- log(at[logs])
-  list(at = c(at, fit$effects), logs = c(logs, rep(FALSE, length(fit$effects))))
+  values <- fit$parameters
+  values[logs] <- log(values[logs])
+  list(at = c(values, fit$effects), logs = c(logs, rep(FALSE, length(fit$effects))))
 }

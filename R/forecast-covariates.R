@@ -5,13 +5,13 @@
 covariate_formulas <- function(covariates, call = rlang::caller_env()) {
   if (is.null(covariates)) return(NULL)
   one <- \(x) inherits(x, "formula") && length(x) == 2L
-  said <- if (one(covariates)) list(rate = covariates, dropout = covariates) else covariates
+  told <- if (one(covariates)) list(rate = covariates, dropout = covariates) else covariates
   if (
-    !is.list(said) ||
-      length(said) == 0L ||
-      is.null(names(said)) ||
-      !all(names(said) %in% c("rate", "dropout")) ||
-      !all(vapply(said, one, NA))
+    !is.list(told) ||
+      length(told) == 0L ||
+      is.null(names(told)) ||
+      !all(names(told) %in% c("rate", "dropout")) ||
+      !all(vapply(told, one, NA))
   ) {
     abort_nubrek(c(
       "{.arg covariates} must be a formula without a left side, or a list of two.",
@@ -21,8 +21,8 @@ covariate_formulas <- function(covariates, call = rlang::caller_env()) {
       )
     ), "argument", call = call)
   }
-  out <- list(rate = said$rate %||% ~1, dropout = said$dropout %||% ~1)
-  if (length(formula_variables(out)) > 0L) out
+  result <- list(rate = told$rate %||% ~1, dropout = told$dropout %||% ~1)
+  if (length(formula_variables(result)) > 0L) result
 }
 
 formula_variables <- function(formulas) unique(unlist(lapply(formulas, all.vars)))
@@ -66,11 +66,11 @@ new_design <- function(formulas, data, count, call = rlang::caller_env()) {
     ), "history", call = call)
   }
   for (part in c("rate", "dropout")) {
-    own <- columns[attr(columns, "part") == part, , drop = FALSE]
-    if (nrow(own) > 0L && qr(t(rbind(1, own)))$rank <= nrow(own)) {
+    mine <- columns[attr(columns, "part") == part, , drop = FALSE]
+    if (nrow(mine) > 0L && qr(t(rbind(1, mine)))$rank <= nrow(mine)) {
       abort_nubrek(c(
         "The covariates of the {part} say the same thing twice.",
-        "x" = "The columns are {.field {rownames(own)}}."
+        "x" = "The columns are {.field {rownames(mine)}}."
       ), "history", call = call)
     }
   }
@@ -83,8 +83,12 @@ apply_design <- function(design, data) {
   check_columns_exist(design$variables, names(data), "the history", rlang::caller_env())
   coded <- lapply(design$variables, \(name) {
     x <- data[[name]]
-    said <- design$known[[name]]
-    if (!is.null(said$levels)) factor(with_missing(x), said$levels) else as.double(x) - said$mean
+    known_values <- design$known[[name]]
+    if (!is.null(known_values$levels)) {
+      factor(with_missing(x), known_values$levels)
+    } else {
+      as.double(x) - known_values$mean
+    }
   })
   frame <- as.data.table(stats::setNames(coded, design$variables))
   number <- frame[, .place := .GRP, by = c(design$variables)]$.place
@@ -109,8 +113,8 @@ apply_design <- function(design, data) {
 # A level that the fit has not seen is said, once.
 warn_unseen <- function(design, data) {
   for (name in design$variables) {
-    levels <- design$known[[name]]$levels
-    unseen <- if (!is.null(levels)) setdiff(unique(with_missing(data[[name]])), levels)
+    values <- design$known[[name]]$levels
+    unseen <- if (!is.null(values)) setdiff(unique(with_missing(data[[name]])), values)
     if (length(unseen) > 0L) {
       rlang::warn(
         sprintf(
@@ -120,7 +124,7 @@ warn_unseen <- function(design, data) {
         ),
         class = c("nubrek_warning_level", "nubrek_warning"),
         .frequency = "regularly",
-        .frequency_id = paste(c(name, levels, unseen), collapse = "|")
+        .frequency_id = paste(c(name, values, unseen), collapse = "|")
       )
     }
   }
@@ -154,9 +158,9 @@ with_attributes <- function(history, ledger, variables, call = rlang::caller_env
   if (length(variables) == 0L) return(history)
   known <- known_attributes(ledger)
   check_columns_exist(variables, names(known), "the customers' attributes", call)
-  at <- ledger_codes(ledger, history$customer)
+  place <- ledger_codes(ledger, history$customer)
   for (name in variables) {
-    history[[name]] <- known[[name]][at]
+    history[[name]] <- known[[name]][place]
   }
   history
 }

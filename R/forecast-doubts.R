@@ -31,11 +31,11 @@ spend_remark <- function(fitted) {
   tie <- spend_tie(history$repeats[x], history$spend[x])
   if (!tie$tied) return(NULL)
   expected <- predict(fitted$purchases, history, horizon = 52)
-  class <- ceiling(log2(pmax(1, history$repeats)))
-  own <- data.table(class, n = history$repeats, spend = history$spend)[
-    x, .(mean = sum(n * spend) / sum(n)), keyby = class
+  class_of <- ceiling(log2(pmax(1, history$repeats)))
+  mine <- data.table(class_of, n = history$repeats, spend = history$spend)[
+    x, .(mean = sum(n * spend) / sum(n)), keyby = class_of
   ]
-  effect <- sum(expected * own$mean[match(class, own$class)]) /
+  effect <- sum(expected * mine$mean[match(class_of, mine$class)]) /
     sum(expected * predict(fitted$spend, history)) -
     1
   remark_table("spend", sprintf(paste0(
@@ -56,9 +56,9 @@ trend_remark <- function(fit, ledger) {
 
 residual_trend <- function(fit, ledger) {
   until <- fit$until
-  months <- season_months(ledger$history_start, until)
-  if (nrow(months) < 12L) return(NULL)
-  data <- months_against_model(fit, ledger, until, months, fit$season)
+  by_month <- season_months(ledger$history_start, until)
+  if (nrow(by_month) < 12L) return(NULL)
+  data <- months_against_model(fit, ledger, until, by_month, fit$season)
   data <- data[data$expected > 0, ]
   if (nrow(data) < 12L) return(NULL)
   data$year <- (data$from + data$to) / 2 / 365.25

@@ -36,14 +36,14 @@ some_rows <- function(worlds, rows) {
 # covariance of the fit, so that few draws go far; the estimate itself where no covariance is known.
 # Leaves the caller's random numbers alone.
 draw_parameters <- function(fit, n, seed) {
-  scale <- working_scale(fit)
-  drawn <- matrix(scale$at, n, length(scale$at), byrow = TRUE)
+  unit <- working_scale(fit)
+  drawn <- matrix(unit$at, n, length(unit$at), byrow = TRUE)
   known <- if (!is.null(fit$vcov)) which(!is.na(diag(fit$vcov))) # not those on the edge
   if (length(known) > 0L) {
     drawn[, known] <- drawn[, known] +
       with_seed(seed, normal_draws(n, fit$vcov[known, known, drop = FALSE]))
   }
-  drawn[, scale$logs] <- exp(drawn[, scale$logs])
+  drawn[, unit$logs] <- exp(drawn[, unit$logs])
   drawn
 }
 
@@ -59,20 +59,20 @@ normal_draws <- function(n, covariance) {
 # mean and variance, of the normal where sums of both signs are drawn.
 draw_interval <- function(drawn, level) {
   tails <- tails_of(level)
-  mean <- colMeans(drawn)
-  variance <- pmax(0, colMeans(drawn^2) - mean^2)
+  average <- colMeans(drawn)
+  variance <- pmax(0, colMeans(drawn^2) - average^2)
   mixed <- colSums(drawn > 0) > 0 & colSums(drawn < 0) > 0
-  flat <- variance <= 1e-14 * mean^2
+  flat <- variance <= 1e-14 * average^2
   end <- function(tail) {
-    size <- abs(mean)
-    out <- stats::qgamma(
-      ifelse(mean < 0, 1 - tail, tail),
+    size <- abs(average)
+    result <- stats::qgamma(
+      ifelse(average < 0, 1 - tail, tail),
       ifelse(flat, 1, size^2 / variance),
       ifelse(flat, 1, size / variance)
     )
-    out <- ifelse(flat, size, out) * sign(mean)
+    result <- ifelse(flat, size, result) * sign(average)
     # also where nothing is known
-    as.double(ifelse(mixed, mean + stats::qnorm(tail) * sqrt(variance), out))
+    as.double(ifelse(mixed, average + stats::qnorm(tail) * sqrt(variance), result))
   }
   rbind(end(tails[[1L]]), end(tails[[2L]]))
 }
@@ -147,9 +147,9 @@ draw_periods <- function(worlds, edges, individual, seed, group, groups, arrival
 
 # The same of customers known today, in groups in any order.
 draw_todays <- function(fitted, edges, draws, seed, group, groups) {
-  order <- order(group)
+  sorting <- order(group)
   worlds <- some_rows(
-    drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed), order
+    drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed), sorting
   )
-  draw_periods(worlds, edges, draws[[2L]], seed, group[order], groups)
+  draw_periods(worlds, edges, draws[[2L]], seed, group[sorting], groups)
 }

@@ -4,13 +4,13 @@
 #' @export
 fit_spend <- function(x, model = "gamma-gamma") {
   check_choice(model, names(spend_models()))
-  said <- NULL
+  notes <- NULL
   history <- x
   if (inherits(x, "nubrek_ledger")) {
     history <- purchase_history(x)
     learn <- learn_from(x, history)
     history <- history[learn$rows, ]
-    said <- learn$remarks
+    notes <- learn$remarks
   }
   check_columns_exist("repeats", names(history), "the history")
   used <- plain_table(history)[which(history$repeats > 0), , drop = FALSE]
@@ -21,7 +21,7 @@ fit_spend <- function(x, model = "gamma-gamma") {
     model,
     sum(count),
     c("nubrek_spend", "nubrek_spend_model"),
-    said,
+    notes,
     list(packed = c(spends, list(count = count)))
   )
 }
@@ -70,14 +70,16 @@ climb_spend <- function(model, spends, count) {
     ifelse(record$positive, log(1e7), 50),
     all_starts = TRUE
   )
-  names <- record$parameters
+  called <- record$parameters
   list(
-    parameters = stats::setNames(back(best$at), names),
+    parameters = stats::setNames(back(best$at), called),
     log_lik = best$log_lik,
-    vcov = if (!is.null(best$covariance)) structure(best$covariance, dimnames = list(names, names)),
+    vcov = if (!is.null(best$covariance)) {
+      structure(best$covariance, dimnames = list(called, called))
+    },
     distance = best$distance,
-    edge = names[best$edge],
-    free = length(names),
+    edge = called[best$edge],
+    free = length(called),
     penalty = 0
   )
 }

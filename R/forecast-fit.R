@@ -51,8 +51,8 @@ fit_purchases <- function(
   unit <- basis_of(history, "unit", NULL) %||% unit
   check_fittable(history, model)
   packed <- pack_histories(history, formulas)
-  said <- rbind(found$remarks, unit_remark(history, unit), group_remark(packed$design, penalty))
-  fitted_purchases(model, penalty, seed, said, list(
+  notes <- rbind(found$remarks, unit_remark(history, unit), group_remark(packed$design, penalty))
+  fitted_purchases(model, penalty, seed, notes, list(
     packed = packed,
     unit = unit,
     customers = history[["customer"]],
@@ -175,14 +175,14 @@ purchase_likelihood <- function(model, packed, penalty = 0, count = packed$count
   design <- list(columns = columns, buying = packed$design$buying %||% 0L, set = set)
   function(u) {
     here <- c(design, list(effects = u[-base]))
-    out <- cpp_purchase_sum(model, exp(u[base]), here, histories, count, threads)
+    result <- cpp_purchase_sum(model, exp(u[base]), here, histories, count, threads)
     if (penalty > 0) {
       e <- replace(u, base, 0)
-      out$log_lik <- out$log_lik - penalty / 2 * sum(e^2)
-      out$gradient <- out$gradient - penalty * e
-      out$hessian <- out$hessian - ridge(model, length(e), penalty)
+      result$log_lik <- result$log_lik - penalty / 2 * sum(e^2)
+      result$gradient <- result$gradient - penalty * e
+      result$hessian <- result$hessian - ridge(model, length(e), penalty)
     }
-    out
+    result
   }
 }
 
@@ -251,23 +251,23 @@ climb_starts <- function(model, packed, count) {
 # From scaled effects back to those of the columns as they are.
 finish_climb <- function(best, model, packed, penalty) {
   base <- base_places(model)
-  scale <- c(rep(1, length(base)), packed$design$spread)
-  names <- c(purchase_models()[[model]]$parameters, packed$design$names)
-  free <- length(scale)
+  unit <- c(rep(1, length(base)), packed$design$spread)
+  called <- c(purchase_models()[[model]]$parameters, packed$design$names)
+  free <- length(unit)
   if (penalty > 0 && !is.null(best$covariance) && !anyNA(best$covariance)) {
     free <- sum(diag(best$covariance %*% (-best$hessian - ridge(model, free, penalty))))
   }
   list(
-    parameters = stats::setNames(exp(best$at[base]), names[base]),
-    effects = if (length(scale) > length(base)) {
-      stats::setNames(best$at[-base] / scale[-base], names[-base])
+    parameters = stats::setNames(exp(best$at[base]), called[base]),
+    effects = if (length(unit) > length(base)) {
+      stats::setNames(best$at[-base] / unit[-base], called[-base])
     },
     log_lik = best$log_lik + penalty / 2 * sum(best$at[-base]^2),
     vcov = if (!is.null(best$covariance)) {
-      structure(best$covariance / outer(scale, scale), dimnames = list(names, names))
+      structure(best$covariance / outer(unit, unit), dimnames = list(called, called))
     },
     distance = best$distance,
-    edge = names[best$edge],
+    edge = called[best$edge],
     free = free,
     penalty = penalty,
     at = best$at
@@ -285,10 +285,10 @@ cross_validated <- function(model, packed, seed) {
   held <- vapply(
     seq_len(parts),
     \(k) {
-      own <- numeric(length(packed$repeats))
+      mine <- numeric(length(packed$repeats))
       sums <- rowsum(weight[part == k], packed$row[part == k])
-      own[as.integer(rownames(sums))] <- sums
-      own
+      mine[as.integer(rownames(sums))] <- sums
+      mine
     },
     numeric(length(packed$repeats))
   )
@@ -302,8 +302,8 @@ cross_validated <- function(model, packed, seed) {
       scores[i, k] <- purchase_likelihood(model, packed, 0, held[, k])(fit$at)$log_lik
     }
   }
-  table <- data.frame(penalty = penalty_grid, log_score = rowSums(scores) / sum(held))
-  fit <- climb_purchases(model, packed, table$penalty[[which.max(table$log_score)]])
-  fit$cross_validation <- table[order(table$penalty), ]
+  rows <- data.frame(penalty = penalty_grid, log_score = rowSums(scores) / sum(held))
+  fit <- climb_purchases(model, packed, rows$penalty[[which.max(rows$log_score)]])
+  fit$cross_validation <- rows[order(rows$penalty), ]
   fit
 }

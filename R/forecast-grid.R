@@ -46,13 +46,13 @@ forecast_grid <- function(
     "sales_lower", "sales_upper", if (known) "margin", "per_customer", "per_customer_lower",
     "per_customer_upper", "older"
   )
-  said <- remarks(grid)
+  notes <- remarks(grid)
   new_result(
     as.list(cells)[shown],
     "outlook_grid",
     ledger,
     rbind(
-      said[said$about %in% c("as of", "slice", "older cohorts", "margin"), ],
+      notes[notes$about %in% c("as of", "slice", "older cohorts", "margin"), ],
       fitted$remarks,
       value_remarks(fitted, money, ledger, shares)
     ),
@@ -72,14 +72,15 @@ forecast_grid <- function(
 
 # The group and cohort of each of these customers, and the table of those there are.
 rows_of_cohorts <- function(ledger, ids, clock, by) {
-  at <- ledger_codes(ledger, ids)
+  place <- ledger_codes(ledger, ids)
   group <- if (is.null(by)) {
     list(code = rep(1L, n_customers(ledger)), labels = list())
   } else {
     side_by_side(ledger, by, grid_columns)
   }
   people <- data.table(
-    code = as.integer(group$code)[at], number = period_number(first_purchase_day(ledger)[at], clock)
+    code = as.integer(group$code)[place],
+    number = period_number(first_purchase_day(ledger)[place], clock)
   )
   table <- unique(people)[order(code, number)]
   list(
@@ -152,13 +153,13 @@ observed_and_expected <- function(grid, rows, ahead, found, known) {
   future <- data.table(
     row = rep(seq_len(n), each = p), place = rep(seq_len(p), n), period = rep(ahead$start, n)
   )
-  at <- cbind(future$row, future$place)
+  position <- cbind(future$row, future$place)
   future[,
     `:=`(
       age = period_number(period, rows$clock) - rows$table$number[row],
-      sales_to_come = found$sales[at],
-      margin_to_come = found$margin_sums[at],
-      active_to_come = found$active[at]
+      sales_to_come = found$sales[position],
+      margin_to_come = found$margin_sums[position],
+      active_to_come = found$active[position]
     )
   ]
   cells <- merge(
@@ -184,10 +185,10 @@ observed_and_expected <- function(grid, rows, ahead, found, known) {
   cells[, c(by, "cohort") := key[cells$row, c(by, "cohort"), with = FALSE]]
   data.table::setorder(cells, row, age)
   cells[, from_start := age[[1L]] == 0L, by = row]
-  scale <- 10^(
+  unit <- 10^(
     basis_of(grid, "decimals") + if (known) basis_of(grid, "margin_digits") %||% 0L else 0L
   )
-  cells[, seen_so_far := cumsum(round(seen * scale)) / scale, by = row]
+  cells[, seen_so_far := cumsum(round(seen * unit)) / unit, by = row]
   cells[,
     per_customer := ifelse(from_start, (seen_so_far + cumsum(money - seen)) / size, NA_real_),
     by = row
@@ -205,15 +206,18 @@ with_intervals <- function(cells, drawn, drawn_sales, level) {
   }
   each <- ends(drawn_sales)
   sums <- ends(running)
-  open <- cells[
+  pending <- cells[
     !is.na(place), .(place, row, from_start, size, seen_so_far, before = sales - sales_to_come)
   ]
-  at <- \(e, end) e[cbind(end, open$place, open$row)]
+  position <- \(e, end) e[cbind(end, pending$place, pending$row)]
   per_customer <- \(end) ifelse(
-    open$from_start, (open$seen_so_far + at(sums, end)) / open$size, NA_real_
+    pending$from_start, (pending$seen_so_far + position(sums, end)) / pending$size, NA_real_
   )
   new <- list(
-    open$before + at(each, 1L), open$before + at(each, 2L), per_customer(1L), per_customer(2L)
+    pending$before + position(each, 1L),
+    pending$before + position(each, 2L),
+    per_customer(1L),
+    per_customer(2L)
   )
   data.table::set(
     cells,

@@ -22,9 +22,9 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
   year <- 365.25 / 7
   horizon <- years * year
   later <- \(who, horizon, delta) later_purchases(rates, rates$parameters, who, horizon, delta)
-  all <- list(rate = 0, leaving = 0)
+  total <- list(rate = 0, leaving = 0)
   group <- list(rate = rates$effect[, 1L], leaving = rates$effect[, 2L])
-  everybody <- worth_of_orders(orders$all, later(all, horizon, delta))
+  everybody <- worth_of_orders(orders$all, later(total, horizon, delta))
   value <- group_value(rates, orders, horizon, delta)
   worth <- value(TRUE, TRUE, TRUE)
   ends <- group_intervals(rates, orders, drawn, horizon, delta, level)
@@ -32,7 +32,7 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
   # the share of the first rate that is left after a year, and that rate
   left <- \(who) (later(who, year + near, 0) - later(who, year, 0)) / later(who, near, 0)
   start <- \(who) later(who, near, 0) / near * year
-  months <- within * year / 12
+  by_month <- within * year / 12
   parts <- shapley(value)
   list(
     table = data.frame(
@@ -48,15 +48,15 @@ group_worth <- function(rates, orders, drawn, years, within, delta, level) {
       cadence = start(group),
       mean_first = orders$first$ratio,
       mean_later = orders$later$ratio,
-      highest_cost = worth_of_orders(orders_of_groups(orders), later(group, months, 0))
+      highest_cost = worth_of_orders(orders_of_groups(orders), later(group, by_month, 0))
     ),
     everybody = data.frame(
       value = everybody,
-      staying = left(all),
-      cadence = start(all),
+      staying = left(total),
+      cadence = start(total),
       mean_first = orders$all[["first"]],
       mean_later = orders$all[["later"]],
-      highest_cost = worth_of_orders(orders$all, later(all, months, 0))
+      highest_cost = worth_of_orders(orders$all, later(total, by_month, 0))
     )
   )
 }
@@ -117,12 +117,12 @@ newcomer_columns <- function(model, sets, horizon, delta) {
 shapley <- function(value) {
   v <- \(who) value(1L %in% who, 2L %in% who, 3L %in% who)
   seen <- lapply(0:7, \(bits) v(which(bitwAnd(bits, c(1L, 2L, 4L)) > 0L)))
-  at <- \(who) seen[[sum(c(1L, 2L, 4L)[who]) + 1L]]
+  place <- \(who) seen[[sum(c(1L, 2L, 4L)[who]) + 1L]]
   lapply(1:3, function(i) {
     others <- setdiff(1:3, i)
-    (at(i) - at(integer())) / 3 +
-      (at(c(i, others[[1L]])) - at(others[[1L]])) / 6 +
-      (at(c(i, others[[2L]])) - at(others[[2L]])) / 6 +
-      (at(1:3) - at(others)) / 3
+    (place(i) - place(integer())) / 3 +
+      (place(c(i, others[[1L]])) - place(others[[1L]])) / 6 +
+      (place(c(i, others[[2L]])) - place(others[[2L]])) / 6 +
+      (place(1:3) - place(others)) / 3
   })
 }

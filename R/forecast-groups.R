@@ -81,9 +81,9 @@ value_by <- function(
     columns$highest_cost[] <- NA_real_
     names(columns)[names(columns) == "value"] <- "sales"
   }
-  order <- order(-worth$table$value)
+  sorting <- order(-worth$table$value)
   new_result(
-    lapply(columns, `[`, order),
+    lapply(columns, `[`, sorting),
     "value_by",
     ledger,
     rbind(carried(ledger), learn$remarks, group_remarks(size, least, by, orders, conversion)),
@@ -98,8 +98,8 @@ value_by <- function(
       kinds = value_by_kinds
     ),
     everybody = worth$everybody,
-    effect_error = rates$error[order, ],
-    kept = rates$kept[order, ],
+    effect_error = rates$error[sorting, ],
+    kept = rates$kept[sorting, ],
     members = members_of(group, known$customer)
   )
 }
@@ -131,10 +131,10 @@ check_several_groups <- function(group, by, call = rlang::caller_env()) {
 
 # What the models say of each group, and what was seen of it, without any drawing together.
 group_columns <- function(ledger, worth, rates, known, group) {
-  raw <- data.table(group, purchases = known$repeats + 1, sales = major(
+  unread <- data.table(group, purchases = known$repeats + 1, sales = major(
     ledger, reduce_customers(ledger)$sales_purchases[ledger_codes(ledger, known$customer)]
   ))[, .(purchases = sum(purchases), sales = sum(sales), n = .N), keyby = group]
-  raw <- raw[match(rates$groups, group)]
+  unread <- unread[match(rates$groups, group)]
   c(
     worth$table[c(
       "value", "value_lower", "value_upper", "difference", "from_staying", "from_cadence",
@@ -144,8 +144,8 @@ group_columns <- function(ledger, worth, rates, known, group) {
       rate_effect = exp(rates$effect[, 1L]),
       leaving_effect = exp(rates$effect[, 2L]),
       highest_cost = worth$table$highest_cost,
-      raw_purchases = raw$purchases / raw$n,
-      raw_mean_sales = raw$sales / raw$purchases
+      raw_purchases = unread$purchases / unread$n,
+      raw_mean_sales = unread$sales / unread$purchases
     )
   )
 }
@@ -171,9 +171,9 @@ group_rates <- function(known, group, model) {
       "i" = "Cut the attribute into fewer groups."
     ), "unidentified", call = rlang::caller_env())
   }
-  levels <- packed$design$known$.group$levels
-  k <- length(levels)
-  weight <- as.numeric(table(group)[levels]) / length(group)
+  values <- packed$design$known$.group$levels
+  k <- length(values)
+  weight <- as.numeric(table(group)[values]) / length(group)
   base <- base_places(model)
   about_mean <- diag(k) - outer(rep(1, k), weight) # of effects with 0 for the base
   lever <- function(own) {
@@ -189,7 +189,7 @@ group_rates <- function(known, group, model) {
   parts <- list(lever(seq_len(k - 1L)), lever(k - 1L + seq_len(k - 1L)))
   pick <- \(name) cbind(parts[[1L]][[name]], parts[[2L]][[name]])
   list(
-    groups = levels,
+    groups = values,
     model = model,
     parameters = best$parameters,
     vcov = best$vcov[base, base],
@@ -203,21 +203,21 @@ group_rates <- function(known, group, model) {
 # Net sales of a first and of a later purchase by group, drawn towards everybody, and the margin of
 # them.
 group_orders <- function(ledger, known, group, money, levels) {
-  at <- ledger_codes(ledger, known$customer)
+  place <- ledger_codes(ledger, known$customer)
   m <- reduce_customers(ledger)
   shares <- money_shares(ledger, known$customer, money)
-  first <- major(ledger, m$sales_first[at]) * shares$kept
-  later <- major(ledger, m$sales_purchases[at] - m$sales_first[at]) * shares$kept
+  first <- major(ledger, m$sales_first[place]) * shares$kept
+  later <- major(ledger, m$sales_purchases[place] - m$sales_first[place]) * shares$kept
   came <- known$repeats > 0
   of <- \(found) found[match(levels, found$group), c("own", "ratio", "error")]
   mean_order <- sum(later) / sum(known$repeats)
   repeats <- shrunk_ratios(later[came], known$repeats[came], group[came])
-  missing <- setdiff(levels, repeats$group) # nobody of them came back: everybody's order
+  absent <- setdiff(levels, repeats$group) # nobody of them came back: everybody's order
   repeats <- rbind(repeats, data.frame(
-    group = missing,
-    own = rep(NA_real_, length(missing)),
-    ratio = rep(mean_order, length(missing)),
-    error = rep(0, length(missing))
+    group = absent,
+    own = rep(NA_real_, length(absent)),
+    ratio = rep(mean_order, length(absent)),
+    error = rep(0, length(absent))
   ))
   weight <- first + later
   rate <- if (is.null(shares$words)) {

@@ -138,8 +138,8 @@ unit_remark <- function(history, unit) {
 # first. Early ones may be older customers, whose history before the data is not seen; they are
 # forecast, but not learned from.
 learn_from <- function(ledger, history, until = ledger$as_of) {
-  within <- usual_gap(ledger, "month", until = until)
-  edge <- period_start(period_number(ledger$history_start, "month") + within, "month")
+  early <- usual_gap(ledger, "month", until = until)
+  edge <- period_start(period_number(ledger$history_start, "month") + early, "month")
   first <- first_purchase_day(ledger)[ledger_codes(ledger, history$customer)]
   young <- first >= as.integer(edge)
   enough <- sum(young) >= 100L && sum(history$repeats[young]) >= 100L
@@ -149,7 +149,7 @@ learn_from <- function(ledger, history, until = ledger$as_of) {
       remark_table("older customers", sprintf(paste0(
         "The models learn from the %s that came after the first %s; earlier ones may be older ",
         "customers."
-      ), n_of(sum(young), "customer"), n_of(within, "month")))
+      ), n_of(sum(young), "customer"), n_of(early, "month")))
     }
   )
 }

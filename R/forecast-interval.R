@@ -24,23 +24,23 @@ confint.nubrek_purchases <- function(
   tails <- c((1 - level) / 2, (1 + level) / 2)
   if (method == "bootstrap") {
     drawn <- attr(bootstrap_fit(object, draws, level, seed), "draws")
-    out <- t(apply(drawn, 2L, stats::quantile, tails, na.rm = TRUE, names = FALSE))
+    result <- t(apply(drawn, 2L, stats::quantile, tails, na.rm = TRUE, names = FALSE))
   } else {
-    scale <- working_scale(object)
-    error <- if (is.null(object$vcov)) rep(NA_real_, length(scale$at)) else sqrt(diag(object$vcov))
-    out <- scale$at + error %o% stats::qnorm(tails)
-    out[scale$logs, ] <- exp(out[scale$logs, ])
+    unit <- working_scale(object)
+    error <- if (is.null(object$vcov)) rep(NA_real_, length(unit$at)) else sqrt(diag(object$vcov))
+    result <- unit$at + error %o% stats::qnorm(tails)
+    result[unit$logs, ] <- exp(result[unit$logs, ])
   }
-  dimnames(out) <- list(
+  dimnames(result) <- list(
     names(coef(object)), paste0(format(100 * tails, trim = TRUE, digits = 4L), " %")
   )
-  unknown <- setdiff(parm, rownames(out))
+  unknown <- setdiff(parm, rownames(result))
   if (length(unknown) > 0L) {
     abort_nubrek(c(
-      "The fit has no parameter {.val {unknown[[1]]}}.", "i" = "It has {.val {rownames(out)}}."
+      "The fit has no parameter {.val {unknown[[1]]}}.", "i" = "It has {.val {rownames(result)}}."
     ), "argument")
   }
-  out[parm, , drop = FALSE]
+  result[parm, , drop = FALSE]
 }
 
 #' @rdname confint.nubrek_purchases
@@ -124,17 +124,17 @@ redraw <- function(fit, seed) {
       data.frame(repeats = n, cpp_simulate_spend(fit$name, fit$parameters, n, seed)), fit$name
     )))
   }
-  row <- rep(seq_along(p$count), p$count)
-  own <- packed_sets(fit)
-  own$set <- sets_at(own, row)
+  line <- rep(seq_along(p$count), p$count)
+  mine <- packed_sets(fit)
+  mine$set <- sets_at(mine, line)
   drawn <- cpp_simulate_purchases(
-    fit$name, own, p$span[row], FALSE, seed, reading_threads()
+    fit$name, mine, p$span[line], FALSE, seed, reading_threads()
   )
   rows <- data.table(
-    set = p$set[row] %||% rep(1L, length(row)),
+    set = p$set[line] %||% rep(1L, length(line)),
     repeats = drawn$repeats,
     last = drawn$last,
-    span = p$span[row]
+    span = p$span[line]
   )[, .(count = as.double(.N)), keyby = .(set, repeats, last, span)]
   if (sum(rows$repeats) == 0) return(NA_real_ * coef(fit))
   world <- utils::modifyList(p, list(

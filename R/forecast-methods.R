@@ -68,8 +68,8 @@ simulate.nubrek_purchase_model <- function(
         "i" = "Say in {.arg history} how long each is seen: {.code data.frame(span = )}."
       ), "argument")
     }
-    own <- packed_sets(object)
-    own$set <- sets_at(own, object$packed$row)
+    mine <- packed_sets(object)
+    mine$set <- sets_at(mine, object$packed$row)
     span <- object$packed$span[object$packed$row]
   } else {
     check_columns_exist("span", names(history), "the history")
@@ -80,13 +80,13 @@ simulate.nubrek_purchase_model <- function(
       rlang::current_env(),
       "history"
     )
-    own <- parameter_sets(object, history)
+    mine <- parameter_sets(object, history)
   }
   n <- length(span)
-  own$set <- sets_at(own, rep(seq_len(n), nsim))
+  mine$set <- sets_at(mine, rep(seq_len(n), nsim))
   drawn <- cpp_simulate_purchases(
     object$name,
-    own,
+    mine,
     rep(span, nsim),
     times,
     as.double(seed %||% sample.int(1e9L, 1L)),
@@ -145,23 +145,23 @@ residuals.nubrek_purchases <- function(object, type = "repeats", seed = 1L, ...)
   rlang::check_dots_empty()
   check_choice(type, c("repeats", "quantile"))
   p <- object$packed
-  own <- packed_sets(object)
-  if (type == "repeats") return((p$repeats - newcomers_expected(object, own, p$span))[p$row])
+  mine <- packed_sets(object)
+  if (type == "repeats") return((p$repeats - newcomers_expected(object, mine, p$span))[p$row])
   check_whole(seed, lower = 0L)
-  below <- at <- numeric(length(p$repeats))
+  below <- exact <- numeric(length(p$repeats))
   for (rows in split(seq_along(p$repeats), ceiling(log2(p$repeats + 1)))) {
     each <- newcomers_distribution(
       object,
-      list(sets = own$sets, set = sets_at(own, rows)),
+      list(sets = mine$sets, set = sets_at(mine, rows)),
       p$span[rows],
       max(p$repeats[rows]) + 1
     )
     up_to <- col(each) <= p$repeats[rows]
     below[rows] <- rowSums(each * up_to)
-    at[rows] <- each[cbind(seq_along(rows), p$repeats[rows] + 1)]
+    exact[rows] <- each[cbind(seq_along(rows), p$repeats[rows] + 1)]
   }
   u <- with_seed(seed, stats::runif(length(p$row)))
-  stats::qnorm(pmin(pmax(below[p$row] + u * at[p$row], 1e-300), 1 - 1e-16))
+  stats::qnorm(pmin(pmax(below[p$row] + u * exact[p$row], 1e-300), 1 - 1e-16))
 }
 
 # Of customers from their first purchase on: expected repeats by a time of their own, and the

@@ -35,10 +35,10 @@ purchase_model <- function(name, parameters) {
 #' @export
 spend_model <- function(name, parameters) {
   check_choice(name, names(spend_models()))
-  said <- spend_models()[[name]]
-  check_parameters(parameters, said$parameters, said$positive)
+  record <- spend_models()[[name]]
+  check_parameters(parameters, record$parameters, record$positive)
   structure(list(
-    name = name, parameters = as_parameters(parameters, said$parameters)
+    name = name, parameters = as_parameters(parameters, record$parameters)
   ), class = "nubrek_spend_model")
 }
 
@@ -98,8 +98,8 @@ log_density <- function(model, history) UseMethod("log_density")
 #' @export
 log_density.nubrek_purchase_model <- function(model, history) {
   check_history(history, discrete = is_discrete(model$name))
-  own <- parameter_sets(model, history)
-  cpp_purchase_density(model$name, own, history_columns(history), reading_threads())$log_lik
+  mine <- parameter_sets(model, history)
+  cpp_purchase_density(model$name, mine, history_columns(history), reading_threads())$log_lik
 }
 
 #' @export
@@ -208,11 +208,11 @@ predict.nubrek_purchase_model <- function(
     check_columns_exist(object$design$variables, names(history), "the history")
     warn_unseen(object$design, history)
   }
-  own <- parameter_sets(object, history)
+  mine <- parameter_sets(object, history)
   columns <- history_columns(history)
   threads <- reading_threads()
   if (what == "active") {
-    return(cpp_purchase_density(object$name, own, columns, threads)$active)
+    return(cpp_purchase_density(object$name, mine, columns, threads)$active)
   }
   check_horizon(horizon, nrow(history), discrete)
   if (what == "distribution") {
@@ -221,13 +221,13 @@ predict.nubrek_purchase_model <- function(
       abort_nubrek("A distribution needs a finite {.arg horizon}.", "argument")
     }
     p <- cpp_purchase_distribution(
-      object$name, own, columns, horizon, as.integer(up_to) + 1L, threads
+      object$name, mine, columns, horizon, as.integer(up_to) + 1L, threads
     )
     return(structure(p, dimnames = list(NULL, 0:up_to)))
   }
   if (what == "purchases") rate <- 0
-  if (any(is.infinite(horizon)) && rate == 0) check_converges(object, own)
-  cpp_purchase_expected(object$name, own, columns, horizon, rate, threads)
+  if (any(is.infinite(horizon)) && rate == 0) check_converges(object, mine)
+  cpp_purchase_expected(object$name, mine, columns, horizon, rate, threads)
 }
 
 # Without end and discount the expected purchases are finite only where customers surely leave in

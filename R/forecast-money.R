@@ -26,16 +26,16 @@ economics <- function(margin_rate = NULL, yearly_discount = 0.1, shares_by = NUL
 money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(money, "nubrek_economics"), "money", call)
   n <- n_customers(ledger)
-  at <- ledger_codes(ledger, ids)
+  place <- ledger_codes(ledger, ids)
   sums <- reduce_money(ledger, money$margin_rate, call)
   net <- sums$net
   gross <- sums$gross
-  by <- money$shares_by %||%
+  shared_by <- money$shares_by %||%
     if ("first_channel" %in% names(known_attributes(ledger))) "first_channel"
-  group <- if (is.null(by)) {
+  group <- if (is.null(shared_by)) {
     rep(1L, n)
   } else {
-    as.integer(code_column(group_of(ledger, by, call)[[1L]]))
+    as.integer(code_column(group_of(ledger, shared_by, call)[[1L]]))
   }
   buys <- gross > 0
   returned <- shrunk_ratios((gross - net)[buys], gross[buys], group[buys])
@@ -44,8 +44,8 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
   if (is.null(sums$margin)) {
     each <- to_date <- rep(NA_real_, n)
   } else {
-    own <- sums$margin
-    to_date <- own / 10^(ledger$decimals + sums$digits)
+    own_margin <- sums$margin
+    to_date <- own_margin / 10^(ledger$decimals + sums$digits)
     each <- rep(NA_real_, n)
     if (is.numeric(rates)) {
       each[] <- rates
@@ -60,17 +60,17 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
         group
       }
       known <- net > 0
-      found <- shrunk_ratios((own / 10^sums$digits)[known], net[known], places[known])
+      found <- shrunk_ratios((own_margin / 10^sums$digits)[known], net[known], places[known])
       each <- (if (exact) found$own else found$ratio)[match(places, found$group)]
-      each[is.na(each)] <- sum(own[known]) / 10^sums$digits / sum(net[known])
+      each[is.na(each)] <- sum(own_margin[known]) / 10^sums$digits / sum(net[known])
     }
   }
   list(
-    kept = kept[at],
-    margin = each[at],
-    to_date = to_date[at],
+    kept = kept[place],
+    margin = each[place],
+    to_date = to_date[place],
     words = sums$words,
-    by = by,
+    by = shared_by,
     return_share = 1 - sum(net) / sum(gross)
   )
 }
@@ -79,15 +79,18 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
 # sampling variance against the variance between groups by moments (DerSimonian & Laird 1986). One
 # row per group, with its standard error after that.
 shrunk_ratios <- function(top, base, group) {
-  all <- sum(top) / sum(base)
+  total <- sum(top) / sum(base)
   sums <- data.table(group, top, base, square = base^2)[,
     .(top = sum(top), base = sum(base), square = sum(square)), keyby = group
   ]
   own <- sums$top / sums$base
-  variance <- sum((top - all * base)^2) / sum(base^2) * sums$square / sums$base^2
+  variance <- sum((top - total * base)^2) / sum(base^2) * sums$square / sums$base^2
   kept <- kept_of(own, variance)
   data.frame(
-    group = sums$group, own = own, ratio = all + kept * (own - all), error = sqrt(kept * variance)
+    group = sums$group,
+    own = own,
+    ratio = total + kept * (own - total),
+    error = sqrt(kept * variance)
   )
 }
 
@@ -97,10 +100,10 @@ kept_of <- function(estimate, variance) {
   if (all(variance <= 0)) return(rep(1, length(estimate)))
   variance <- pmax(variance, 1e-12 * max(variance))
   weight <- 1 / variance
-  mean <- sum(weight * estimate) / sum(weight)
+  average <- sum(weight * estimate) / sum(weight)
   between <- max(
     0,
-    (sum(weight * (estimate - mean)^2) - (length(estimate) - 1)) /
+    (sum(weight * (estimate - average)^2) - (length(estimate) - 1)) /
       (sum(weight) - sum(weight^2) / sum(weight))
   )
   between / (between + variance)
@@ -112,10 +115,10 @@ customer_costs <- function(ledger, ids, cost, call = rlang::caller_env()) {
   throw_unless(checkmate::check_class(cost, "nubrek_cost"), "cost", call)
   by <- setdiff(if (is.null(cost$per_customer)) names(cost$groups) else cost$by, "cohort")
   clock <- ledger_clock(ledger, NULL)
-  at <- ledger_codes(ledger, ids)
+  place <- ledger_codes(ledger, ids)
   people <- data.table::setDT(c(
-    if (length(by) > 0L) lapply(group_of(ledger, by, call), \(g) as.character(g)[at]),
-    list(cohort = period_start(period_number(reduce_first(ledger)[at], clock), clock))
+    if (length(by) > 0L) lapply(group_of(ledger, by, call), \(g) as.character(g)[place]),
+    list(cohort = period_start(period_number(reduce_first(ledger)[place], clock), clock))
   ))
   cohorts <- people[, .(size = .N), keyby = c(names(people))]
   costs <- cohort_costs(

@@ -27,26 +27,26 @@
 #' @export
 offer_trade <- function(value, base = NULL) {
   throw_unless(checkmate::check_class(value, "nubrek_value_by"), "value", rlang::current_env())
-  by <- basis_of(value, "by")
-  table <- plain_table(value)
-  base <- base %||% table[[by]][[which.max(table$customers)]]
-  check_choice(base, table[[by]])
-  worth <- table[[if (basis_of(value, "money") == "sales") "sales" else "value"]]
-  at <- table[[by]] == base
-  conversion <- table$conversion
-  needed <- worth[at] / worth[!at] - 1
-  won <- conversion[!at] / conversion[at] - 1
-  out <- c(stats::setNames(list(table[[by]][!at]), by), list(
-    value = worth[!at],
-    base_value = rep(worth[at], sum(!at)),
+  grouped_by <- basis_of(value, "by")
+  rows <- plain_table(value)
+  base <- base %||% rows[[grouped_by]][[which.max(rows$customers)]]
+  check_choice(base, rows[[grouped_by]])
+  worth <- rows[[if (basis_of(value, "money") == "sales") "sales" else "value"]]
+  place <- rows[[grouped_by]] == base
+  conversion <- rows$conversion
+  needed <- worth[place] / worth[!place] - 1
+  won <- conversion[!place] / conversion[place] - 1
+  result <- c(stats::setNames(list(rows[[grouped_by]][!place]), grouped_by), list(
+    value = worth[!place],
+    base_value = rep(worth[place], sum(!place)),
     more_needed = needed,
-    conversion = conversion[!at],
-    base_conversion = rep(conversion[at], sum(!at)),
+    conversion = conversion[!place],
+    base_conversion = rep(conversion[place], sum(!place)),
     more_won = won,
     pays = won > needed
   ))
   side_table(
-    out,
+    result,
     "offer_trade",
     value,
     c(

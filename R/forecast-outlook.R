@@ -45,7 +45,7 @@ tier_outlook <- function(
   fitted <- fit_models(ledger, models)
   limits <- unname(basis_of(tiers, "limits"))
   p <- tier_chances(tiers, ledger, fitted, limits, years, draws, seed)
-  labels <- c(levels(tiers$tier), "absent")
+  words <- c(levels(tiers$tier), "absent")
   now <- as.integer(tiers$tier)
   so_good <- matrix(t(apply(p[, seq_along(limits), drop = FALSE], 1L, cumsum)), nrow(p))
   new_result(
@@ -53,10 +53,10 @@ tier_outlook <- function(
       list(
         customer = tiers$customer,
         tier = as.character(tiers$tier),
-        likely = labels[max.col(p, "first")],
+        likely = words[max.col(p, "first")],
         stays = so_good[cbind(seq_along(now), now)]
       ),
-      stats::setNames(as.list(as.data.frame(p)), labels)
+      stats::setNames(as.list(as.data.frame(p)), words)
     ),
     "outlook",
     ledger,
@@ -66,12 +66,12 @@ tier_outlook <- function(
     ))),
     basis = list(
       years = years,
-      labels = labels,
+      labels = words,
       limits = limits,
-      kinds = stats::setNames(rep("share", length(labels) + 1L), c("stays", labels))
+      kinds = stats::setNames(rep("share", length(words) + 1L), c("stays", words))
     ),
     total = data.frame(
-      tier = labels, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p)
+      tier = words, now = c(tabulate(now, length(limits)), 0L), expected = colSums(p)
     )
   )
 }

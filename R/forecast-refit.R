@@ -146,16 +146,16 @@ base_words <- function(fit) {
 
 #' @exportS3Method generics::tidy
 tidy.nubrek_purchases <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
-  scale <- working_scale(x)
-  error <- if (is.null(x$vcov)) rep(NA_real_, length(scale$at)) else sqrt(diag(x$vcov))
+  unit <- working_scale(x)
+  error <- if (is.null(x$vcov)) rep(NA_real_, length(unit$at)) else sqrt(diag(x$vcov))
   # the error of a parameter is that of its log times the parameter
-  out <- data.frame(term = names(coef(x)), estimate = unname(coef(x)), std.error = unname(
-    error * ifelse(scale$logs, coef(x), 1)
+  result <- data.frame(term = names(coef(x)), estimate = unname(coef(x)), std.error = unname(
+    error * ifelse(unit$logs, coef(x), 1)
   ))
   if (conf.int) {
-    out[c("conf.low", "conf.high")] <- as.data.frame(unname(confint(x, level = conf.level)))
+    result[c("conf.low", "conf.high")] <- as.data.frame(unname(confint(x, level = conf.level)))
   }
-  out
+  result
 }
 
 #' @exportS3Method generics::tidy

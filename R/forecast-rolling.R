@@ -60,15 +60,15 @@ rolling_backtest <- function(ledger, cuts = NULL, weeks = 26, models = forecast_
 
 # What is said at every cut once; of the customers learned from only that there are older ones.
 rolling_remarks <- function(tests) {
-  said <- unique(do.call(rbind, lapply(tests, remarks)))
-  older <- said$about == "older customers"
+  notes <- unique(do.call(rbind, lapply(tests, remarks)))
+  older <- notes$about == "older customers"
   if (sum(older) > 1L) {
-    said <- rbind(said[!older, ], remark_table("older customers", paste0(
+    notes <- rbind(notes[!older, ], remark_table("older customers", paste0(
       "At every cut the models learn from customers that surely were new then; earlier ones may ",
       "be older customers."
     )))
   }
-  said
+  notes
 }
 
 default_cuts <- function(ledger, weeks, call = rlang::caller_env()) {

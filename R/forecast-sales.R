@@ -192,8 +192,8 @@ sales_a_year_before <- function(ledger, ahead) {
   }
   from <- back(ahead$first)
   to <- back(ahead$end + 1L) - 1L
-  out <- major(ledger, reduce_sales_between(ledger, from, to))
-  ifelse(from >= ledger$history_start & to <= ledger$as_of, out, NA_real_)
+  result <- major(ledger, reduce_sales_between(ledger, from, to))
+  ifelse(from >= ledger$history_start & to <= ledger$as_of, result, NA_real_)
 }
 
 # The whole periods observed: net sales, and those of customers new in them.

@@ -33,19 +33,19 @@ season_slopes <- function(ledger, fitted, days, step = 0.05, most = 4000L) {
     seq_along(codes)
   }
   ledger <- only_customers(ledger, codes[some])
-  scale <- sum(learned) / max(1L, sum(learned[some]))
-  attributes <- plain_table(fitted$history)[some, fitted$purchases$design$variables, drop = FALSE]
+  multiplier <- sum(learned) / max(1L, sum(learned[some]))
+  traits <- plain_table(fitted$history)[some, fitted$purchases$design$variables, drop = FALSE]
   index <- fitted$season$index
   look <- function(index) {
     history <- cbind(
       plain_table(purchase_history(
         ledger, fitted$purchases$unit, fitted$purchases$until, season = index
       )),
-      attributes
+      traits
     )
     list(
       history = history,
-      gradient = scale * likelihood_slope(fitted$purchases, history[learned[some], ]),
+      gradient = multiplier * likelihood_slope(fitted$purchases, history[learned[some], ]),
       ends = business_days(index, as.integer(c(fitted$purchases$until, days)))
     )
   }
@@ -82,8 +82,9 @@ likelihood_slope <- function(fit, history) {
     design = fit$design
   )
   spread <- fit$design$spread
-  at <- c(log(fit$parameters), fit$effects * spread)
-  purchase_likelihood(fit$name, packed)(unname(at))$gradient * c(base_places(fit$name)^0, spread)
+  values <- c(log(fit$parameters), fit$effects * spread)
+  slope <- purchase_likelihood(fit$name, packed)(unname(values))$gradient
+  slope * c(base_places(fit$name)^0, spread)
 }
 
 # The fit one Newton step on, when its gradient is this.

@@ -35,8 +35,8 @@
 season_index <- function(ledger, until = NULL) {
   check_ledger(ledger)
   until <- check_day(until) %||% ledger$as_of
-  months <- season_months(ledger$history_start, until)
-  seen <- tabulate(months$month, 12L)
+  by_month <- season_months(ledger$history_start, until)
+  seen <- tabulate(by_month$month, 12L)
   if (any(seen < 2L)) {
     abort_nubrek(c(
       "A season needs every month of the year in two years.",
@@ -46,7 +46,7 @@ season_index <- function(ledger, until = NULL) {
   }
   index <- rep(1, 12L)
   for (step in 1:6) {
-    found <- month_effects(ledger, until, months, index)
+    found <- month_effects(ledger, until, by_month, index)
     if (step == 1L) p <- found$p # do the months differ at all?
     new <- index * exp(found$effect)
     moved <- max(abs(log(new / index)))
@@ -133,14 +133,14 @@ seasonal_effects <- function(data) {
   if (!regression$converged || anyNA(stats::coef(regression))) {
     abort_nubrek("The months of the year cannot be told apart.", "unidentified", call = NULL)
   }
-  own <- grep("^month", names(stats::coef(regression)))
+  mine <- grep("^month", names(stats::coef(regression)))
   to_all <- rbind(diag(11L), -1)
-  each <- stats::coef(regression)[own]
-  wald <- drop(crossprod(each, solve(stats::vcov(regression)[own, own], each))) / length(own)
-  covariance <- to_all %*% stats::vcov(regression)[own, own] %*% t(to_all)
+  each <- stats::coef(regression)[mine]
+  wald <- drop(crossprod(each, solve(stats::vcov(regression)[mine, mine], each))) / length(mine)
+  covariance <- to_all %*% stats::vcov(regression)[mine, mine] %*% t(to_all)
   list(
     effect = drop(to_all %*% each),
-    p = stats::pf(wald, length(own), regression$df.residual, lower.tail = FALSE),
+    p = stats::pf(wald, length(mine), regression$df.residual, lower.tail = FALSE),
     error = sqrt(diag(covariance)),
     covariance = covariance,
     dispersion = summary(regression)$dispersion
@@ -153,21 +153,21 @@ months_against_model <- function(fit, ledger, until, months, index) {
   codes <- ledger_codes(ledger, fit$customers)
   first <- reduce_first(ledger)
   later <- days_of_customers(reduce_repeat_days(ledger, until), codes)
-  row <- fit$packed$row
+  line <- fit$packed$row
   groups <- data.table(
-    first = first[codes], set = fit$packed$set[row] %||% rep(1L, length(codes))
+    first = first[codes], set = fit$packed$set[line] %||% rep(1L, length(codes))
   )[, .(n = as.double(.N)), keyby = .(set, first)]
   came_by <- business_days(index, groups$first)
   ends <- business_days(index, c(months$from[[1L]] - 1L, months$to))
   longest <- (ends[[length(ends)]] - min(came_by)) / 7
   # the expectation is smooth: a spline through it is enough here
   grid <- longest * seq(0, 1, length.out = 120L)^2
-  own <- packed_sets(fit)
+  mine <- packed_sets(fit)
   so_far <- 0
   for (one in unique(groups$set)) {
     curve <- stats::splinefun(
       grid,
-      newcomers_expected(fit, list(sets = own$sets[, one, drop = FALSE], set = integer()), grid),
+      newcomers_expected(fit, list(sets = mine$sets[, one, drop = FALSE], set = integer()), grid),
       "monoH.FC"
     )
     g <- groups$set == one

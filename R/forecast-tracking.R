@@ -22,16 +22,16 @@ track_repeats <- function(fit, ledger) {
   throw_unless(checkmate::check_class(fit, "nubrek_purchases"), "fit", rlang::current_env())
   check_ledger(ledger)
   codes <- fitted_codes(fit, ledger)
-  scale <- unit_days[[fit$unit]]
+  multiplier <- unit_days[[fit$unit]]
   later <- if (is_discrete(fit$name)) {
-    reduce_occasion_ends(ledger, scale)
+    reduce_occasion_ends(ledger, multiplier)
   } else {
     reduce_repeat_days(ledger, ledger$as_of)
   }
   first <- reduce_first(ledger)[codes]
   until <- as.integer(fit$until)
   ends <- week_ends(min(first), until, as.integer(ledger$as_of))
-  so_far <- expected_by(fit, first, ends, scale)
+  so_far <- expected_by(fit, first, ends, multiplier)
   actual <- findInterval(ends, sort(days_of_customers(later, codes)))
   new_result(
     list(
@@ -79,15 +79,15 @@ week_ends <- function(first, until, as_of) {
 
 # Repeats expected by each day of customers acquired when these were.
 expected_by <- function(fit, first, ends, scale) {
-  own <- packed_sets(fit)
-  groups <- data.table(first = first, set = sets_at(own, fit$packed$row) %or% 1L)[,
+  mine <- packed_sets(fit)
+  groups <- data.table(first = first, set = sets_at(mine, fit$packed$row) %or% 1L)[,
     .(n = as.double(.N)), keyby = .(set, first)
   ]
-  if (length(own$set) > 0L) own$set <- groups$set
+  if (length(mine$set) > 0L) mine$set <- groups$set
   began <- business_days(fit$season, groups$first)
   times <- \(end) {
     time <- pmax(0, business_days(fit$season, end) - began) / scale
     if (is_discrete(fit$name)) floor(time) else time
   }
-  vapply(ends, \(end) sum(groups$n * newcomers_expected(fit, own, times(end))), 0)
+  vapply(ends, \(end) sum(groups$n * newcomers_expected(fit, mine, times(end))), 0)
 }

@@ -179,15 +179,15 @@ forecast_value <- function(
   each <- predict(fitted$spend, history) * shares$kept
   # the draws are of amounts before returns and margin: customers with the same share of both are a
   # group
-  scale <- shares$kept * shares$margin
-  group <- match(scale, unique(scale))
+  unit <- shares$kept * shares$margin
+  group <- match(unit, unique(unit))
   worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
   drawn <- draw_values(
     worlds, horizon, rate, tails_of(level), draws[[2L]], seed, group, max(group)
   )
   factors <- season_factors(ledger, fitted, end, draws[[1L]], seed)
   totals <- drawn$totals * rep(factors[, 1L], each = draws[[2L]])
-  between <- total_interval(totals, unique(scale), level, !is.null(shares$words))
+  between <- total_interval(totals, unique(unit), level, !is.null(shares$words))
   value <- ahead$expected[, 2L] * each * shares$margin
   lifetime <- shares$to_date + value
   new_result(
@@ -199,8 +199,8 @@ forecast_value <- function(
         sales = ahead$expected[, 1L] * each,
         margin = ahead$expected[, 1L] * each * shares$margin,
         value = value,
-        value_lower = drawn$quantiles[, 1L] * scale,
-        value_upper = drawn$quantiles[, 2L] * scale,
+        value_lower = drawn$quantiles[, 1L] * unit,
+        value_upper = drawn$quantiles[, 2L] * unit,
         value_to_date = shares$to_date,
         lifetime_value = lifetime
       ),
@@ -241,9 +241,9 @@ check_drawing <- function(level, draws, seed, call = rlang::caller_env()) {
 # Still a customer, and what is expected by each horizon at its rate, in one pass.
 purchases_ahead <- function(fit, history, horizons, rates = rep(0, length(horizons))) {
   if (!is.null(fit$design)) warn_unseen(fit$design, history)
-  own <- parameter_sets(fit, history)
+  mine <- parameter_sets(fit, history)
   cpp_purchase_ahead(
-    fit$name, own, history_columns(history), horizons, rates, reading_threads()
+    fit$name, mine, history_columns(history), horizons, rates, reading_threads()
   )
 }
 
@@ -263,14 +263,14 @@ value_shares <- function(value, groups = 10L) {
   check_whole(groups, lower = 2L)
   known <- !anyNA(value$lifetime_value)
   columns <- if (known) c("value_to_date", "value", "lifetime_value") else "sales"
-  by <- value[[utils::tail(columns, 1L)]]
-  group <- ceiling(rank(-by, ties.method = "first") / nrow(value) * groups)
+  worth <- value[[utils::tail(columns, 1L)]]
+  group <- ceiling(rank(-worth, ties.method = "first") / nrow(value) * groups)
   sums <- data.table(group = as.integer(group), plain_table(value)[columns])[,
     c(list(customers = .N), lapply(.SD, sum)), keyby = group
   ]
-  all <- sums[[utils::tail(columns, 1L)]]
+  total <- sums[[utils::tail(columns, 1L)]]
   new_result(
-    c(as.list(sums), list(share = all / sum(all), running_share = cumsum(all) / sum(all))),
+    c(as.list(sums), list(share = total / sum(total), running_share = cumsum(total) / sum(total))),
     "shares",
     remarks = remarks(value),
     basis = c(attr(value, "basis"), list(measure = utils::tail(columns, 1L))),

@@ -29,7 +29,7 @@ worth_summary <- function(worth, newest = NULL) {
   rows <- as.data.table(plain_table(worth))[
     newest_cohorts(worth, newest), on = "cohort", nomatch = NULL
   ][older == FALSE]
-  out <- rows[,
+  result <- rows[,
     {
       costed <- !is.na(cost) & cost > 0
       weight <- \(x, use = TRUE) sum((x * size)[use]) / sum(size[use])
@@ -65,9 +65,9 @@ worth_summary <- function(worth, newest = NULL) {
     crossed[, `:=`(payback_age = NA_integer_, observed = NA_real_)]
   }
   both <- if (length(by) > 0L) {
-    crossed[out, on = by][, c(names(out), "payback_age", "observed"), with = FALSE]
+    crossed[result, on = by][, c(names(result), "payback_age", "observed"), with = FALSE]
   } else {
-    cbind(out, crossed)
+    cbind(result, crossed)
   }
   side_table(
     as.data.frame(both, optional = TRUE),
@@ -108,13 +108,13 @@ worth_course <- function(worth, newest = NULL) {
   cells <- cells[, last := max(age), by = row][, common := min(last), by = by][age <= common]
   data.table::setorder(cells, row, age)
   cells[, `:=`(brought = cumsum(money), sold = cumsum(sales), seen_by = cumsum(seen)), by = row]
-  out <- cells[,
+  result <- cells[,
     {
       ends <- c(NA_real_, NA_real_)
       if (!is.null(drawn)) {
-        open <- cells[row %in% .SD$row & !is.na(place) & age <= .BY$age, .(row, place)]
-        if (nrow(open) > 0L) {
-          sums <- rowSums(drawn[, open$place + (open$row - 1L) * places, drop = FALSE])
+        pending <- cells[row %in% .SD$row & !is.na(place) & age <= .BY$age, .(row, place)]
+        if (nrow(pending) > 0L) {
+          sums <- rowSums(drawn[, pending$place + (pending$row - 1L) * places, drop = FALSE])
           ends <- (sum(seen_by) + drop(draw_interval(matrix(sums), level))) / sum(size)
         }
       }
@@ -132,7 +132,7 @@ worth_course <- function(worth, newest = NULL) {
     keyby = c(by, "age")
   ]
   side_table(
-    as.data.frame(in_group_order(out, by, plain_table(worth)), optional = TRUE),
+    as.data.frame(in_group_order(result, by, plain_table(worth)), optional = TRUE),
     "worth_course",
     worth,
     c(value = "money", lower = "money", upper = "money", observed = "share")

@@ -69,15 +69,15 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   d <- period_discount(yearly_discount, basis$clock)
   keys <- c(by, "cohort")
   world$cells[, total := world$cohorts[world$cells, on = keys, x.total]]
-  out <- world$cells[,
+  result <- world$cells[,
     one_worth(age, ..age, money, seen, sales, what, size[[1L]], total[[1L]], d),
     by = c(keys, "size", "older", "row")
   ]
-  out$cost <- world$cohorts[out, on = keys, x.total] / out$size
-  between <- worth_interval(world$cells, out, world$drawn, age, d, basis$level)
+  result$cost <- world$cohorts[result, on = keys, x.total] / result$size
+  between <- worth_interval(world$cells, result, world$drawn, age, d, basis$level)
   known <- basis$money != "sales"
   new_result(
-    worth_columns(out, between, keys, known),
+    worth_columns(result, between, keys, known),
     "worth",
     remarks = rbind(remarks(grid), worth_remarks(d, yearly_discount, basis, costs, known, unknown)),
     basis = c(
@@ -171,11 +171,11 @@ worth_cells <- function(grid, forecast) {
 # Draws of rows that become one.
 add_rows <- function(drawn, cells) {
   to <- unique(cells[, .(row, group_row)])
-  out <- array(0, c(dim(drawn)[1:2], max(to$group_row)))
+  result <- array(0, c(dim(drawn)[1:2], max(to$group_row)))
   for (i in seq_len(nrow(to))) {
-    out[, , to$group_row[[i]]] <- out[, , to$group_row[[i]]] + drawn[, , to$row[[i]]]
+    result[, , to$group_row[[i]]] <- result[, , to$group_row[[i]]] + drawn[, , to$row[[i]]]
   }
-  out
+  result
 }
 
 one_worth <- function(age, until, money, seen, sales, what, size, total, d) {
@@ -210,8 +210,8 @@ worth_interval <- function(cells, out, drawn, until, d, level) {
   none <- rep(NA_real_, nrow(out))
   if (is.null(drawn)) return(list(lower = none, upper = none))
   seen <- cells[age <= until, .(seen = sum(seen / (1 + d)^age)), keyby = row]
-  open <- cells[!is.na(place) & age <= until, .(row, place, factor = (1 + d)^-age)]
-  parts <- split(open, factor(open$row, out$row))
+  pending <- cells[!is.na(place) & age <= until, .(row, place, factor = (1 + d)^-age)]
+  parts <- split(pending, factor(pending$row, out$row))
   before <- seen$seen[match(out$row, seen$row)]
   ends <- vapply(
     seq_len(nrow(out)),

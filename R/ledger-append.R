@@ -34,29 +34,29 @@ append_orders <- function(
 ) {
   check_ledger(ledger)
   here <- rlang::current_env()
-  source <- ledger$source
-  if (is.null(source)) {
+  origin <- ledger$source
+  if (is.null(origin)) {
     abort_nubrek(c(
       "This ledger cannot take more orders.",
       "x" = "It is a slice, or was saved without its exports.",
       "i" = "Append to the whole ledger, then slice."
     ), "source")
   }
-  parts <- c(found_again(source$orders, here), source_parts(orders, here))
-  out <- open_ledger(
+  parts <- c(found_again(origin$orders, here), source_parts(orders, here))
+  result <- open_ledger(
     parts,
-    source$columns,
+    origin$columns,
     ledger$meaning,
-    customers %||% source$customers,
-    products %||% source$products,
-    aliases %||% source$aliases,
-    joins %||% source$joins,
-    rates %||% source$rates,
+    customers %||% origin$customers,
+    products %||% origin$products,
+    aliases %||% origin$aliases,
+    joins %||% origin$joins,
+    rates %||% origin$rates,
     ledger$bands,
-    source$format
+    origin$format
   )
-  out$source$orders[seq_along(source$orders)] <- source$orders
-  out
+  result$source$orders[seq_along(origin$orders)] <- origin$orders
+  result
 }
 
 # The parts of a source where they can be found again: whole paths with the size and time of the
@@ -145,8 +145,13 @@ save_source <- function(source, path, version, call) {
 saved_source <- function(facts, read, path) {
   folder <- normalizePath(file.path(path, "exports"))
   orders <- lapply(facts$orders, \(part) {
-    at <- file.path(folder, part$folder, part$name)
-    list(path = at, size = file.size(at), changed = as.double(file.mtime(at)), frame = part$frame)
+    place <- file.path(folder, part$folder, part$name)
+    list(
+      path = place,
+      size = file.size(place),
+      changed = as.double(file.mtime(place)),
+      frame = part$frame
+    )
   })
   table <- function(name) {
     if (is.null(facts$tables[[name]])) return(NULL)
@@ -165,12 +170,12 @@ saved_source <- function(facts, read, path) {
   )
   rates <- table("rates")
   columns <- unlist(facts$columns)
-  own <- setdiff(names(columns), column_roles)
+  mine <- setdiff(names(columns), column_roles)
   list(
     orders = orders,
     columns = do.call(column_map, c(
-      as.list(columns[setdiff(names(columns), own)]),
-      if (length(own) > 0L) list(attributes = columns[own])
+      as.list(columns[setdiff(names(columns), mine)]),
+      if (length(mine) > 0L) list(attributes = columns[mine])
     )),
     customers = table("customers"),
     products = table("products"),

@@ -4,36 +4,38 @@
 # Attributes by customer code: from the customer table, the latest of the lines, `first_...` from
 # the largest line of the first purchase, what can be derived, and the user's bands.
 known_attributes <- function(ledger) {
-  out <- raw_attributes(ledger)
+  result <- raw_attributes(ledger)
   for (name in names(ledger$bands)) {
-    out[[name]] <- band_values(ledger, name, out)
+    result[[name]] <- band_values(ledger, name, result)
   }
-  out
+  result
 }
 
 raw_attributes <- function(ledger) {
   lines <- ledger$lines
-  out <- as.list(ledger$attributes)
+  result <- as.list(ledger$attributes)
   shown <- setdiff(names(lines), c("number", "sales", "return_of", ".cost", ".discount"))
-  at <- first_purchase_line(ledger)
+  place <- first_purchase_line(ledger)
   for (name in shown) {
-    out[[paste0("first_", name)]] <- as.character(lines[[name]][at])
+    result[[paste0("first_", name)]] <- as.character(lines[[name]][place])
   }
-  latest <- setdiff(shown, c("product", "category", "channel", names(out)))
+  latest <- setdiff(shown, c("product", "category", "channel", names(result)))
   if (length(latest) > 0L) {
     end <- last_line(ledger)
     for (name in latest) {
-      out[[name]] <- as.character(lines[[name]][end])
+      result[[name]] <- as.character(lines[[name]][end])
     }
   }
-  if (".discount" %in% names(lines)) out$first_discount_share <- first_discount_share(ledger, at)
+  if (".discount" %in% names(lines)) {
+    result$first_discount_share <- first_discount_share(ledger, place)
+  }
   first <- first_purchase_day(ledger)
   clock <- ledger_clock(ledger)
-  out$cohort <- label_of_day(first, clock)
+  result$cohort <- label_of_day(first, clock)
   if (!is.null(ledger$meaning$registered)) {
-    out$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
+    result$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
   }
-  out
+  result
 }
 
 # For each customer the row in `lines` of the largest line of the first purchase (earliest of
@@ -104,8 +106,8 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
   } else {
     suppressWarnings(as.numeric(x))
   }
-  labels <- band_labels(rule$breaks)
-  labels[findInterval(number, rule$breaks) + 1L]
+  words <- band_labels(rule$breaks)
+  words[findInterval(number, rule$breaks) + 1L]
 }
 
 # The groups of a band from low to high, cohorts from early to late; nothing for attributes without
@@ -137,12 +139,12 @@ band_labels <- function(breaks) {
 age_at <- function(ledger, text) {
   as_of <- as.POSIXlt(ledger$as_of)
   year_only <- grepl("^[12][0-9]{3}$", trim_text(text))
-  out <- rep(NA_real_, length(text))
-  out[year_only] <- as_of$year + 1900 - as.numeric(text[year_only])
+  result <- rep(NA_real_, length(text))
+  result[year_only] <- as_of$year + 1900 - as.numeric(text[year_only])
   day <- cpp_read_days(ifelse(year_only | is.na(text), "", text), "year-first")$day
   born <- as.POSIXlt(as.Date(day, origin = "1970-01-01"))
   had <- as_of$mon > born$mon | (as_of$mon == born$mon & as_of$mday >= born$mday)
-  ifelse(is.na(day), out, as_of$year - born$year - !had)
+  ifelse(is.na(day), result, as_of$year - born$year - !had)
 }
 
 # Not known is a group of its own.
@@ -174,16 +176,16 @@ group_names <- function(by, columns) ifelse(by %in% columns, paste0(by, "_group"
 # own order, "(missing)" last. `columns` are those of the result.
 side_by_side <- function(ledger, by, columns = NULL, call = rlang::caller_env()) {
   values <- group_of(ledger, by, call)
-  labels <- unique(values)
+  words <- unique(values)
   place <- lapply(by, \(name) {
     known <- natural_order(ledger, name) %||%
-      sort(setdiff(labels[[name]], "(missing)"), method = "radix")
-    match(labels[[name]], c(known, "(missing)"))
+      sort(setdiff(words[[name]], "(missing)"), method = "radix")
+    match(words[[name]], c(known, "(missing)"))
   })
-  labels <- labels[do.call(order, place)]
+  words <- words[do.call(order, place)]
   list(
-    code = factor(labels[values, on = by, which = TRUE], seq_len(nrow(labels))),
-    labels = stats::setNames(as.list(labels), group_names(by, columns))
+    code = factor(words[values, on = by, which = TRUE], seq_len(nrow(words))),
+    labels = stats::setNames(as.list(words), group_names(by, columns))
   )
 }
 

@@ -4,18 +4,19 @@ summarise_intake <- function(intake, aside) {
   read <- intake$read
   units <- intake$rows$sales
   file <- file_of(read, aside$rows)
-  out <- data.table(
+  result <- data.table(
     file,
     reason = aside$reason,
     currency = currency_of(intake, aside$rows),
     units = units[aside$rows],
     row = row_in_file(read, aside$rows)
   )
-  gone <- out[, .(rows = .N, units = sum(units, na.rm = TRUE)), by = file]
+  gone <- result[, .(rows = .N, units = sum(units, na.rm = TRUE)), by = file]
   ends <- cumsum(read$rows)
   kept <- rbindlist(lapply(seq_along(read$rows), \(f) {
     lost <- gone[gone$file == f]
-    first <- setdiff(seq_len(min(read$rows[[f]], sum(lost$rows) + 1L)), out$row[out$file == f])
+    among <- seq_len(min(read$rows[[f]], sum(lost$rows) + 1L))
+    first <- setdiff(among, result$row[result$file == f])
     here <- if (length(ends) == 1L) {
       units
     } else {
@@ -33,7 +34,7 @@ summarise_intake <- function(intake, aside) {
   }))
   counts <- rbind(
     kept[rows > 0L],
-    out[,
+    result[,
       .(
         rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]
       ),
@@ -44,7 +45,7 @@ summarise_intake <- function(intake, aside) {
   data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
   list(
     counts = counts,
-    aside = aside_rows(intake, aside, file, out$row),
+    aside = aside_rows(intake, aside, file, result$row),
     rows = intake$n,
     identified = identified_money(intake, aside)
   )
@@ -52,15 +53,15 @@ summarise_intake <- function(intake, aside) {
 
 # Money of a row that stays in another currency is of that one.
 currency_of <- function(intake, rows) {
-  out <- rep(intake$currency, length(rows))
+  result <- rep(intake$currency, length(rows))
   abroad <- rows %in% intake$faults[["foreign currency"]]
-  if (any(abroad)) out[abroad] <- as.character(intake$row_currency[rows[abroad]])
-  out
+  if (any(abroad)) result[abroad] <- as.character(intake$row_currency[rows[abroad]])
+  result
 }
 
 # The rows set aside, as they were read, with where they stood and all that is wrong with them.
 aside_rows <- function(intake, aside, file, row) {
-  at <- lapply(intake$cells, cell_text, row = aside$rows)
+  place <- lapply(intake$cells, cell_text, row = aside$rows)
   faults <- rep("", length(aside$rows))
   for (name in set_aside_reasons) {
     hit <- which(aside$rows %in% intake$faults[[name]])
@@ -69,7 +70,7 @@ aside_rows <- function(intake, aside, file, row) {
   again <- aside$rows %in% intake$replaced
   faults[again] <- sub("^duplicate", "duplicate (of an order in another state)", faults[again])
   as.data.frame(c(
-    at, list(file = intake$read$files[file], row = row, reason = aside$reason, faults = faults)
+    place, list(file = intake$read$files[file], row = row, reason = aside$reason, faults = faults)
   ), optional = TRUE, stringsAsFactors = FALSE)
 }
 

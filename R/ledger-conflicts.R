@@ -12,17 +12,17 @@ settle_conflicts <- function(
   }
   usable <- rows$order > 0L
   usable[c(duplicate, blank_rows(customer))] <- FALSE
-  at <- conflict_rows(which(usable), read, rows, line)
+  position <- conflict_rows(which(usable), read, rows, line)
   clash <- rbind(
-    at[0L, .(place, order, customer, key = integer())],
-    line_clashes(at, line),
-    state_clashes(at, read$table, rules, map),
-    if (meaning$conflicts != "parts of one order") file_clashes(at, read, rows, line)
+    position[0L, .(place, order, customer, key = integer())],
+    line_clashes(position, line),
+    state_clashes(position, read$table, rules, map),
+    if (meaning$conflicts != "parts of one order") file_clashes(position, read, rows, line)
   )
   if (nrow(clash) == 0L) return(nothing)
   broken <- unique(clash[, .(order, customer)])
   if (meaning$conflicts %in% c("error", "parts of one order")) {
-    first <- at[broken[1L], on = c("order", "customer")]$place
+    first <- position[broken[1L], on = c("order", "customer")]$place
     abort_nubrek(c(
       "{nrow(broken)} order{?s} stand{?s/} in two states.",
       "x" = paste0(
@@ -41,17 +41,17 @@ settle_conflicts <- function(
 
 # The rows at these places with what conflicts are judged by, all as codes.
 conflict_rows <- function(place, read, rows, line) {
-  at <- data.table(
+  position <- data.table(
     place, order = rows$order[place], customer = rows$customer[place], file = file_of(read, place)
   )
-  if (!is.null(line)) at[, line := as.integer(line)[place]]
-  at[]
+  if (!is.null(line)) position[, line := as.integer(line)[place]]
+  position[]
 }
 
 line_clashes <- function(at, line) {
   if (is.null(line) || all_distinct(line)) return(NULL)
-  said <- said_lines(at$line, line)
-  lines <- at[said]
+  filled <- said_lines(at$line, line)
+  lines <- at[filled]
   twice <- duplicated(lines, by = c("order", "customer", "line")) |
     duplicated(lines, by = c("order", "customer", "line"), fromLast = TRUE)
   lines[twice, .(place, order, customer, key = line)]
@@ -69,9 +69,9 @@ state_clashes <- function(at, text, rules, map) {
   if (length(states) == 0L || nrow(at) == 0L) return(NULL)
   picked <- at$place %in% unlist(lapply(rules, rule_rows, cells = text))
   if (!any(picked)) return(NULL)
-  units <- cpp_number_pairs(at$customer, at$order, 0L)
-  times <- \(which) tabulate(units$unit[which], units$n) > 0L
-  mixed <- which((times(picked) & times(!picked))[units$unit])
+  minor <- cpp_number_pairs(at$customer, at$order, 0L)
+  times <- \(which) tabulate(minor$unit[which], minor$n) > 0L
+  mixed <- which((times(picked) & times(!picked))[minor$unit])
   if (length(mixed) == 0L) return(NULL)
   at <- data.table::copy(at)[, picked := picked][mixed]
   content <- setdiff(names(text), c(states, if (has_role(map, "line")) map[["line"]]))
@@ -92,8 +92,8 @@ file_clashes <- function(at, read, rows, line) {
     all_rows <- conflict_rows(which(rows$order > 0L), read, rows, line)[
       files, on = c("order", "customer"), nomatch = NULL
     ]
-    said <- said_lines(all_rows$line, line)
-    again <- unique(all_rows[said, .(order, customer, file, line)])[,
+    filled <- said_lines(all_rows$line, line)
+    again <- unique(all_rows[filled, .(order, customer, file, line)])[,
       .N, by = .(order, customer, line)
     ][N > 1L]
     files <- files[again, on = c("order", "customer"), nomatch = NULL, mult = "first"]
@@ -120,12 +120,12 @@ keep_one_state <- function(clash, broken, read, rows, newer, duplicate, line) {
     again[!duplicated(as.data.table(lapply(read$table, \(cells) as.integer(cells)[again])))]
   }
   duplicate <- c(setdiff(duplicate, needed), if (!is.null(line)) setdiff(again, needed))
-  within <- clash[!place %in% replaced & !is.na(key)]
-  if (nrow(within) > 0L) {
-    within[,
+  states <- clash[!place %in% replaced & !is.na(key)]
+  if (nrow(states) > 0L) {
+    states[,
       keeps := place == (if (newer) max(place) else min(place)), by = .(order, customer, key)
     ]
-    replaced <- c(replaced, within$place[!within$keeps])
+    replaced <- c(replaced, states$place[!states$keeps])
   }
   list(duplicate = sort(unique(c(duplicate, replaced))), replaced = replaced, orders = nrow(broken))
 }

@@ -43,11 +43,11 @@ currencies_in <- function(cells) {
   text <- levels(cells)
   if (length(text) == 0L || length(text) > 5000L) return(character())
   code <- toupper(trim_text(text))
-  said <- !is_blank(text)
-  known <- said & code %in% iso_currencies
+  filled <- !is_blank(text)
+  known <- filled & code %in% iso_currencies
   if (!any(known)) return(character())
   times <- tabulate(cells, length(text))
-  if (sum(times[known]) < 0.99 * sum(times[said])) return(character())
+  if (sum(times[known]) < 0.99 * sum(times[filled])) return(character())
   counts <- sort(tapply(times[known], code[known], sum), decreasing = TRUE)
   names(counts)[counts > 0]
 }

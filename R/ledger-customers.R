@@ -24,7 +24,7 @@ customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL)
   throw_unless(checkmate::check_flag(everybody), "everybody", rlang::current_env())
   m <- reduce_customers(ledger)
   bought <- m$purchases > 0L
-  table <- list(
+  rows <- list(
     customer = ledger$ids,
     purchases = m$purchases,
     orders = m$orders,
@@ -37,17 +37,17 @@ customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL)
     margin = if (!is.null(m$cost)) major(ledger, m$sales - m$cost),
     open_gap = as.integer(ledger$as_of) - m$last
   )
-  table <- Filter(Negate(is.null), table)
+  rows <- Filter(Negate(is.null), rows)
   extra <- known_attributes(ledger)
   shown <- everybody | m$orders > 0L
-  if (!is.null(within)) table <- c(table, group_totals(ledger, within, m$sales, bought))
-  names(extra) <- group_names(names(extra), names(table))
-  table <- c(table, extra)
+  if (!is.null(within)) rows <- c(rows, group_totals(ledger, within, m$sales, bought))
+  names(extra) <- group_names(names(extra), names(rows))
+  rows <- c(rows, extra)
   none <- sum(!bought)
-  if (!all(shown)) table <- lapply(table, `[`, which(shown))
-  table <- reach(table, at_least, intersect(customer_columns, names(table)))
+  if (!all(shown)) rows <- lapply(rows, `[`, which(shown))
+  rows <- reach(rows, at_least, intersect(customer_columns, names(rows)))
   new_result(
-    table,
+    rows,
     "customers",
     ledger,
     rbind(

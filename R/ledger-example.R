@@ -39,9 +39,9 @@ example_orders <- function() {
     P02 27 2025-01-08 14.00 Mill"
   rows <- trimws(strsplit(gsub("\n", "|", sub("^[^\n]*\n", "", text)), "|", fixed = TRUE)[[1L]])
   cells <- do.call(rbind, strsplit(rows[rows != ""], " +"))
-  out <- as.data.frame(cells)
-  names(out) <- c("customer", "receipt", "day", "amount", "shop")
-  out$customer[out$customer == "."] <- ""
-  out$state <- ifelse(out$receipt == "27", "cancelled", "paid")
-  out
+  result <- as.data.frame(cells)
+  names(result) <- c("customer", "receipt", "day", "amount", "shop")
+  result$customer[result$customer == "."] <- ""
+  result$state <- ifelse(result$receipt == "27", "cancelled", "paid")
+  result
 }

@@ -88,11 +88,11 @@ guess_columns <- function(source, format = file_format()) {
 # often as it stands.
 look_at <- function(cells) {
   text <- levels(cells)
-  said <- which(!is_blank(text))
-  some <- if (length(said) > 20000L) {
-    said[round(seq(1, length(said), length.out = 20000L))]
+  filled <- which(!is_blank(text))
+  some <- if (length(filled) > 20000L) {
+    filled[round(seq(1, length(filled), length.out = 20000L))]
   } else {
-    said
+    filled
   }
   times <- tabulate(cells, length(text))
   share <- \(hit) if (length(some) == 0L) 0 else sum(times[some][hit]) / sum(times[some])
@@ -108,8 +108,8 @@ look_at <- function(cells) {
     numbers = numbers,
     codes = share(grepl("^[A-Z]{3}$", words)),
     offsets = share(grepl(offset_pattern, words)),
-    blank = 1 - sum(times[said]) / length(cells),
-    distinct = if (length(said) > length(some)) length(said) else uniqueN(words),
+    blank = 1 - sum(times[filled]) / length(cells),
+    distinct = if (length(filled) > length(some)) length(filled) else uniqueN(words),
     examples = paste(utils::head(unique(words), 3L), collapse = " | ")
   )
 }
@@ -149,22 +149,22 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
   score[codes < 0.9, "currency"] <- 0
   # a name such as "order date" or "customer group" speaks of more than one thing; the cells decided
   # above
-  out <- rep(NA_character_, length(columns))
+  result <- rep(NA_character_, length(columns))
   while (any(score > 0)) {
     best <- arrayInd(which.max(score), dim(score))
-    out[[best[[1L]]]] <- names(role_words)[[best[[2L]]]]
+    result[[best[[1L]]]] <- names(role_words)[[best[[2L]]]]
     score[best[[1L]], ] <- 0
     score[, best[[2L]]] <- 0
   }
-  drop <- if ("sales" %in% out) {
+  unused <- if ("sales" %in% result) {
     character()
-  } else if (all(c("quantity", "unit_price") %in% out)) {
+  } else if (all(c("quantity", "unit_price") %in% result)) {
     c("gross")
   } else {
     character()
   }
-  out[out %in% drop] <- NA_character_
-  out
+  result[result %in% unused] <- NA_character_
+  result
 }
 
 # No column is called after the customer: an e-mail, a phone or card number stands for one.

@@ -117,11 +117,11 @@ rule_rows <- function(rule, cells) {
 
 # The rows with any fault, ascending, and the first fault of each.
 first_faults <- function(faults) {
-  at <- unlist(faults, use.names = FALSE)
+  place <- unlist(faults, use.names = FALSE)
   kind <- rep.int(seq_along(faults), lengths(faults))
-  first <- order(at, kind, method = "radix")
-  first <- first[!duplicated(at[first])]
-  list(rows = at[first], reason = set_aside_reasons[kind[first]])
+  first <- order(place, kind, method = "radix")
+  first <- first[!duplicated(place[first])]
+  list(rows = place[first], reason = set_aside_reasons[kind[first]])
 }
 
 # Rows equal over all columns as read (definition 3). A copy is a duplicate where lines have ids,
@@ -136,11 +136,11 @@ find_duplicates <- function(read, rows, has_line_id, policy) {
   if (has_line_id || policy == "all equal lines") {
     return(list(duplicate = again, suspect = integer()))
   }
-  units <- order_units(rows, max(rows$order))
-  if (all(rows$order > 0L) && !anyDuplicated(units$unit[-again])) {
+  minor <- order_units(rows, max(rows$order))
+  if (all(rows$order > 0L) && !anyDuplicated(minor$unit[-again])) {
     return(list(duplicate = again, suspect = integer()))
   }
-  whole_orders_again(read, units, again)
+  whole_orders_again(read, minor, again)
 }
 
 # An order of at least two different lines that stands again as a whole, and, in a file that was
@@ -191,10 +191,10 @@ export_times <- function(times, orders) {
 
 # The unit each row belongs to: its customer and order, or, without an order id, its day.
 order_units <- function(rows, n_orders) {
-  order <- rows$order
-  none <- which(order == 0L)
-  if (length(none) > 0L) order[none] <- -1000000L - rows$day[none]
-  cpp_number_pairs(rows$customer, order, if (length(none) > 0L) 0L else n_orders)
+  sorting <- rows$order
+  none <- which(sorting == 0L)
+  if (length(none) > 0L) sorting[none] <- -1000000L - rows$day[none]
+  cpp_number_pairs(rows$customer, sorting, if (length(none) > 0L) 0L else n_orders)
 }
 
 greatest_divisor <- function(a, b) if (b == 0L) a else greatest_divisor(b, a %% b)

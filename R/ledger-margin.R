@@ -75,13 +75,13 @@ order_margin <- function(ledger, margin = NULL, call = rlang::caller_env()) {
   } else {
     code_column(group_of(ledger, margin$by, call)[[1L]])
   }
-  at <- match(
+  place <- match(
     levels(group),
     names(margin$rates),
     nomatch = if (is.null(margin$otherwise)) NA_integer_ else length(rate$whole)
   )
   used <- if (of_lines) group else group[ledger$orders$customer]
-  lacking <- levels(group)[is.na(at) & tabulate(used, length(levels(group))) > 0L]
+  lacking <- levels(group)[is.na(place) & tabulate(used, length(levels(group))) > 0L]
   if (length(lacking) > 0L) {
     abort_nubrek(c(
       "Every value of {.field {margin$by}} with sales needs a margin rate.",
@@ -92,13 +92,13 @@ order_margin <- function(ledger, margin = NULL, call = rlang::caller_env()) {
       )
     ), "margin", values = lacking, call = call)
   }
-  rates <- rate$whole[at]
-  units <- if (of_lines) {
+  rates <- rate$whole[place]
+  minor <- if (of_lines) {
     cpp_group_sums(
       ledger$lines$sales * rates[group], ledger$lines$number, 0L, length(ledger$orders$sales)
     )$sums
   } else {
     ledger$orders$sales * rates[group[ledger$orders$customer]]
   }
-  list(units = units, digits = rate$digits, words = paste("rates by", margin$by))
+  list(units = minor, digits = rate$digits, words = paste("rates by", margin$by))
 }

@@ -95,9 +95,9 @@ meanings <- function(
   decimal_mark = "detect", test = NULL, cancelled = NULL, excluded_ids = character(),
   currencies = "as mapped"
 ) {
-  said <- mget(names(formals()))
+  given <- mget(names(formals()))
   for (name in names(meaning_choices)) {
-    check_choice(said[[name]], meaning_choices[[name]], arg = name)
+    check_choice(given[[name]], meaning_choices[[name]], arg = name)
   }
   check_choice(clock, names(clocks))
   if (!is.null(currency) && !checkmate::test_string(currency, pattern = "^[A-Z]{3}$")) {
@@ -112,7 +112,7 @@ meanings <- function(
     rlang::current_env()
   )
   for (name in c("cost_rate", "first_purchase_known", "registered")) {
-    check_text(said[[name]], arg = name, null = TRUE)
+    check_text(given[[name]], arg = name, null = TRUE)
   }
   if (!is.null(time_zone)) check_choice(time_zone, OlsonNames())
   for (rule in list(test, cancelled)) {
@@ -125,16 +125,16 @@ meanings <- function(
     "excluded_ids",
     rlang::current_env()
   )
-  said$excluded_ids <- trim_text(excluded_ids)
-  said$minimum_sales <- as.double(minimum_sales)
-  said$fiscal_start <- as.integer(fiscal_start)
-  said["as_of"] <- list(check_day(as_of))
-  said["history_start"] <- list(check_day(history_start))
-  if (!is.null(as_of) && !is.null(history_start) && said$history_start > said$as_of) {
+  given$excluded_ids <- trim_text(excluded_ids)
+  given$minimum_sales <- as.double(minimum_sales)
+  given$fiscal_start <- as.integer(fiscal_start)
+  given["as_of"] <- list(check_day(as_of))
+  given["history_start"] <- list(check_day(history_start))
+  if (!is.null(as_of) && !is.null(history_start) && given$history_start > given$as_of) {
     abort_nubrek(c(
       "{.arg history_start} must not be after {.arg as_of}.",
-      "x" = "{format(said$history_start)} is after {format(said$as_of)}."
+      "x" = "{format(given$history_start)} is after {format(given$as_of)}."
     ), "argument")
   }
-  structure(said, class = "nubrek_meanings")
+  structure(given, class = "nubrek_meanings")
 }

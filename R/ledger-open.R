@@ -40,7 +40,7 @@ open_ledger <- function(
 ) {
   if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
   if (inherits(joins, "nubrek_join")) joins <- list(joins)
-  source <- list(
+  origin <- list(
     columns = columns,
     customers = customers,
     products = products,
@@ -49,7 +49,7 @@ open_ledger <- function(
     rates = rates,
     format = format
   )
-  check_opening(source, meaning, bands)
+  check_opening(origin, meaning, bands)
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   intake <- take_in_orders(orders, columns, meaning, lookup, joins, rates, format)
@@ -70,7 +70,7 @@ open_ledger <- function(
   for (name in names(bands)) {
     band_values(ledger, name)
   } # a band that cannot be cut is said now
-  ledger$source <- c(list(orders = located(orders)), source)
+  ledger$source <- c(list(orders = located(orders)), origin)
   ledger
 }
 
@@ -126,11 +126,11 @@ customer_attributes <- function(ids, customers, lookup) {
   if (is.null(customers)) return(data.table())
   # a customer's own row first, then that of an alias
   place <- match(ids, c(customers$id, resolve_aliases(customers$id, lookup)))
-  table <- customers$attributes[(place - 1L) %% length(customers$id) + 1L]
-  for (name in names(table)) {
-    data.table::set(table, which(is_blank(table[[name]])), name, NA_character_)
+  rows <- customers$attributes[(place - 1L) %% length(customers$id) + 1L]
+  for (name in names(rows)) {
+    data.table::set(rows, which(is_blank(rows[[name]])), name, NA_character_)
   }
-  table
+  rows
 }
 
 new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
@@ -196,11 +196,11 @@ fill_purchases <- function(ledger) {
 
 # The earliest of the days of each customer, NA without one.
 earliest_day <- function(customer, day, n) {
-  out <- rep(NA_integer_, n)
-  if (length(customer) == 0L) return(out)
+  result <- rep(NA_integer_, n)
+  if (length(customer) == 0L) return(result)
   seen <- data.table(customer, day)[, .(day = min(day)), by = customer]
-  out[seen$customer] <- seen$day
-  out
+  result[seen$customer] <- seen$day
+  result
 }
 
 # True first purchases that the user knows, from before the data.

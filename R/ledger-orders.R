@@ -65,31 +65,31 @@ side_amounts <- function(cells, columns, role, intake) {
       "x" = "{length(bad)} cannot be read, the first is {.val {cell_text(cells, bad[[1]])}}."
     ), "amounts", call = NULL)
   }
-  units <- spread(ifelse(read$blank, 0, read$units), cells)
-  units[is.na(units)] <- 0
-  units
+  minor <- spread(ifelse(read$blank, 0, read$units), cells)
+  minor[is.na(minor)] <- 0
+  minor
 }
 
 # Orders with their lines. `late` lines (negative, after the first day of their order) and lines
 # that name another order are returns: an order of their own, or, on request, part of the order they
 # belong to. Customers are codes into the sorted ids.
 form_orders <- function(lines, order_ids, n_customers, meaning) {
-  units <- order_units(lines, length(order_ids))
+  minor <- order_units(lines, length(order_ids))
   back <- which(lines$sales < 0)
   back <- back[lines$order[back] > 0L]
   late <- if (length(back) == 0L) {
     back
   } else {
     start <- cpp_unit_sums(
-      units$unit, units$n, lines$day, lines$seconds, lines$sales, integer()
+      minor$unit, minor$n, lines$day, lines$seconds, lines$sales, integer()
     )$start
-    back[lines$day[back] > start[units$unit[back]]]
+    back[lines$day[back] > start[minor$unit[back]]]
   }
-  linked <- link_returns(lines, meaning, order_ids, units$unit, late)
+  linked <- link_returns(lines, meaning, order_ids, minor$unit, late)
   # what is late and goes nowhere is an order of its own, by day
   alone <- setdiff(late, linked$moved_rows)
   apart <- if (length(alone) == 0L && is.null(linked$moved)) {
-    units
+    minor
   } else {
     day <- integer(length(lines$day))
     day[alone] <- lines$day[alone]
@@ -99,27 +99,27 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
     apart$unit, apart$n, lines$day, lines$seconds, lines$sales, linked$moved_rows
   )
   customer <- cpp_gather(lines$customer, sums$first)
-  order <- cpp_gather(lines$order, sums$first)
-  at <- cpp_sort_orders(customer, n_customers, sums$start, sums$seconds, order, order_ids)
+  sorting <- cpp_gather(lines$order, sums$first)
+  place <- cpp_sort_orders(customer, n_customers, sums$start, sums$seconds, sorting, order_ids)
   orders <- list(
-    customer = cpp_gather(customer, at),
-    day = cpp_gather(sums$start, at),
-    sales = cpp_gather(sums$sales, at),
-    order = order_texts(order_ids, cpp_gather(order, at)),
-    n_lines = cpp_gather(sums$rows, at)
+    customer = cpp_gather(customer, place),
+    day = cpp_gather(sums$start, place),
+    sales = cpp_gather(sums$sales, place),
+    order = order_texts(order_ids, cpp_gather(sorting, place)),
+    n_lines = cpp_gather(sums$rows, place)
   )
   if (".cost" %in% names(lines)) {
     orders$cost <- if (meaning$cost_per == "order") {
-      lines$.cost[sums$first][at]
+      lines$.cost[sums$first][place]
     } else {
-      cpp_group_sums(lines$.cost, apart$unit, 0L, apart$n)$sums[at]
+      cpp_group_sums(lines$.cost, apart$unit, 0L, apart$n)$sums[place]
     }
   }
-  sorted <- cpp_rows_by_unit(apart$unit, at, sums$first, sums$rows)
+  sorted <- cpp_rows_by_unit(apart$unit, place, sums$first, sums$rows)
   rows <- lapply(
     lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], cpp_gather, at = sorted
   )
-  rows$number <- rep.int(seq_along(at), orders$n_lines)
+  rows$number <- rep.int(seq_along(place), orders$n_lines)
   list(
     orders = orders,
     lines = data.table::setDT(rows),

@@ -3,9 +3,9 @@
 read_parquet_file <- function(path, call) {
   need_package("nanoparquet", path, call)
   try_parquet(path, character(), call)
-  table <- data.table::setDT(parquet_part(path, NULL))
-  refuse_bad_text(table, path, call)
-  list(table = table, said = "Parquet")
+  rows <- data.table::setDT(parquet_part(path, NULL))
+  refuse_bad_text(rows, path, call)
+  list(table = rows, said = "Parquet")
 }
 
 parquet_part <- function(path, columns) {
@@ -32,11 +32,11 @@ look_at_parquet <- function(path, but_for) {
   }
   schema <- nanoparquet::read_parquet_schema(path)
   columns <- setdiff(schema$name[!is.na(schema$type)], but_for)
-  table <- if (length(columns) > 0L) nanoparquet::read_parquet(path, col_select = columns)
+  shown <- if (length(columns) > 0L) nanoparquet::read_parquet(path, col_select = columns)
   plain <- \(x) is.numeric(x) && !inherits(x, c("POSIXt", "difftime", "Date", "hms"))
   far <- lapply(
-    table[intersect(
-      schema$name[schema$type %in% "INT64"], Filter(\(name) plain(table[[name]]), names(table))
+    shown[intersect(
+      schema$name[schema$type %in% "INT64"], Filter(\(name) plain(shown[[name]]), names(shown))
     )],
     \(x) which(abs(as.double(x)) >= 2^53)
   )
@@ -51,18 +51,18 @@ try_parquet <- function(paths, but_for, call, look = look_at_parquet) {
   )
   for (i in seq_along(paths)) {
     path <- paths[[i]]
-    said <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
-    if (is.character(said)) {
+    notes <- if (is.list(found)) found[[i]] else "The library that reads Parquet broke down on it."
+    if (is.character(notes)) {
       abort_nubrek(c(
-        "The file {.file {path}} is not sound Parquet.", "x" = "{said}"
+        "The file {.file {path}} is not sound Parquet.", "x" = "{notes}"
       ), "file", path = path, call = call)
     }
-    if (length(said) > 0L) {
+    if (length(notes) > 0L) {
       abort_nubrek(c(
-        "{.field {names(said)[[1]]}} in {.file {path}} holds numbers too long to be told apart.",
-        "x" = "Row {said[[1]][[1]]}, {length(said[[1]])} in all, at 2^53 or beyond.",
+        "{.field {names(notes)[[1]]}} in {.file {path}} holds numbers too long to be told apart.",
+        "x" = "Row {notes[[1]][[1]]}, {length(notes[[1]])} in all, at 2^53 or beyond.",
         "i" = "Export the column as text."
-      ), "file", path = path, rows = said[[1L]], call = call)
+      ), "file", path = path, rows = notes[[1L]], call = call)
     }
   }
 }
@@ -80,9 +80,9 @@ read_parquet_files <- function(paths, call) {
   if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
   refuse_bad_text(c(lapply(read$texts, levels), rest), paths, call)
-  table <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))
+  shown <- c(read$texts, lapply(stats::setNames(nm = others), \(name) code_column(rest[[name]])))
   list(
-    table = table[read$columns],
+    table = shown[read$columns],
     n = sum(read$rows),
     rows = read$rows,
     files = file_names(paths),

@@ -19,9 +19,9 @@ ledger_clock <- function(ledger, clock = NULL, call = rlang::caller_env()) {
 period_number <- function(day, clock) {
   day <- as.integer(day)
   if (length(day) > 100000L && !all(is.na(day))) { # many days are few different ones
-    range <- range(day, na.rm = TRUE)
-    if (diff(range) + 1 < length(day)) {
-      return(period_number(seq.int(range[[1L]], range[[2L]]), clock)[day - range[[1L]] + 1L])
+    ends <- range(day, na.rm = TRUE)
+    if (diff(ends) + 1 < length(day)) {
+      return(period_number(seq.int(ends[[1L]], ends[[2L]]), clock)[day - ends[[1L]] + 1L])
     }
   }
   if (clock == "day") return(day)
@@ -73,9 +73,9 @@ period_row <- function(frame, day) frame$row_of_day[as.integer(day) - frame$firs
 # The label of the period that holds each day, missing where the day is.
 label_of_day <- function(day, clock) {
   number <- period_number(day, clock)
-  all <- sort(unique(number))
-  if (length(all) == 0L) return(rep(NA_character_, length(day)))
-  period_label(period_start(all, clock), clock)[match(number, all)]
+  total <- sort(unique(number))
+  if (length(total) == 0L) return(rep(NA_character_, length(day)))
+  period_label(period_start(total, clock), clock)[match(number, total)]
 }
 
 # How people write a period. A fiscal year is named after the year it ends in.

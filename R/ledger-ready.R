@@ -54,11 +54,11 @@ ready_money <- function(text, name, decimals, meaning, call = rlang::caller_env(
 
 ready_fault <- function(bad, name, text, wanted, call) {
   if (!any(bad, na.rm = TRUE)) return(invisible())
-  row <- which(bad)[[1L]]
+  line <- which(bad)[[1L]]
   abort_nubrek(c(
     "{.field {name}} must be {wanted} in every row.",
     "x" = paste0(
-      "It is {.val {text[[row]]}} in row {row}; {sum(bad, na.rm = TRUE)} row{?s} {?is/are} ",
+      "It is {.val {text[[line]]}} in row {line}; {sum(bad, na.rm = TRUE)} row{?s} {?is/are} ",
       "wrong."
     )
   ), "table", rows = which(bad), call = call)

@@ -93,8 +93,8 @@ distinct_days <- function(day) {
 }
 
 reading_remark <- function(intake) {
-  said <- intake$read$remarks
-  if (is.null(said)) return(NULL)
+  told <- intake$read$remarks
+  if (is.null(told)) return(NULL)
   how <- c(
     `year-first` = NA,
     `day-first` = "dates have the day first",
@@ -104,8 +104,8 @@ reading_remark <- function(intake) {
   more <- paste(c(
     if (!is.na(how)) how, if (intake$written$mark == ",") "the decimal mark is a comma"
   ), collapse = ", ")
-  said$remark <- paste0(said$remark, if (nzchar(more)) paste0("; ", more), ".")
-  said
+  told$remark <- paste0(told$remark, if (nzchar(more)) paste0("; ", more), ".")
+  told
 }
 
 returns_remark <- function(moved, meaning) {

@@ -42,7 +42,7 @@ save_ledger <- function(ledger, path, exports = TRUE) {
     signal_progress("saving the ledger", match(name, names(tables)) / length(tables))
     save_table(tables[[name]], file.path(path, version, name))
   }
-  source <- if (exports && !is.null(ledger$source)) {
+  origin <- if (exports && !is.null(ledger$source)) {
     save_source(ledger$source, path, version, rlang::current_env())
   }
   marks <- lapply(
@@ -52,14 +52,14 @@ save_ledger <- function(ledger, path, exports = TRUE) {
   index <- file.path(path, version, "ledger.json")
   write_text(
     jsonlite::toJSON(c(
-      ledger_facts(ledger), list(source = source, files = marks)
+      ledger_facts(ledger), list(source = origin, files = marks)
     ), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE),
     index
   )
   # from here on the new one holds; what is not current is swept away
   write_text(c(version, rlang::hash_file(index)), file.path(path, "current"))
   unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
-  kept <- vapply(source$orders, `[[`, "", "folder")
+  kept <- vapply(origin$orders, `[[`, "", "folder")
   unlink(
     file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), kept)),
     recursive = TRUE
@@ -115,10 +115,10 @@ save_table <- function(table, to) {
 
 # The columns of a saved table.
 saved_table <- function(from) {
-  table <- as.list(nanoparquet::read_parquet(paste0(from, ".parquet")))
+  rows <- as.list(nanoparquet::read_parquet(paste0(from, ".parquet")))
   ids <- paste0(from, "-ids.txt")
-  if (file.exists(ids)) table[[saved_ids[[basename(from)]]]] <- cpp_read_lines(ids)
-  table
+  if (file.exists(ids)) rows[[saved_ids[[basename(from)]]]] <- cpp_read_lines(ids)
+  rows
 }
 
 # The column of long ids in the tables that have one.
@@ -182,12 +182,12 @@ check_saved_files <- function(path, facts) {
 # Codes, days and counts must be what the passes over them may assume.
 check_ledger_range <- function(ledger) {
   n <- length(ledger$ids)
-  within <- \(x, low, high) length(x) == 0L || (!anyNA(x) && min(x) >= low && max(x) <= high)
-  sound <- within(ledger$orders$customer, 1L, n) &&
-    within(ledger$before$customer, 1L, n) &&
+  inside <- \(x, low, high) length(x) == 0L || (!anyNA(x) && min(x) >= low && max(x) <= high)
+  sound <- inside(ledger$orders$customer, 1L, n) &&
+    inside(ledger$before$customer, 1L, n) &&
     !is.unsorted(ledger$orders$customer) &&
-    within(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) &&
-    within(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
+    inside(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) &&
+    inside(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
     sum(as.double(ledger$orders$n_lines)) == nrow(ledger$lines) &&
     length(ledger$known_first) == n &&
     all(lengths(ledger$orders) == length(ledger$orders$customer))
@@ -221,10 +221,10 @@ open_saved_ledger <- function(path, call = rlang::caller_env()) {
 
 # A ledger from its saved tables and facts.
 ledger_of <- function(read, facts, path) {
-  said <- Filter(Negate(is.null), facts$meaning)
-  said$excluded_ids <- as.character(unlist(said$excluded_ids))
-  for (rule in intersect(c("test", "cancelled"), names(said))) {
-    said[[rule]] <- order_rule(said[[rule]]$column, unlist(said[[rule]]$values))
+  told <- Filter(Negate(is.null), facts$meaning)
+  told$excluded_ids <- as.character(unlist(told$excluded_ids))
+  for (rule in intersect(c("test", "cancelled"), names(told))) {
+    told[[rule]] <- order_rule(told[[rule]]$column, unlist(told[[rule]]$values))
   }
   orders <- read("orders")
   lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
@@ -243,7 +243,7 @@ ledger_of <- function(read, facts, path) {
     known_first = customers$.known_first,
     history_start = as.Date(facts$history_start),
     as_of = as.Date(facts$as_of),
-    meaning = do.call(meanings, said),
+    meaning = do.call(meanings, told),
     currency = facts$currency,
     decimals = as.integer(facts$decimals),
     bands = lapply(facts$bands, \(b) band(b$from, unlist(b$breaks), b$as)),

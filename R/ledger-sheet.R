@@ -33,19 +33,19 @@ read_sheet <- function(path, sheet, call) {
 
 # The text of a column of cells. A day without a time of day is written as a day.
 sheet_text <- function(cells) {
-  out <- rep(NA_character_, length(cells))
+  result <- rep(NA_character_, length(cells))
   kind <- vapply(
     cells, \(cell) if (length(cell) != 1L || is.na(cell)) "" else class(cell)[[1L]], ""
   )
   pick <- \(which) unlist(cells[kind == which], use.names = FALSE)
-  out[kind == "character"] <- pick("character")
-  out[kind == "numeric"] <- cpp_shortest_text(as.double(pick("numeric")))
-  out[kind == "logical"] <- as.character(pick("logical"))
-  at <- kind == "POSIXct"
-  if (any(at)) {
+  result[kind == "character"] <- pick("character")
+  result[kind == "numeric"] <- cpp_shortest_text(as.double(pick("numeric")))
+  result[kind == "logical"] <- as.character(pick("logical"))
+  place <- kind == "POSIXct"
+  if (any(place)) {
     moment <- as.POSIXct(pick("POSIXct"), origin = "1970-01-01", tz = "UTC")
     whole <- as.double(moment) %% 86400 == 0
-    out[at] <- ifelse(whole, format(moment, "%Y-%m-%d"), format(moment, "%Y-%m-%d %H:%M:%S"))
+    result[place] <- ifelse(whole, format(moment, "%Y-%m-%d"), format(moment, "%Y-%m-%d %H:%M:%S"))
   }
-  out
+  result
 }

@@ -38,35 +38,35 @@ ledger_slice <- function(
   }
   keep <- lines_with(ledger, lines)
   whose <- customers_with(ledger, customers)
-  order <- ledger$lines$number
-  day <- ledger$orders$day[order]
+  sorting <- ledger$lines$number
+  day <- ledger$orders$day[sorting]
   keep <- keep &
-    whose[ledger$orders$customer[order]] &
+    whose[ledger$orders$customer[sorting]] &
     day >= as.integer(from) &
     day <= as.integer(until)
   if (!any(keep)) abort_nubrek("Nothing is left in this slice.", "no_rows")
-  out <- cut_orders(ledger, keep, length(lines) > 0L)
-  out$source <- out$made_from <- NULL
-  out$history_start <- max(from, ledger$history_start)
-  out$as_of <- min(until, ledger$as_of)
+  result <- cut_orders(ledger, keep, length(lines) > 0L)
+  result$source <- result$made_from <- NULL
+  result$history_start <- max(from, ledger$history_start)
+  result$as_of <- min(until, ledger$as_of)
   # what came before the slice decides who is not new, if it is to count
-  out$known_first <- if (first == "any") {
+  result$known_first <- if (first == "any") {
     first_purchase_day(ledger)
   } else {
     rep(NA_integer_, n_customers(ledger))
   }
-  out$attributes <- data.table::copy(ledger$attributes)
-  said <- sprintf(
+  result$attributes <- data.table::copy(ledger$attributes)
+  words <- sprintf(
     "A slice: %s. First purchase means first %s.",
     paste(c(
       if (length(lines) > 0L) paste0("lines with ", words_of(lines)),
       if (length(customers) > 0L) paste0("customers with ", words_of(customers)),
-      paste(format_day(out$history_start), "to", format_day(out$as_of))
+      paste(format_day(result$history_start), "to", format_day(result$as_of))
     ), collapse = ", "),
     if (first == "any") "of anything" else "inside the slice"
   )
-  attr(out, "remarks") <- rbind(remark_table("slice", said), remarks(ledger))
-  out
+  attr(result, "remarks") <- rbind(remark_table("slice", words), remarks(ledger))
+  result
 }
 
 # Which lines, and which customers, have one of the values asked for in every attribute.

@@ -116,14 +116,14 @@ read_one_file <- function(path, format, call) {
     ), "file", path = path, call = call)
   }
   read <- reader_of(path)$read(path, format, call)
-  table <- read$table
-  if (anyDuplicated(names(table))) abort_duplicate_header(names(table), path, call)
-  if (nrow(table) == 0L) {
+  rows <- read$table
+  if (anyDuplicated(names(rows))) abort_duplicate_header(names(rows), path, call)
+  if (nrow(rows) == 0L) {
     abort_nubrek(
       "The file {.file {path}} has a header but no rows.", "file", path = path, call = call
     )
   }
-  list(table = table, said = paste0(basename(path), ": ", read$said))
+  list(table = rows, said = paste0(basename(path), ": ", read$said))
 }
 
 abort_duplicate_header <- function(columns, where, call) {

@@ -74,12 +74,12 @@ both <- function(a, b) {
 same_people <- function(ledger, m, value, kind) {
   if (is.null(value)) return(no_suspects())
   use <- !is.na(value)
-  table <- data.table(
+  rows <- data.table(
     code = seq_along(ledger$ids), id = ledger$ids, value, orders = m$orders, sales = m$sales
   )[use]
-  table <- table[value %in% value[duplicated(value)]]
-  if (nrow(table) == 0L) return(no_suspects())
-  out <- table[,
+  rows <- rows[value %in% value[duplicated(value)]]
+  if (nrow(rows) == 0L) return(no_suspects())
+  result <- rows[,
     .(
       ids = first_few(id),
       customers = .N,
@@ -89,7 +89,7 @@ same_people <- function(ledger, m, value, kind) {
     ),
     by = value
   ]
-  out[, .(kind = kind, ids, customers, orders, sales, evidence = value, codes)]
+  result[, .(kind = kind, ids, customers, orders, sales, evidence = value, codes)]
 }
 
 first_few <- function(id) {
@@ -99,7 +99,7 @@ first_few <- function(id) {
 catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
   orders <- data.table(code = ledger$orders$customer, day = ledger$orders$day)
   busiest <- orders[, .N, by = .(code, day)][, .(most = max(N)), by = code]
-  out <- rbind(
+  result <- rbind(
     busiest[most > orders_a_day, .(code, evidence = paste("up to", most, "orders on one day"))],
     {
       n <- tabulate(orders$code, n_customers(ledger))
@@ -110,19 +110,20 @@ catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
     }
   )
   if ("channel" %in% names(ledger$lines)) {
-    at <- data.table(
+    place <- data.table(
       code = orders$code[ledger$lines$number],
       day = orders$day[ledger$lines$number],
       channel = ledger$lines$channel
     )
-    places <- unique(at)[, .N, by = .(code, day)][, .(most = max(N)), by = code]
-    out <- rbind(
-      out, places[most > places_a_day, .(code, evidence = paste("in", most, "channels on one day"))]
+    places <- unique(place)[, .N, by = .(code, day)][, .(most = max(N)), by = code]
+    result <- rbind(
+      result,
+      places[most > places_a_day, .(code, evidence = paste("in", most, "channels on one day"))]
     )
   }
-  if (nrow(out) == 0L) return(no_suspects())
-  out <- out[, .(evidence = paste(evidence, collapse = "; ")), by = code]
-  out[,
+  if (nrow(result) == 0L) return(no_suspects())
+  result <- result[, .(evidence = paste(evidence, collapse = "; ")), by = code]
+  result[,
     .(
       kind = "one id, many customers",
       ids = ledger$ids[code],

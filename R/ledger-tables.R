@@ -38,9 +38,9 @@ attribute_table <- function(source, key, attributes = character(), format = file
 
 # Rows with a key, each once; equal rows count once, others with the same key are an error.
 unique_keys <- function(id, table, key, file, call) {
-  drop <- duplicated(data.table(id, table)) | is.na(id) | id == ""
-  table <- table[!drop]
-  id <- id[!drop]
+  unused <- duplicated(data.table(id, table)) | is.na(id) | id == ""
+  table <- table[!unused]
+  id <- id[!unused]
   if (anyDuplicated(id)) {
     twice <- unique(id[duplicated(id)])
     abort_nubrek(c(
@@ -83,7 +83,7 @@ join_table <- function(source, by, format = file_format()) {
   read <- read_source(source, format)
   check_columns_exist(unname(by), names(read$table), read$files[[1L]])
   key <- unname(by)
-  table <- unique_keys(
+  rows <- unique_keys(
     trim_text(read$table[[key]]),
     read$table[, setdiff(names(read$table), key), with = FALSE],
     key,
@@ -91,7 +91,7 @@ join_table <- function(source, by, format = file_format()) {
     rlang::current_env()
   )
   structure(
-    c(unclass(table), list(by = if (is.null(names(by))) key else names(by))), class = "nubrek_join"
+    c(unclass(rows), list(by = if (is.null(names(by))) key else names(by))), class = "nubrek_join"
   )
 }
 
@@ -105,9 +105,9 @@ add_joins <- function(cells, joins, file, call) {
     # a name in both tables stays the lines' own
     same[same %in% clash] <- paste0(same[same %in% clash], " (", join$file, ")")
     key <- cells[[join$by]]
-    at <- match(trim_text(levels(key)), join$id)
+    place <- match(trim_text(levels(key)), join$id)
     for (i in seq_along(same)) {
-      cells[[same[[i]]]] <- recode(key, join$attributes[[i]][at])
+      cells[[same[[i]]]] <- recode(key, join$attributes[[i]][place])
     }
     from <- c(from, stats::setNames(rep(join$by, length(same)), same))
   }
@@ -156,25 +156,25 @@ currency_rates <- function(source, date = "date", currency = "currency", rate = 
       "x" = "Row {bad[[1]]} of {.file {read$files[[1]]}} has not."
     ), "currency", rows = bad)
   }
-  out <- data.table(
+  result <- data.table(
     currency = toupper(trim_text(read$table[[currency]])),
     day = day,
     rate = trim_text(read$table[[rate]])
   )
-  if (anyDuplicated(out, by = c("currency", "day"))) {
+  if (anyDuplicated(result, by = c("currency", "day"))) {
     abort_nubrek("Two rates stand for one currency and day.", "currency")
   }
-  structure(list(table = out[order(currency, day)]), class = "nubrek_rates")
+  structure(list(table = result[order(currency, day)]), class = "nubrek_rates")
 }
 
 # The text of the rate that holds for each row; NA where there is none.
 rate_of <- function(rates, currency, day) {
-  out <- rep(NA_character_, length(day))
+  result <- rep(NA_character_, length(day))
   for (one in unique(rates$table$currency)) {
     mine <- which(currency == one & !is.na(day))
     listed <- rates$table[rates$table$currency == one]
     place <- findInterval(day[mine], listed$day)
-    out[mine[place > 0L]] <- listed$rate[place[place > 0L]]
+    result[mine[place > 0L]] <- listed$rate[place[place > 0L]]
   }
-  out
+  result
 }

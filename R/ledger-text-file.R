@@ -27,12 +27,12 @@ read_text_file <- function(path, format, call) {
       )
     ), "file", path = path, row = read$row, call = call)
   }
-  table <- data.table::setDT(read$table)
-  recoded <- !all(validUTF8(names(table)))
-  data.table::setnames(table, named_columns(valid_names(names(table))))
-  for (name in names(table)) {
-    seen <- cpp_text_flags(table[[name]])
-    bad <- if (seen[["wide"]]) which(!validUTF8(table[[name]])) else integer()
+  rows <- data.table::setDT(read$table)
+  recoded <- !all(validUTF8(names(rows)))
+  data.table::setnames(rows, named_columns(valid_names(names(rows))))
+  for (name in names(rows)) {
+    seen <- cpp_text_flags(rows[[name]])
+    bad <- if (seen[["wide"]]) which(!validUTF8(rows[[name]])) else integer()
     if (length(bad) > 0L) {
       if (format$encoding == "UTF-8") {
         abort_nubrek(c(
@@ -41,13 +41,13 @@ read_text_file <- function(path, format, call) {
       }
       recoded <- TRUE
       data.table::set(
-        table, bad, name, iconv(table[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?")
+        rows, bad, name, iconv(rows[[name]][bad], "WINDOWS-1252", "UTF-8", sub = "?")
       )
     }
   }
-  said <- said_of(separator, if (recoded) "Windows-1252" else plain$encoding)
-  list(table = table, said = paste0(
-    said, if (read$mark) "; the mark of the file's end (^Z) in the last line is left out"
+  told <- said_of(separator, if (recoded) "Windows-1252" else plain$encoding)
+  list(table = rows, said = paste0(
+    told, if (read$mark) "; the mark of the file's end (^Z) in the last line is left out"
   ))
 }
 
@@ -76,8 +76,8 @@ said_of <- function(separator, encoding) {
 read_regular_files <- function(paths, format, call) {
   plain <- lapply(paths, plain_text_file, encoding = format$encoding, call = call)
   on.exit(unlink(vapply(Filter(\(p) p$temporary, plain), `[[`, "", "path")))
-  at <- vapply(plain, `[[`, "", "path")
-  counts <- lapply(at, header_counts)
+  place <- vapply(plain, `[[`, "", "path")
+  counts <- lapply(place, header_counts)
   separator <- if (format$separator != "detect") {
     format$separator
   } else {
@@ -94,7 +94,7 @@ read_regular_files <- function(paths, format, call) {
   ) {
     return(NULL)
   }
-  headers <- lapply(at, header_names, separator = separator)
+  headers <- lapply(place, header_names, separator = separator)
   if (
     length(unique(headers)) != 1L ||
       length(headers[[1L]]) != counts[[1L]][[separator]] + 1L ||
@@ -103,8 +103,8 @@ read_regular_files <- function(paths, format, call) {
     return(NULL)
   }
   read <- cpp_read_coded(
-    at,
-    sum(file.size(at)),
+    place,
+    sum(file.size(place)),
     list(
       separator = separator,
       columns = length(headers[[1L]]),
@@ -114,13 +114,13 @@ read_regular_files <- function(paths, format, call) {
     \(share) signal_progress("reading orders", share)
   )
   if (is.null(read)) return(NULL)
-  said <- paste0(basename(paths), ": ", vapply(plain, \(p) said_of(separator, p$encoding), ""))
+  told <- paste0(basename(paths), ": ", vapply(plain, \(p) said_of(separator, p$encoding), ""))
   list(
     table = stats::setNames(read$columns, headers[[1L]]),
     n = sum(read$rows),
     rows = read$rows,
     files = file_names(paths),
-    remarks = remark_table("reading", unique(said))
+    remarks = remark_table("reading", unique(told))
   )
 }
 
@@ -190,14 +190,14 @@ refuse_nul <- function(path, shown, call) {
   on.exit(close(from))
   lines <- 0
   while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) {
-    at <- match(as.raw(0L), bytes)
-    if (!is.na(at)) {
-      row <- lines + sum(bytes[seq_len(at)] == 0x0a)
+    place <- match(as.raw(0L), bytes)
+    if (!is.na(place)) {
+      line <- lines + sum(bytes[seq_len(place)] == 0x0a)
       abort_nubrek(c(
         "The file {.file {shown}} holds NUL bytes; it is not text.",
-        "x" = "The first stands in row {format(row, scientific = FALSE)}.",
+        "x" = "The first stands in row {format(line, scientific = FALSE)}.",
         "i" = "Is it UTF-16 without its mark? Set the encoding."
-      ), "file", path = shown, row = row, call = call)
+      ), "file", path = shown, row = line, call = call)
     }
     lines <- lines + sum(bytes == 0x0a)
   }
@@ -206,14 +206,14 @@ refuse_nul <- function(path, shown, call) {
 unpack_gzip <- function(path, call) {
   to <- tempfile(fileext = ".csv")
   from <- gzfile(path, "rb")
-  out <- file(to, "wb")
+  result <- file(to, "wb")
   written <- 0
   broken <- \(e) abort_nubrek(
     "The file {.file {path}} cannot be unpacked.", "file", path = path, call = call
   )
   tryCatch(
     while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) {
-      writeBin(bytes, out)
+      writeBin(bytes, result)
       written <- written + length(bytes)
       refuse_bomb(path, written, call)
     },
@@ -222,7 +222,7 @@ unpack_gzip <- function(path, call) {
     warning = broken,
     finally = {
       close(from)
-      close(out)
+      close(result)
     }
   )
   if (gzip_size(readBin(path, "raw", file.size(path))) %% 2^32 != written %% 2^32) {
@@ -246,14 +246,14 @@ refuse_bomb <- function(path, unpacked, call) {
 # A gzip file is one or more parts; each begins with a known header and ends with the size of what
 # is in it.
 gzip_size <- function(bytes) {
-  at <- which(bytes == 0x1f)
-  at <- at[at + 9L <= length(bytes)]
-  begins <- at[
-    bytes[at + 1L] == 0x8b &
-      bytes[at + 2L] == 0x08 &
-      bytes[at + 3L] < 0x20 &
-      bytes[at + 8L] %in% as.raw(c(0, 2, 4)) &
-      bytes[at + 9L] %in% as.raw(c(0:13, 255))
+  place <- which(bytes == 0x1f)
+  place <- place[place + 9L <= length(bytes)]
+  begins <- place[
+    bytes[place + 1L] == 0x8b &
+      bytes[place + 2L] == 0x08 &
+      bytes[place + 3L] < 0x20 &
+      bytes[place + 8L] %in% as.raw(c(0, 2, 4)) &
+      bytes[place + 9L] %in% as.raw(c(0:13, 255))
   ]
   ends <- c(setdiff(begins, 1L) - 1L, length(bytes))
   sum(vapply(ends, \(end) if (end < 4L) NaN else sum(as.integer(bytes[end - 3:0]) * 256^(0:3)), 0))

@@ -8,9 +8,9 @@ plain_amounts <- function(text) {
 parse_minor <- function(text, decimals, mark) {
   read <- cpp_minor_units(plain_amounts(text), decimals, mark)
   flag <- \(rows) {
-    out <- logical(length(text))
-    out[rows] <- TRUE
-    out
+    result <- logical(length(text))
+    result[rows] <- TRUE
+    result
   }
   list(units = read$units, blank = flag(read$blank), unreadable = flag(read$unreadable))
 }
@@ -61,8 +61,8 @@ format_day <- function(day) {
 # A spreadsheet's day numbers: five digits from 1927 to 2119, with the time of day behind the point.
 serial_pattern <- "^[1-7][0-9]{4}([.][0-9]+)?$"
 looks_serial <- function(text) {
-  said <- trim_text(text[!is_blank(text)])
-  length(said) > 0L && mean(grepl(serial_pattern, said)) > 0.9
+  filled <- trim_text(text[!is_blank(text)])
+  length(filled) > 0L && mean(grepl(serial_pattern, filled)) > 0.9
 }
 
 read_serial <- function(text) {
@@ -79,8 +79,8 @@ read_serial <- function(text) {
 
 # Days and seconds of the day, local to the retailer.
 read_days <- function(text, column, meaning, row_of = identity, call = rlang::caller_env()) {
-  order <- detect_date_order(text, column, meaning$dates, row_of, call)
-  read <- if (order == "serial") read_serial(text) else cpp_read_days(text, order)
+  sorting <- detect_date_order(text, column, meaning$dates, row_of, call)
+  read <- if (sorting == "serial") read_serial(text) else cpp_read_days(text, sorting)
   shifted <- which(!is.na(read$offset) & !is.na(read$day))
   if (length(shifted) > 0L) {
     if (is.null(meaning$time_zone)) {
@@ -98,11 +98,11 @@ read_days <- function(text, column, meaning, row_of = identity, call = rlang::ca
       origin = "1970-01-01",
       tz = "UTC"
     )
-    local <- as.POSIXlt(moment, tz = meaning$time_zone)
-    read$day[shifted] <- as.integer(as.Date(local))
-    read$seconds[shifted] <- local$hour * 3600 + local$min * 60 + local$sec
+    moment_here <- as.POSIXlt(moment, tz = meaning$time_zone)
+    read$day[shifted] <- as.integer(as.Date(moment_here))
+    read$seconds[shifted] <- moment_here$hour * 3600 + moment_here$min * 60 + moment_here$sec
   }
-  list(day = read$day, seconds = read$seconds, order = order)
+  list(day = read$day, seconds = read$seconds, order = sorting)
 }
 
 # The same for cells: each distinct text is read once. No seconds where every row is at midnight.
@@ -126,8 +126,8 @@ detect_decimal_mark <- function(columns, wanted, call = rlang::caller_env()) {
   total <- \(what) sum(vapply(seen, `[[`, 0, what))
   if (total("differ") == 0) {
     if (total("seen") == 0 || total("point") == 0) return(".")
-    at <- which(vapply(seen, \(s) s$example > 0L, NA))[[1L]]
-    example <- levels(columns[[at]])[[seen[[at]]$example]]
+    place <- which(vapply(seen, \(s) s$example > 0L, NA))[[1L]]
+    example <- levels(columns[[place]])[[seen[[place]]$example]]
     abort_nubrek(c(
       "The amounts can be read in two ways.",
       "x" = "{.val {example}} has a decimal {.val {'.'}} or {.val {','}}.",
@@ -144,8 +144,8 @@ read_amounts <- function(cells, n, map, meaning, day, rates, call) {
   off <- lapply(intersect(c("tax", "shipping"), names(map)), \(role) role_cells(cells, map, role))
   mark <- detect_decimal_mark(c(columns, off), meaning$decimal_mark, call)
   currency <- if (has_role(map, "currency")) {
-    raw <- role_cells(cells, map, "currency")
-    recode(raw, toupper(trim_text(levels(raw))))
+    unread <- role_cells(cells, map, "currency")
+    recode(unread, toupper(trim_text(levels(unread))))
   }
   home <- home_currency(setdiff(levels(currency), ""), map, meaning, call)
   foreign <- if (is.null(currency)) {
@@ -202,9 +202,9 @@ home_currency <- function(found, map, meaning, call) {
 # What was read of each distinct amount, for the rows.
 spread_amounts <- function(cells, read) {
   flag <- \(places) {
-    out <- logical(length(read$units))
-    out[places] <- TRUE
-    out
+    result <- logical(length(read$units))
+    result[places] <- TRUE
+    result
   }
   rounded <- rows_where(cells, flag(read$rounded))
   list(

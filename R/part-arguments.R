@@ -2,18 +2,18 @@
 
 # The season of the whole history and the fits, where they are made already, need not be made again.
 study_models <- function(study, season = NULL, fits = NULL) {
-  said <- study$forecast
-  if (is.null(said$season) || identical(said$season, "auto")) said$season <- season
+  section <- study$forecast
+  if (is.null(section$season) || identical(section$season, "auto")) section$season <- season
   # names from the file become symbols without ever being parsed
-  by <- lapply(
-    said$covariates,
+  formulas <- lapply(
+    section$covariates,
     \(names) rlang::new_formula(
       NULL, Reduce(\(a, b) call("+", a, b), lapply(names, as.name)), globalenv()
     )
   )
   models <- do.call(forecast_models, c(
-    said[intersect(names(said), c("purchases", "spend", "penalty", "season"))],
-    if (length(by) > 0L) list(covariates = by)
+    section[intersect(names(section), c("purchases", "spend", "penalty", "season"))],
+    if (length(formulas) > 0L) list(covariates = formulas)
   ))
   models$fits <- fits
   models
@@ -45,35 +45,39 @@ study_grid <- function(study, ledger, by = NULL) {
 
 # Bands that a group does not name may be any.
 rfm_arguments <- function(study) {
-  said <- study$rfm
-  if (is.null(said$groups)) return(said)
+  section <- study$rfm
+  if (is.null(section$groups)) return(section)
   whole <- lapply(
-    said$groups,
+    section$groups,
     \(group) as.data.frame(utils::modifyList(
       list(recency = "any", frequency = "any", monetary = "any"), group
     ))
   )
-  said$groups <- data.frame(group = names(said$groups), do.call(rbind, whole), row.names = NULL)
-  said
+  section$groups <- data.frame(
+    group = names(section$groups), do.call(rbind, whole), row.names = NULL
+  )
+  section
 }
 
 study_benefits <- function(study) {
-  said <- study$tiers$benefits
-  if (is.null(said$cost)) wanted_key(study, "tiers", "benefits")
+  told <- study$tiers$benefits
+  if (is.null(told$cost)) wanted_key(study, "tiers", "benefits")
   margin <- study$economics$margin_rate
   if (is.null(margin)) wanted_key(study, "economics", "margin_rate")
-  tier_benefits(said$cost, margin, said$uplift %||% 0.1)
+  tier_benefits(told$cost, margin, told$uplift %||% 0.1)
 }
 
 # The rule of the tiers; benefits make it only where neither shares nor limits do.
 tier_arguments <- function(study) {
-  said <- study$tiers
-  out <- settings_of(study, "tiers", c("measure", "shares", "thresholds", "match"))
-  if (!is.null(said$limits)) out$thresholds <- lapply(said$limits, \(x) if (length(x) > 0L) x)
-  if (!is.null(said$benefits) && is.null(out$shares) && is.null(out$thresholds)) {
-    out$benefits <- study_benefits(study)
+  section <- study$tiers
+  result <- settings_of(study, "tiers", c("measure", "shares", "thresholds", "match"))
+  if (!is.null(section$limits)) {
+    result$thresholds <- lapply(section$limits, \(x) if (length(x) > 0L) x)
   }
-  out
+  if (!is.null(section$benefits) && is.null(result$shares) && is.null(result$thresholds)) {
+    result$benefits <- study_benefits(study)
+  }
+  result
 }
 
 study_moves <- function(study, ledger) {
@@ -86,8 +90,9 @@ study_moves <- function(study, ledger) {
 
 # What the acquisition cost is given by, which the grid must be by as well.
 payback_groups <- function(study) {
-  by <- if (!is.null(study$payback$spend)) names(study$payback$spend$by) else study$payback$costs$by
-  if (length(by) == 0L || identical(by, "cohort")) NULL else by
+  payback <- study$payback
+  cost_by <- if (!is.null(payback$spend)) names(payback$spend$by) else payback$costs$by
+  if (length(cost_by) == 0L || identical(cost_by, "cohort")) NULL else cost_by
 }
 
 # What winning customers cost, as the section payback says.
@@ -160,11 +165,11 @@ study_value_by <- function(study, ledger, by, season) {
 study_payback <- function(study, ledger, together) {
   cost <- study_cost(study)
   part <- study$payback
-  by <- payback_groups(study)
+  grouped_by <- payback_groups(study)
   cohort_payback(
-    study_grid(study, ledger, by),
+    study_grid(study, ledger, grouped_by),
     cost,
-    together = together && !is.null(by),
+    together = together && !is.null(grouped_by),
     within = part$within,
     yearly_discount = part$yearly_discount %||% 0
   )

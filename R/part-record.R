@@ -34,8 +34,8 @@ wanted_key <- function(study, section, key) {
 
 # Keys of a section that go to the function as they stand.
 settings_of <- function(study, section, keys) {
-  said <- study[[section]]
-  said[intersect(names(said), keys)]
+  told <- study[[section]]
+  told[intersect(names(told), keys)]
 }
 
 # Words given to an option, with commas between them.

@@ -11,11 +11,13 @@ describe.nubrek_tracking <- function(x) {
     if (actual == 0) {
       ""
     } else {
-      by <- expected / actual - 1
-      if (abs(by) < 0.005) {
+      ahead_by <- expected / actual - 1
+      if (abs(ahead_by) < 0.005) {
         ", the same"
       } else {
-        sprintf(", %s %s", present_share(abs(by)), if (by > 0) "too many" else "too few")
+        sprintf(
+          ", %s %s", present_share(abs(ahead_by)), if (ahead_by > 0) "too many" else "too few"
+        )
       }
     }
   }
@@ -87,7 +89,7 @@ describe.nubrek_spend_check <- function(x) {
 #' @export
 describe.nubrek_spend_frequency <- function(x) {
   rho <- basis_of(x, "correlation")
-  range <- sprintf(
+  ends <- sprintf(
     "rank correlation %.2f, %s interval %.2f to %.2f",
     rho,
     present_share(basis_of(x, "level")),
@@ -102,12 +104,12 @@ describe.nubrek_spend_frequency <- function(x) {
       sprintf(
         "Who comes more often spends %s each time (%s): the spend models overlook that.",
         if (rho > 0) "more" else "less",
-        range
+        ends
       )
     } else {
       sprintf(
         "Who comes more often spends about as much each time (%s), as the spend models assume.",
-        range
+        ends
       )
     }
   )
@@ -140,10 +142,10 @@ describe.nubrek_calibration <- function(x) {
 
 #' @export
 describe.nubrek_captured <- function(x) {
-  at <- which.min(abs(x$share_of_customers - 0.1))
+  place <- which.min(abs(x$share_of_customers - 0.1))
   model <- basis_of(x, "model")
   naive <- setdiff(names(x), c("share_of_customers", model, "best"))
-  other <- naive[which.max(vapply(naive, \(n) x[[n]][[at]], 0))]
+  other <- naive[which.max(vapply(naive, \(n) x[[n]][[place]], 0))]
   list(
     heading = paste("Sales after", format_day(basis_of(x, "cut")), "by the customers put first"),
     finding = sprintf(
@@ -151,12 +153,12 @@ describe.nubrek_captured <- function(x) {
         "The %s of customers that %s put first brought %s of the following sales; by the best ",
         "naive rule (%s) it was %s, and %s could have been found."
       ),
-      present_share(x$share_of_customers[[at]]),
+      present_share(x$share_of_customers[[place]]),
       model,
-      present_share(x[[model]][[at]]),
+      present_share(x[[model]][[place]]),
       other,
-      present_share(x[[other]][[at]]),
-      present_share(x$best[[at]])
+      present_share(x[[other]][[place]]),
+      present_share(x$best[[place]])
     )
   )
 }

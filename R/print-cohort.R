@@ -24,7 +24,7 @@ measure_finding <- function(x, measure, clock) {
   if (is.null(rule$base)) return(NULL)
   lines <- bottom_lines(x)
   lines <- lines[lines$line == "without older cohorts" & lines$age > 0L & !is.na(lines$value), ]
-  write <- switch(rule$kind,
+  writer <- switch(rule$kind,
     share = \(v) present_share(v),
     money = \(v) format_money(v, basis_of(x, "currency")),
     \(v) formatC(v, format = "f", digits = 2L)
@@ -33,16 +33,16 @@ measure_finding <- function(x, measure, clock) {
   sized <- lines[lines$age <= year & lines$size >= 30L, ]
   if (nrow(sized) == 0L) sized <- lines[lines$age <= year, ]
   if (nrow(sized) == 0L) return(NULL)
-  if (!is.null(basis_of(x, "by"))) return(group_finding(x, sized, rule, write, clock))
+  if (!is.null(basis_of(x, "by"))) return(group_finding(x, sized, rule, writer, clock))
   far <- utils::tail(sized, 1L)
   near <- sized[1L, ]
   if (measure == "retention") {
     one <- sprintf(
-      "%s of a cohort bought in the %s after the first purchase", write(near$value), clock
+      "%s of a cohort bought in the %s after the first purchase", writer(near$value), clock
     )
     return(
       if (far$age > 1L) {
-        sprintf("%s, %s in the %s %s after it.", one, write(far$value), ordinal(far$age), clock)
+        sprintf("%s, %s in the %s %s after it.", one, writer(far$value), ordinal(far$age), clock)
       } else {
         paste0(one, ".")
       }
@@ -51,21 +51,21 @@ measure_finding <- function(x, measure, clock) {
   after <- n_of(far$age, clock)
   switch(measure,
     still_active = sprintf(
-      "%s of a cohort bought %s after the first purchase or later.", write(far$value), after
+      "%s of a cohort bought %s after the first purchase or later.", writer(far$value), after
     ),
     net_revenue_retention = sprintf(
       "%s after the first purchase a cohort brings %s of the sales of its first %s.",
       capital(after),
-      write(far$value),
+      writer(far$value),
       clock
     ),
     cumulative_sales_per_customer = sprintf(
-      "By age %s an acquired customer has brought %s of sales.", after, write(far$value)
+      "By age %s an acquired customer has brought %s of sales.", after, writer(far$value)
     ),
     value_to_date = sprintf(
-      "By age %s an acquired customer has brought %s of margin.", after, write(far$value)
+      "By age %s an acquired customer has brought %s of margin.", after, writer(far$value)
     ),
-    sprintf("%s: %s after %s.", capital(rule$label), write(far$value), after)
+    sprintf("%s: %s after %s.", capital(rule$label), writer(far$value), after)
   )
 }
 
@@ -78,8 +78,8 @@ period_finding <- function(x, measure, clock) {
   ) {
     return(NULL)
   }
-  table <- plain_table(x)
-  full <- table[table$complete, ]
+  rows <- plain_table(x)
+  full <- rows[rows$complete, ]
   if (nrow(full) == 0L) return(NULL)
   last <- full[full$period == max(full$period), ]
   if (sum(last$value) <= 0) return(NULL)
@@ -94,15 +94,15 @@ period_finding <- function(x, measure, clock) {
 group_finding <- function(x, sized, rule, write, clock) {
   # the latest age that most groups have reached
   ages <- table(sized$age)
-  at <- max(as.integer(names(ages)[ages == max(ages)]))
-  there <- sized[sized$age == at, ]
+  place <- max(as.integer(names(ages)[ages == max(ages)]))
+  there <- sized[sized$age == place, ]
   label <- \(row) paste(unlist(lapply(row[basis_of(x, "by")], as.character)), collapse = ", ")
   high <- there[which.max(there$value), ]
   low <- there[which.min(there$value), ]
   sprintf(
     "%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).",
     capital(sub(":.*", "", rule$label)),
-    n_of(at, clock),
+    n_of(place, clock),
     label(high),
     write(high$value),
     label(low),
@@ -158,7 +158,7 @@ usual_finding <- function(judged, x, share) {
     ))
   }
   clear <- told[which.min(told$p), ]
-  write <- if (share) \(v) present_share(v) else \(v) format_money(v, basis_of(x, "currency"))
+  writer <- if (share) \(v) present_share(v) else \(v) format_money(v, basis_of(x, "currency"))
   group <- vapply(clear[basis_of(x, "by")], as.character, "")
   sprintf(
     paste0(
@@ -171,8 +171,8 @@ usual_finding <- function(judged, x, share) {
     if (length(group) > 0L) paste0("\u201c", paste(group, collapse = ", "), "\u201d ") else "",
     period_label(clear$cohort, basis_of(x, "clock")),
     clear$age,
-    write(clear$value),
-    write(clear$usual)
+    writer(clear$value),
+    writer(clear$usual)
   )
 }
 
@@ -180,26 +180,28 @@ is_or_are <- function(n) paste(format_count(n), if (n == 1L) "is" else "are")
 
 # Cohorts down, some ages across: the difference, with a star where it is beyond noise.
 usual_table <- function(x) {
-  table <- plain_table(x)
-  cohorts <- sort(unique(table$cohort))
-  ages <- sort(unique(table$age))
+  rows <- plain_table(x)
+  cohorts <- sort(unique(rows$cohort))
+  ages <- sort(unique(rows$age))
   ages <- ages[ages %in% c(0:6, 9L, 12L, 18L, 24L) | length(ages) <= 12L]
   share <- grid_measures[[basis_of(x, "measure")]]$kind == "share"
   cell <- \(age) {
-    mine <- table[table$age == age, ]
-    at <- match(cohorts, mine$cohort)
+    mine <- rows[rows$age == age, ]
+    place <- match(cohorts, mine$cohort)
     text <- formatC(
-      mine$difference[at] * if (share) 100 else 1,
+      mine$difference[place] * if (share) 100 else 1,
       format = "f",
       digits = if (share) 0L else 1L,
       flag = "+"
     )
     text <- sub("^[+-]0(\\.0)?$", "0", text)
     ifelse(
-      is.na(at), "", paste0(text, ifelse(mine$verdict[at] %in% c("better", "worse"), "*", " "))
+      is.na(place),
+      "",
+      paste0(text, ifelse(mine$verdict[place] %in% c("better", "worse"), "*", " "))
     )
   }
-  size <- format_count_plain(table$size[match(cohorts, table$cohort)])
+  size <- format_count_plain(rows$size[match(cohorts, rows$cohort)])
   as_cells(c(
     list(cohort = period_label(cohorts, basis_of(x, "clock")), size = size),
     stats::setNames(lapply(ages, cell), paste("age", ages))
@@ -207,19 +209,21 @@ usual_table <- function(x) {
 }
 
 interval_in_words <- function(summary) {
-  write <- \(v) formatC(v, format = "f", digits = 2L)
-  at <- match("value_to_cost", names(summary))
-  out <- append(
+  writer <- \(v) formatC(v, format = "f", digits = 2L)
+  place <- match("value_to_cost", names(summary))
+  result <- append(
     as.list(summary),
     list(
       interval = ifelse(is.na(summary$value_to_cost), NA, paste(
-        write(summary$value_to_cost_lower), "to", write(summary$value_to_cost_upper)
+        writer(summary$value_to_cost_lower), "to", writer(summary$value_to_cost_upper)
       ))
     ),
-    at
+    place
   )
   as.data.frame(
-    out[setdiff(names(out), c("value_to_cost_lower", "value_to_cost_upper", "cohorts_there"))],
+    result[
+      setdiff(names(result), c("value_to_cost_lower", "value_to_cost_upper", "cohorts_there"))
+    ],
     optional = TRUE
   )
 }
@@ -228,15 +232,15 @@ interval_in_words <- function(summary) {
 describe.nubrek_payback <- function(x) {
   margin <- basis_of(x, "money") == "margin"
   grouped <- length(basis_of(x, "by")) > 0L && margin
-  summary <- payback_summary(x)
+  summed <- payback_summary(x)
   list(
     heading = if (margin) {
       "Has the money spent on winning customers come back?"
     } else {
       "Sales against acquisition cost"
     },
-    finding = payback_finding(x, summary, margin),
-    table = if (grouped) interval_in_words(summary) else payback_table(x, margin),
+    finding = payback_finding(x, summed, margin),
+    table = if (grouped) interval_in_words(summed) else payback_table(x, margin),
     after = if (grouped) {
       c("", sprintf(paste0(
         "Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; ",

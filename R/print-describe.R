@@ -97,8 +97,8 @@ by_day_90 <- function(table) {
 #' @export
 describe.nubrek_grid <- function(x) {
   retention <- grid_measure(x, "retention")
-  said <- describe(retention)
-  list(heading = paste0("First-purchase cohorts by ", basis_of(x, "clock")), finding = said$finding)
+  told <- describe(retention)
+  list(heading = paste0("First-purchase cohorts by ", basis_of(x, "clock")), finding = told$finding)
 }
 
 ordinal <- function(n) {

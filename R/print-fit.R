@@ -22,7 +22,7 @@ print.nubrek_spend <- print.nubrek_purchases
 
 #' @export
 describe.nubrek_fit <- function(x) {
-  by <- basis_of(x, "covariates")
+  covariates_told <- basis_of(x, "covariates")
   spend <- basis_of(x, "model") %in% names(spend_models())
   list(
     heading = sprintf(
@@ -39,10 +39,10 @@ describe.nubrek_fit <- function(x) {
         if (!spend) paste0("; times in ", basis_of(x, "unit"), "s") else "",
         if (basis_of(x, "penalty") > 0) sprintf("; penalty %g", basis_of(x, "penalty")) else ""
       ),
-      if (by != "no covariates") {
+      if (covariates_told != "no covariates") {
         paste0(
           "Covariates: ",
-          by,
+          covariates_told,
           ". The parameters are those of the base",
           if (nzchar(basis_of(x, "group"))) paste0(": ", basis_of(x, "group")),
           "."

@@ -3,9 +3,9 @@
 
 #' @export
 print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = "age") {
-  table <- grid_measure(x, measure, view)
-  if (is_part(x)) attr(table, "whole") <- attr(x, "whole")
-  print(table, rows = rows, ...)
+  shown <- grid_measure(x, measure, view)
+  if (is_part(x)) attr(shown, "whole") <- attr(x, "whole")
+  print(shown, rows = rows, ...)
 }
 
 # How a value of each kind stands in a cell.
@@ -49,10 +49,10 @@ measure_rows <- function(x, places, rows) {
       matrix("", 0L, length(places))
     }
   }
-  by <- basis_of(x, "by")
-  if (!is.null(by)) {
-    label <- \(table) do.call(paste, c(lapply(table[by], as.character), sep = ", "))
-    cohorts <- unique(plain_table(x)[c(by, "cohort", "size")])
+  grouped_by <- basis_of(x, "by")
+  if (!is.null(grouped_by)) {
+    label <- \(table) do.call(paste, c(lapply(table[grouped_by], as.character), sep = ", "))
+    cohorts <- unique(plain_table(x)[c(grouped_by, "cohort", "size")])
     groups <- unique(label(cohorts))
     lines <- lines[lines$line == "without older cohorts", ]
     return(list(
@@ -88,34 +88,34 @@ measure_rows <- function(x, places, rows) {
 #' @export
 print.nubrek_measure <- function(x, rows = 24L, ...) {
   rlang::check_dots_empty()
-  said <- describe(x)
+  told <- describe(x)
   clock <- basis_of(x, "clock")
   calendar <- identical(basis_of(x, "view"), "calendar")
   places <- if (calendar) sort(unique(x$period)) else seq.int(min(0L, x$age), max(x$age))
   heads <- if (calendar) period_label(places, clock) else as.character(places)
-  table <- measure_rows(x, places, rows)
-  by <- basis_of(x, "by")
-  corner <- if (is.null(by)) "cohort" else paste(by, collapse = ", ")
-  text <- measure_text(table, heads, corner, calendar)
-  top <- nrow(table$body) + 1L
+  shown <- measure_rows(x, places, rows)
+  grouped_by <- basis_of(x, "by")
+  corner <- if (is.null(grouped_by)) "cohort" else paste(grouped_by, collapse = ", ")
+  text <- measure_text(shown, heads, corner, calendar)
+  top <- nrow(shown$body) + 1L
   rule <- strrep("\u2500", max(nchar(text$lines, "width")))
   writeLines(c(
-    cli::style_bold(said$heading),
+    cli::style_bold(told$heading),
     basis_line(x),
     "",
-    unlist(lapply(said$finding, wrap_lines)),
-    if (!is.null(said$finding)) "",
+    unlist(lapply(told$finding, wrap_lines)),
+    if (!is.null(told$finding)) "",
     text$lines[[1L]],
     rule,
     text$lines[2:top],
-    if (nrow(table$bottom) > 0L) c(rule, text$lines[-seq_len(top)]),
+    if (nrow(shown$bottom) > 0L) c(rule, text$lines[-seq_len(top)]),
     strwrap(measure_legend(x, calendar), terminal_width()),
-    if (table$left_out > 0L) {
+    if (shown$left_out > 0L) {
       paste0(
         "Earlier cohorts left out: ",
-        table$left_out,
+        shown$left_out,
         "; ",
-        rows_hint(table$left_out + nrow(table$body))
+        rows_hint(shown$left_out + nrow(shown$body))
       )
     },
     lost_columns_line(text$lost, calendar),

@@ -2,31 +2,31 @@
 
 # A result as text, column by column, ready to be laid out. Not known is "-".
 present <- function(x, big_mark = "\u202f") {
-  table <- plain_table(x)
+  rows <- plain_table(x)
   decimals <- basis_of(x, "decimals", NULL) %||% 2L
   kinds <- basis_of(x, "kinds", NULL)
   cells <- Map(
     \(name, column) present_column(kind_of(name, column, kinds), column, decimals, big_mark),
-    names(table),
-    table
+    names(rows),
+    rows
   )
   as.data.frame(cells, optional = TRUE, stringsAsFactors = FALSE)
 }
 
 present_column <- function(kind, x, decimals, big_mark) {
-  write <- kind_writers[[kind]] %||% write_decimals
-  ifelse(is.na(x), "-", write(x, kind_records[[kind]]$decimals(x, decimals), big_mark))
+  writer <- kind_writers[[kind]] %||% write_decimals
+  ifelse(is.na(x), "-", writer(x, kind_records[[kind]]$decimals(x, decimals), big_mark))
 }
 
 # With the decimals of the kind, which may differ by row.
 write_decimals <- function(x, digits, big_mark) {
   known <- ifelse(is.na(x), 0, as.double(x))
-  out <- character(length(x))
+  result <- character(length(x))
   for (n in unique(digits)) {
     those <- rep_len(digits == n, length(x))
-    out[those] <- fixed(known[those], n, big_mark)
+    result[those] <- fixed(known[those], n, big_mark)
   }
-  out
+  result
 }
 
 # Kinds that are more than decimals.
@@ -88,9 +88,9 @@ is_number_column <- function(name, x, kinds = NULL) {
 
 # A table of ready text whose columns from the second on are cells.
 as_cells <- function(table, words = 1L) {
-  names <- names(table)[-seq_len(words)]
+  called <- names(table)[-seq_len(words)]
   structure(as.data.frame(table, optional = TRUE), basis = list(
-    kinds = stats::setNames(rep("cell", length(names)), names)
+    kinds = stats::setNames(rep("cell", length(called)), called)
   ))
 }
 

@@ -2,9 +2,9 @@
 
 #' @export
 describe.nubrek_ranks <- function(x) {
-  by <- basis_of(x, "by")
-  within <- basis_of(x, "within")
-  words <- gsub("_", " ", by)
+  grouped_by <- basis_of(x, "by")
+  inside_of <- basis_of(x, "within")
+  words <- gsub("_", " ", grouped_by)
   asked <- c(
     if (!is.null(basis_of(x, "top"))) paste("top", number_text(basis_of(x, "top"))),
     if (!is.null(basis_of(x, "bottom"))) paste("bottom", number_text(basis_of(x, "bottom")))
@@ -21,11 +21,11 @@ describe.nubrek_ranks <- function(x) {
     },
     " by ",
     words,
-    if (!is.null(within)) paste(" within", paste(gsub("_", " ", within), collapse = " and "))
+    if (!is.null(inside_of)) paste(" within", paste(gsub("_", " ", inside_of), collapse = " and "))
   )
   finding <- if (nrow(x) == 0L) {
     "Nobody is left."
-  } else if (is.null(within)) {
+  } else if (is.null(inside_of)) {
     sprintf(
       "%s bring%s %s of the sales of all %s.",
       these(nrow(x), "customer"),
@@ -34,7 +34,7 @@ describe.nubrek_ranks <- function(x) {
       n_of(x$customers_of_group[[1L]], "customer")
     )
   } else {
-    sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[within])), "group"))
+    sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[inside_of])), "group"))
   }
   list(heading = heading, finding = finding)
 }
@@ -74,7 +74,7 @@ describe.nubrek_rfm <- function(x) {
 describe.nubrek_map <- function(x) {
   profile <- map_profile(x)
   top <- which.max(profile$sales)
-  cut <- basis_of(x, "cut")
+  limits <- basis_of(x, "cut")
   list(
     heading = "The order map: mean order sales against purchases",
     table = profile,
@@ -83,8 +83,8 @@ describe.nubrek_map <- function(x) {
       capital(profile$region[[top]]),
       present_share(profile$share_of_customers[[top]]),
       present_share(profile$share_of_sales[[top]]),
-      n_of(round(cut[["purchases"]], 2), "purchase"),
-      format_money(cut[["mean_sales"]], basis_of(x, "currency"))
+      n_of(round(limits[["purchases"]], 2), "purchase"),
+      format_money(limits[["mean_sales"]], basis_of(x, "currency"))
     ),
     after = c(
       "", paste("Reaching a cut is high. Each customer's region, and who is marked:", all_hint())
@@ -97,8 +97,8 @@ describe.nubrek_tiers <- function(x) {
   profile <- tier_profile(x)
   until <- basis_of(x, "until")
   near <- if (!is.null(until) && "to_next" %in% names(x)) {
-    open <- x[!is.na(x$to_next), ]
-    open[order(open$to_next), ][1L, ]
+    pending <- x[!is.na(x$to_next), ]
+    pending[order(pending$to_next), ][1L, ]
   }
   list(
     heading = "Loyalty tiers",
@@ -144,25 +144,25 @@ describe.nubrek_moves <- function(x) {
   steps <- basis_of(x, "steps")
   step <- steps[[length(steps)]]
   cells <- plain_table(x)[x$step == step, ]
-  labels <- basis_of(x, "labels")
-  place <- match(cells$to, c(labels, "absent"))
-  before <- match(cells$from, c(labels, "absent"))
+  words <- basis_of(x, "labels")
+  place <- match(cells$to, c(words, "absent"))
+  before <- match(cells$from, c(words, "absent"))
   fell <- sum(cells$customers[!is.na(before) & place > before])
   rose <- sum(cells$customers[!is.na(before) & place < before])
-  top <- cells[cells$from == labels[[1L]], ]
-  left <- sum(top$customers[top$to != labels[[1L]]])
+  top <- cells[cells$from == words[[1L]], ]
+  left <- sum(top$customers[top$to != words[[1L]]])
   list(
     heading = paste("Who moved between tiers:", step),
     finding = sprintf(
       "%s of %s in \u201c%s\u201d left it (%s of sales); in all %s rose and %s fell.",
       format_count(left),
       format_count(sum(top$customers)),
-      labels[[1L]],
-      format_change(sum(top$change[top$to != labels[[1L]]]), basis_of(x, "currency")),
+      words[[1L]],
+      format_change(sum(top$change[top$to != words[[1L]]]), basis_of(x, "currency")),
       n_of(rose, "customer"),
       format_count(fell)
     ),
-    table = move_table(cells, labels),
+    table = move_table(cells, words),
     after = c("", paste0(
       "Rows: from, columns: to; percent of the row. Change of sales, other steps: ",
       all_hint(),
@@ -183,11 +183,11 @@ format_change <- function(x, currency) {
 move_table <- function(cells, labels) {
   places <- move_places(labels)
   text <- \(to) {
-    at <- match(paste(places$from, to), paste(cells$from, cells$to))
-    ifelse(cells$customers[at] == 0L, "0", paste0(
-      format_count_plain(cells$customers[at]),
+    place <- match(paste(places$from, to), paste(cells$from, cells$to))
+    ifelse(cells$customers[place] == 0L, "0", paste0(
+      format_count_plain(cells$customers[place]),
       " (",
-      formatC(100 * cells$share_of_from[at], format = "f", digits = 0L),
+      formatC(100 * cells$share_of_from[place], format = "f", digits = 0L),
       " %)"
     ))
   }

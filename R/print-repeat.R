@@ -17,17 +17,17 @@ describe.nubrek_rate <- function(x) {
 #' @export
 describe.nubrek_counts <- function(x) {
   folded <- basis_of(x, "folded")
-  own <- which(!x$purchases %in% folded)
-  most <- own[which.max(x$customers[own])]
-  table <- plain_table(x)
+  mine <- which(!x$purchases %in% folded)
+  most <- mine[which.max(x$customers[mine])]
+  rows <- plain_table(x)
   if (!is.null(folded)) {
-    table$purchases <- ifelse(
-      table$purchases == folded, paste(folded, "or more"), format(table$purchases, trim = TRUE)
+    rows$purchases <- ifelse(
+      rows$purchases == folded, paste(folded, "or more"), format(rows$purchases, trim = TRUE)
     )
   }
   list(
     heading = "Customers by number of purchases",
-    table = structure(table, basis = attr(x, "basis")),
+    table = structure(rows, basis = attr(x, "basis")),
     finding = paste(c(
       if (length(most) > 0L) {
         sprintf(
@@ -177,17 +177,19 @@ describe.nubrek_all_gaps <- function(x) {
 #' @export
 describe.nubrek_new <- function(x) {
   clock <- basis_of(x, "clock")
-  by <- basis_of(x, "by")
+  grouped_by <- basis_of(x, "by")
   full <- plain_table(x)[!x$partial, ]
   if (nrow(full) == 0L) full <- plain_table(x)
   last <- full[full$period == max(full$period), ]
   active <- sum(last$active)
   when <- period_label(max(full$period), clock)
   list(
-    heading = paste0("New and returning customers by ", clock, if (!is.null(by)) paste(" and", by)),
+    heading = paste0(
+      "New and returning customers by ", clock, if (!is.null(grouped_by)) paste(" and", grouped_by)
+    ),
     finding = if (active == 0L) {
       sprintf("Nobody bought in %s.", when)
-    } else if (is.null(by)) {
+    } else if (is.null(grouped_by)) {
       sprintf(
         "In %s %s of %s active customers were new, %s returning%s.",
         when,
@@ -207,7 +209,7 @@ describe.nubrek_new <- function(x) {
       sprintf(
         "In %s the share of new customers was highest in \u201c%s\u201d: %s of %s.",
         when,
-        last[[by]][[most]],
+        last[[grouped_by]][[most]],
         present_share(last$new[[most]] / last$active[[most]]),
         format_count(last$active[[most]])
       )
@@ -217,9 +219,9 @@ describe.nubrek_new <- function(x) {
 
 #' @export
 describe.nubrek_sales <- function(x) {
-  by <- basis_of(x, "by")
+  grouped_by <- basis_of(x, "by")
   label <- \(i) paste(
-    unlist(lapply(plain_table(x)[i, by, drop = FALSE], as.character)), collapse = ", "
+    unlist(lapply(plain_table(x)[i, grouped_by, drop = FALSE], as.character)), collapse = ", "
   )
   currency <- basis_of(x, "currency")
   top <- sprintf("\u201c%s\u201d brings %s of sales.", label(1L), present_share(x$share[[1L]]))
@@ -230,29 +232,30 @@ describe.nubrek_sales <- function(x) {
   } else {
     up <- which.max(x$change)
     down <- which.min(x$change)
-    all <- basis_of(x, "total") - basis_of(x, "total_before")
+    everybody <- basis_of(x, "total") - basis_of(x, "total_before")
     sprintf(
       "Sales %s by %s; \u201c%s\u201d %s most (%s%s%s).",
-      if (all >= 0) "grew" else "fell",
-      format_money(abs(all), currency),
-      label(if (all >= 0) up else down),
-      if (all >= 0) "grew" else "fell",
-      if (all >= 0) "+" else "",
-      format_money(if (all >= 0) x$change[[up]] else x$change[[down]], currency),
+      if (everybody >= 0) "grew" else "fell",
+      format_money(abs(everybody), currency),
+      label(if (everybody >= 0) up else down),
+      if (everybody >= 0) "grew" else "fell",
+      if (everybody >= 0) "+" else "",
+      format_money(if (everybody >= 0) x$change[[up]] else x$change[[down]], currency),
       {
-        p <- x$change_percent[[if (all >= 0) up else down]]
+        p <- x$change_percent[[if (everybody >= 0) up else down]]
         if (is.na(p)) "" else paste0(", ", present_share(p))
       }
     )
   }
   list(
-    heading = paste("Sales by", paste(gsub("_", " ", by), collapse = " and ")),
+    heading = paste("Sales by", paste(gsub("_", " ", grouped_by), collapse = " and ")),
     finding = finding,
     table = if (is.null(basis_of(x, "against"))) {
       x
     } else {
       plain_columns(x, c(
-        by, "sales", "sales_before", "change", "change_percent", "share_of_growth", "rank_change"
+        grouped_by, "sales", "sales_before", "change", "change_percent", "share_of_growth",
+        "rank_change"
       ))
     }
   )

@@ -92,9 +92,9 @@ wrap_lines <- function(text, exdent = 0L) {
 }
 
 remark_lines <- function(x) {
-  said <- remarks(x)
-  if (nrow(said) == 0L) return(character())
-  text <- unlist(lapply(paste0("! ", said$remark), wrap_lines, exdent = 2L))
+  notes <- remarks(x)
+  if (nrow(notes) == 0L) return(character())
+  text <- unlist(lapply(paste0("! ", notes$remark), wrap_lines, exdent = 2L))
   c("", text)
 }
 
@@ -102,13 +102,13 @@ remark_lines <- function(x) {
 print_result <- function(
   x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL
 ) {
-  said <- unlist(lapply(finding, wrap_lines))
+  told <- unlist(lapply(finding, wrap_lines))
   writeLines(c(
     cli::style_bold(seen_text(heading)),
     if (nzchar(basis_line(x))) basis_line(x),
     "",
-    said,
-    if (length(said) > 0L) "",
+    told,
+    if (length(told) > 0L) "",
     table_lines(table, rows),
     unlist(lapply(after, wrap_lines)),
     remark_lines(x)
@@ -159,6 +159,6 @@ print.nubrek_proof <- function(x, rows = 60L, ...) NextMethod(rows = rows)
 #' @export
 print.nubrek_result <- function(x, rows = default_rows(), ...) {
   rlang::check_dots_empty()
-  said <- describe(x)
-  print_result(x, said$heading, said$finding, said$table %||% x, rows, said$after)
+  told <- describe(x)
+  print_result(x, told$heading, told$finding, told$table %||% x, rows, told$after)
 }

@@ -41,16 +41,16 @@ print.nubrek_outcome <- function(x, rows = max(24L, default_rows()), ...) NextMe
 #' @export
 describe.nubrek_outlook_grid <- function(x) {
   clock <- basis_of(x, "clock")
-  by <- basis_of(x, "by")
-  table <- plain_table(x)
-  far <- min(tapply(table$age, paste(table$cohort, do.call(paste, table[by])), max))
+  grouped_by <- basis_of(x, "by")
+  rows <- plain_table(x)
+  far <- min(tapply(rows$age, paste(rows$cohort, do.call(paste, rows[grouped_by])), max))
   # a cohort still being won is not complete
-  whole <- table$cohort[table$age == 0L & table$what == "observed"]
-  last <- table[
-    !table$older &
-      !is.na(table$per_customer) &
-      table$age == far &
-      (table$cohort %in% whole | length(whole) == 0L),
+  whole <- rows$cohort[rows$age == 0L & rows$what == "observed"]
+  last <- rows[
+    !rows$older &
+      !is.na(rows$per_customer) &
+      rows$age == far &
+      (rows$cohort %in% whole | length(whole) == 0L),
 
   ]
   finding <- if (nrow(last) > 0L) {
@@ -77,43 +77,43 @@ describe.nubrek_outlook_grid <- function(x) {
 }
 
 outlook_table <- function(x, cohorts = 12L) {
-  table <- plain_table(x)
-  by <- basis_of(x, "by")
-  rows <- unique(table[c(by, "cohort", "size")])
+  shown <- plain_table(x)
+  grouped_by <- basis_of(x, "by")
+  rows <- unique(shown[c(grouped_by, "cohort", "size")])
   keep <- rows$cohort %in% utils::tail(sort(unique(rows$cohort)), cohorts)
   rows <- rows[keep, ]
-  key <- \(t) do.call(paste, c(lapply(t[c(by, "cohort")], as.character), sep = "\r"))
-  ages <- 0:max(table$age[key(table) %in% key(rows)])
+  key <- \(t) do.call(paste, c(lapply(t[c(grouped_by, "cohort")], as.character), sep = "\r"))
+  ages <- 0:max(shown$age[key(shown) %in% key(rows)])
   cell <- \(a) {
-    at <- match(paste(key(rows), a), paste(key(table), table$age))
-    v <- table$per_customer[at]
-    ifelse(is.na(v), "", paste0(ifelse(table$what[at] == "observed", "", "~"), formatC(
-      v, format = "f", digits = if (max(table$per_customer, na.rm = TRUE) >= 20) 0L else 1L
+    place <- match(paste(key(rows), a), paste(key(shown), shown$age))
+    v <- shown$per_customer[place]
+    ifelse(is.na(v), "", paste0(ifelse(shown$what[place] == "observed", "", "~"), formatC(
+      v, format = "f", digits = if (max(shown$per_customer, na.rm = TRUE) >= 20) 0L else 1L
     )))
   }
   as_cells(c(
-    as.list(rows[by]),
+    as.list(rows[grouped_by]),
     list(
       cohort = period_label(rows$cohort, basis_of(x, "clock")), size = format_count_plain(rows$size)
     ),
     stats::setNames(lapply(ages, cell), ages)
-  ), length(by) + 1L)
+  ), length(grouped_by) + 1L)
 }
 
 #' @export
 describe.nubrek_worth <- function(x) {
-  by <- basis_of(x, "by")
+  grouped_by <- basis_of(x, "by")
   judged <- plain_table(x)[!x$older, ]
   known <- basis_of(x, "money") != "sales"
-  summary <- if (nrow(judged) > 0L) worth_summary(x)
-  if (!is.null(summary)) { # beside a cost, the value is that of the cohorts it is known of
-    summary$value <- ifelse(is.na(summary$cost), summary$value, summary$value_with_cost)
+  summed <- if (nrow(judged) > 0L) worth_summary(x)
+  if (!is.null(summed)) { # beside a cost, the value is that of the cohorts it is known of
+    summed$value <- ifelse(is.na(summed$cost), summed$value, summed$value_with_cost)
   }
   list(
     heading = "What a customer is worth: before the cost, the cost, after it",
-    finding = worth_finding(x, summary, judged, known),
-    table = worth_table(x, summary, by, basis_of(x, "clock"), known),
-    after = if (length(by) > 0L && !is.null(summary)) {
+    finding = worth_finding(x, summed, judged, known),
+    table = worth_table(x, summed, grouped_by, basis_of(x, "clock"), known),
+    after = if (length(grouped_by) > 0L && !is.null(summed)) {
       c("", paste0(paste0(
         "Groups over the cohorts of a year; observed: share of the customers seen to the ",
         "payback age. Each cohort: "
@@ -237,25 +237,25 @@ less_words <- c(
 
 #' @export
 describe.nubrek_value_by <- function(x) {
-  by <- basis_of(x, "by")
-  table <- plain_table(x)
+  grouped_by <- basis_of(x, "by")
+  rows <- plain_table(x)
   worth <- if (basis_of(x, "money") == "sales") "sales" else "value"
   shown <- c(
-    by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying",
+    grouped_by, "customers", worth, "value_lower", "value_upper", "difference", "from_staying",
     "from_cadence", "from_order", "highest_cost", "staying", "cadence", "mean_later", "small",
-    "clear", "raw_purchases", "raw_mean_sales", if (!all(is.na(table$conversion))) "conversion"
+    "clear", "raw_purchases", "raw_mean_sales", if (!all(is.na(rows$conversion))) "conversion"
   )
   list(
     heading = paste0(
       "What a customer won today is worth over ",
       n_of(basis_of(x, "years"), "year"),
       ", by ",
-      gsub("_", " ", by)
+      gsub("_", " ", grouped_by)
     ),
-    finding = value_by_finding(table, by, worth, attr(x, "everybody")$value, basis_of(
+    finding = value_by_finding(rows, grouped_by, worth, attr(x, "everybody")$value, basis_of(
       x, "currency"
     )),
-    table = structure(table[shown], basis = attr(x, "basis"))
+    table = structure(rows[shown], basis = attr(x, "basis"))
   )
 }
 

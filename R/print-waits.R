@@ -2,17 +2,17 @@
 
 #' @export
 describe.nubrek_waits <- function(x) {
-  all <- sum(x$customers)
+  total <- sum(x$customers)
   seen <- x$cohort[x$waited %in% 1L & !is.na(x$at_risk)] # cohorts that had the time
   those <- plain_table(x)[x$cohort %in% seen, ]
   nth <- ordinal(basis_of(x, "nth"))
   clock <- basis_of(x, "clock")
   not_yet <- sprintf(
     "%s of all %s have not made it yet",
-    present_share(sum(x$customers[is.na(x$waited)]) / all),
-    n_of(all, "customer")
+    present_share(sum(x$customers[is.na(x$waited)]) / total),
+    n_of(total, "customer")
   )
-  finding <- if (all == 0L) {
+  finding <- if (total == 0L) {
     "Every customer is known from before the data."
   } else if (length(seen) == 0L) {
     sprintf("No cohort has been seen for two %ss; %s.", clock, not_yet)
@@ -40,15 +40,15 @@ wait_measures <- c(
 print.nubrek_waits <- function(x, rows = NULL, ..., measure = "share_of_row") {
   rlang::check_dots_empty()
   check_choice(measure, names(wait_measures))
-  said <- describe(x)
+  told <- describe(x)
   if (is_part(x) || nrow(x) == 0L) {
-    return(print_result(x, said$heading, said$finding, x, rows %||% default_rows()))
+    return(print_result(x, told$heading, told$finding, x, rows %||% default_rows()))
   }
   others <- setdiff(names(wait_measures), measure)
   print_result(
     x,
-    said$heading,
-    said$finding,
+    told$heading,
+    told$finding,
     waiting_triangle(x, measure),
     (rows %||% 24L) + 1L,
     c("", paste0(
@@ -69,12 +69,12 @@ print.nubrek_waits <- function(x, rows = NULL, ..., measure = "share_of_row") {
 
 # Cohorts down, waits across, with totals both ways.
 waiting_triangle <- function(x, measure = "share_of_row") {
-  table <- plain_table(x)
-  cohorts <- sort(unique(table$cohort))
-  waits <- sort(unique(table$waited))
-  all <- sum(table$customers)
-  here <- \(wait) if (is.na(wait)) is.na(table$waited) else table$waited %in% wait
-  write <- \(share, count) {
+  rows <- plain_table(x)
+  cohorts <- sort(unique(rows$cohort))
+  waits <- sort(unique(rows$waited))
+  everybody <- sum(rows$customers)
+  here <- \(wait) if (is.na(wait)) is.na(rows$waited) else rows$waited %in% wait
+  writer <- \(share, count) {
     if (measure == "customers") {
       format_count_plain(count)
     } else {
@@ -82,24 +82,26 @@ waiting_triangle <- function(x, measure = "share_of_row") {
     }
   }
   column <- \(wait) {
-    mine <- table[here(wait), ]
-    at <- match(cohorts, mine$cohort)
-    text <- write(mine[[measure]][at], mine$customers[at])
-    sum <- sum(mine$customers)
-    total <- write(if (measure == "share_of_column") 1 else sum / all, sum)
+    mine <- rows[here(wait), ]
+    place <- match(cohorts, mine$cohort)
+    text <- writer(mine[[measure]][place], mine$customers[place])
+    sums <- sum(mine$customers)
+    total <- writer(if (measure == "share_of_column") 1 else sums / everybody, sums)
     c(
-      ifelse(is.na(at), "", paste0(text, ifelse(is.na(mine$at_risk[at]) & !is.na(wait), "*", ""))),
+      ifelse(is.na(place), "", paste0(
+        text, ifelse(is.na(mine$at_risk[place]) & !is.na(wait), "*", "")
+      )),
       total
     )
   }
-  size <- as.integer(tapply(table$customers, factor(format(table$cohort), format(cohorts)), sum))
-  out <- c(list(
+  size <- as.integer(tapply(rows$customers, factor(format(rows$cohort), format(cohorts)), sum))
+  result <- c(list(
     cohort = c(period_label(cohorts, basis_of(x, "clock")), "all"),
-    size = c(size, all),
+    size = c(size, everybody),
     `not yet` = column(NA)
   ), stats::setNames(lapply(waits, column), waits))
-  out$size <- format_count_plain(out$size)
-  as_cells(out)
+  result$size <- format_count_plain(result$size)
+  as_cells(result)
 }
 
 #' @export
@@ -115,27 +117,27 @@ describe.nubrek_waiters <- function(x) {
 #' @export
 describe.nubrek_curve <- function(x) {
   nth <- ordinal(basis_of(x, "nth"))
-  by <- basis_of(x, "by")
-  at <- by_day_90(plain_table(x))
+  grouped_by <- basis_of(x, "by")
+  place <- by_day_90(plain_table(x))
   test <- attr(x, "logrank")
   finding <- if (nrow(x) == 0L) {
     sprintf("Nobody has made a %s purchase yet.", nth)
-  } else if (is.null(by)) {
+  } else if (is.null(grouped_by)) {
     sprintf(
       "%s of customers have made their %s purchase by day 90 after the first.",
-      present_share(at[[1L]]),
+      present_share(place[[1L]]),
       nth
     )
   } else {
-    low <- which.min(at)
-    high <- which.max(at)
+    low <- which.min(place)
+    high <- which.max(place)
     sprintf(
       "By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.",
-      present_share(at[[high]]),
-      names(at)[[high]],
+      present_share(place[[high]]),
+      names(place)[[high]],
       nth,
-      present_share(at[[low]]),
-      names(at)[[low]],
+      present_share(place[[low]]),
+      names(place)[[low]],
       if (is.null(test) || is.na(test$p)) {
         ""
       } else {

@@ -48,10 +48,11 @@ rows_behind.nubrek_rate <- function(result, ledger, ..., kind = NULL) {
   ledger <- ledger_during(ledger, basis_of(result, "during"))
   number <- reduce_counts(ledger)
   wanted <- number > 0L & (is.null(kind) | ifelse(number > 1L, "repeat", "one-time") %in% kind)
-  by <- basis_of(result, "by")
-  if (!is.null(by)) {
+  grouped_by <- basis_of(result, "by")
+  if (!is.null(grouped_by)) {
     wanted <- wanted &
-      row_keys(group_of(whole, basis_of(result, "attributes"))) %in% row_keys(as.list(picked)[by])
+      row_keys(group_of(whole, basis_of(result, "attributes"))) %in%
+        row_keys(as.list(picked)[grouped_by])
   }
   orders_of(ledger, which(wanted))
 }
@@ -86,10 +87,13 @@ rows_behind.nubrek_diagonals <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
   cells <- as.data.table(plain_table(attr(result, "grid")))
-  by <- basis_of(result, "by")
+  grouped_by <- basis_of(result, "by")
   orders_in_cells(
     as.data.frame(
-      cells[as.data.table(picked)[, c(by, "period"), with = FALSE], on = c(by, "period")],
+      cells[
+        as.data.table(picked)[, c(grouped_by, "period"), with = FALSE],
+        on = c(grouped_by, "period")
+      ],
       optional = TRUE
     ),
     ledger,
@@ -113,8 +117,12 @@ rows_behind.nubrek_curve <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
   w <- reduce_waits(ledger, basis_of(result, "nth"))
-  by <- basis_of(result, "by")
-  group <- if (is.null(by)) rep("all", length(w$code)) else group_of(ledger, by)[[1L]][w$code]
+  grouped_by <- basis_of(result, "by")
+  group <- if (is.null(grouped_by)) {
+    rep("all", length(w$code))
+  } else {
+    group_of(ledger, grouped_by)[[1L]][w$code]
+  }
   orders_of(
     ledger, w$code[row_keys(list(group, w$nth - w$first)) %in% row_keys(picked[c("group", "days")])]
   )
@@ -214,15 +222,15 @@ picked_by <- function(result, name, wanted, call) {
   column <- result[[name]]
   if (inherits(column, "Date") && !inherits(wanted, "Date")) {
     clock <- basis_of(result, "clock") %||% "day"
-    labels <- period_label(column, clock)
+    words <- period_label(column, clock)
     days <- format(column)
     check_values(
-      ifelse(wanted %in% days, labels[match(wanted, days)], as.character(wanted)),
-      unique(labels),
+      ifelse(wanted %in% days, words[match(wanted, days)], as.character(wanted)),
+      unique(words),
       name,
       call
     )
-    return(labels %in% wanted | days %in% wanted)
+    return(words %in% wanted | days %in% wanted)
   }
   there <- unique(column)
   if (anyNA(wanted) && !anyNA(column)) check_values("(missing)", format_values(there), name, call)
@@ -279,12 +287,12 @@ rows_behind.nubrek_new <- function(result, ledger, ..., kind = NULL) {
     check_choice(one, c("new", "returning", "reactivated"), "kind")
   }
   picked <- pick_rows(result, ...)
-  by <- basis_of(result, "by")
+  grouped_by <- basis_of(result, "by")
   lines <- basis_of(result, "lines")
   clock <- basis_of(result, "clock")
   frame <- period_frame(ledger, clock)
   attribute <- basis_of(result, "attribute")
-  groups <- if (is.null(by)) list(NULL) else as.list(unique(picked[[by]]))
+  groups <- if (is.null(grouped_by)) list(NULL) else as.list(unique(picked[[grouped_by]]))
   rows <- lapply(groups, \(value) {
     filter <- if (is.null(value)) {
       lines
@@ -300,7 +308,7 @@ rows_behind.nubrek_new <- function(result, ledger, ..., kind = NULL) {
       filter,
       length(filter) == 0L || basis_of(result, "scope") == "any"
     )
-    wanted <- if (is.null(value)) picked else picked[picked[[by]] == value, ]
+    wanted <- if (is.null(value)) picked else picked[picked[[grouped_by]] == value, ]
     keep <- frame$start[cells$row] %in% wanted$period & (is.null(kind) | cells$kind %in% kind)
     cells <- cells[keep]
     orders <- ledger_rows(inside, "orders", c("customer", "day"))

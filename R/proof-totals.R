@@ -16,12 +16,12 @@ prove_totals <- function(ledger, clock = NULL) {
   checks <- rbindlist(Filter(Negate(is.null), c(
     prove_intake(ledger), prove_customers(ledger), prove_cells(ledger, clock), prove_tiers(ledger)
   )))
-  scale <- ifelse(checks$money, 10^ledger$decimals, 1)
+  unit <- ifelse(checks$money, 10^ledger$decimals, 1)
   new_result(list(
     check = checks$check,
-    left = checks$left / scale,
-    right = checks$right / scale,
-    difference = (checks$left - checks$right) / scale,
+    left = checks$left / unit,
+    right = checks$right / unit,
+    difference = (checks$left - checks$right) / unit,
     exact = checks$left == checks$right
   ), "proof", ledger)
 }
@@ -69,18 +69,18 @@ prove_customers <- function(ledger) {
   total <- reduce_totals(ledger)
   m <- reduce_customers(ledger)
   rate <- repeat_rate(ledger)
-  units <- function(x) round(x * 10^ledger$decimals)
+  minor <- function(x) round(x * 10^ledger$decimals)
   list(
     claim("ledger = sum over customers", total$sales, sum(m$sales)),
     claim(
       "ledger = repeat + one-time customers + no purchase",
       total$sales,
-      units(rate$sales_repeat) + units(rate$sales_one_time) + units(rate$sales_no_purchase)
+      minor(rate$sales_repeat) + minor(rate$sales_one_time) + minor(rate$sales_no_purchase)
     ),
     claim(
       "ledger = first + later purchases + outside purchases",
       total$sales,
-      units(rate$sales_first) + units(rate$sales_later) + units(rate$sales_outside)
+      minor(rate$sales_first) + minor(rate$sales_later) + minor(rate$sales_outside)
     ),
     claim(
       "purchases = customers with one + gaps",

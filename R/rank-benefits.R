@@ -39,9 +39,9 @@ tier_benefits <- function(cost, margin_rate, uplift = 0.1) {
     ), "tiers")
   }
   uplift <- rep_len(unname(uplift), length(cost))
-  out <- list(tier = names(cost), cost = unname(cost), uplift = uplift)
-  out$break_even <- unname(ifelse(cost > 0, cost / (margin_rate * uplift), -Inf))
-  new_result(out, "benefits", basis = list(margin_rate = margin_rate, as_of = NULL))
+  result <- list(tier = names(cost), cost = unname(cost), uplift = uplift)
+  result$break_even <- unname(ifelse(cost > 0, cost / (margin_rate * uplift), -Inf))
+  new_result(result, "benefits", basis = list(margin_rate = margin_rate, as_of = NULL))
 }
 
 break_even <- function(benefits) stats::setNames(benefits$break_even, benefits$tier)
@@ -65,13 +65,13 @@ tier_payoff <- function(tiers, benefits) {
       "x" = "{.val {levels(tiers$tier)}} and {.val {benefits$tier}}."
     ), "tiers")
   }
-  at <- as.integer(tiers$tier)
-  n <- tabulate(at, nrow(benefits))
+  place <- as.integer(tiers$tier)
+  n <- tabulate(place, nrow(benefits))
   sales <- as.vector(tapply(tiers$sales, tiers$tier, sum, default = 0))
   rate <- basis_of(benefits, "margin_rate")
   cost <- n * benefits$cost
   extra <- ifelse(benefits$cost > 0, rate * benefits$uplift * sales, 0) # no benefit, no uplift
-  below <- tabulate(at[tiers$sales < benefits$break_even[at]], nrow(benefits))
+  below <- tabulate(place[tiers$sales < benefits$break_even[place]], nrow(benefits))
   new_result(
     list(
       tier = benefits$tier,

@@ -98,11 +98,11 @@ ends_of_ranking <- function(ranked, group, wanted, unit, ties) {
   ends <- lapply(stats::setNames(nm = listed), \(end) {
     which(known & within_edge(ranks[[end]], wanted[[end]], unit, size[group]))
   })
-  at <- unlist(ends, use.names = FALSE)
+  place <- unlist(ends, use.names = FALSE)
   end <- rep(names(ends), lengths(ends))
-  rank <- unlist(Map(\(end, rows) ranks[[end]][rows], names(ends), ends), use.names = FALSE)
-  sorted <- order(group[at], match(end, c("top", "bottom")), rank, at, method = "radix")
-  list(at = at[sorted], end = end[sorted], rank = rank[sorted], ends = ends, ranks = ranks)
+  ranks_of <- unlist(Map(\(end, rows) ranks[[end]][rows], names(ends), ends), use.names = FALSE)
+  sorted <- order(group[place], match(end, c("top", "bottom")), ranks_of, place, method = "radix")
+  list(at = place[sorted], end = end[sorted], rank = ranks_of[sorted], ends = ends, ranks = ranks)
 }
 
 # Money and purchases of who is listed, and what that is of everybody in the group.
@@ -179,27 +179,27 @@ ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
 
 # Ranks within groups, highest first; missing values have none.
 rank_in_groups <- function(value, group, ties) {
-  out <- rep(NA_integer_, length(value))
+  result <- rep(NA_integer_, length(value))
   if (ties == "competition" && !anyNA(value) && all(group == 1L)) {
     return(strictly_better(value) + 1L)
   }
   there <- which(!is.na(value))
   # stable: equal ones in the order of ids
-  at <- there[order(group[there], -value[there], method = "radix")]
-  if (length(at) == 0L) return(out)
-  new_group <- c(TRUE, diff(group[at]) != 0L)
-  new_value <- new_group | c(TRUE, value[at][-1L] != value[at][-length(at)])
-  start <- cummax(ifelse(new_group, seq_along(at), 0L))
-  row <- seq_along(at) - start + 1L
-  out[at] <- switch(ties,
-    row = row,
-    competition = cummax(ifelse(new_value, seq_along(at), 0L)) - start + 1L,
+  place <- there[order(group[there], -value[there], method = "radix")]
+  if (length(place) == 0L) return(result)
+  new_group <- c(TRUE, diff(group[place]) != 0L)
+  new_value <- new_group | c(TRUE, value[place][-1L] != value[place][-length(place)])
+  start <- cummax(ifelse(new_group, seq_along(place), 0L))
+  line <- seq_along(place) - start + 1L
+  result[place] <- switch(ties,
+    row = line,
+    competition = cummax(ifelse(new_value, seq_along(place), 0L)) - start + 1L,
     dense = {
       step <- cumsum(new_value)
       step - step[start] + 1L
     }
   )
-  out
+  result
 }
 
 # Ties at the edge, said rather than cut in silence.

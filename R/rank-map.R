@@ -23,9 +23,9 @@ order_map <- function(ledger, during = NULL, cut = "median", top = 10L) {
   who <- spanned(ledger, during)
   purchases <- who$measure("purchases")
   mean_sales <- who$measure("mean_sales")
-  at <- map_cuts(cut, purchases, mean_sales)
-  often <- purchases >= at[["purchases"]]
-  large <- mean_sales >= at[["mean_sales"]]
+  place <- map_cuts(cut, purchases, mean_sales)
+  often <- purchases >= place[["purchases"]]
+  large <- mean_sales >= place[["mean_sales"]]
   marked <- strictly_better(who$units) < top
   flat <- c(
     if (all(often)) "often",
@@ -60,7 +60,7 @@ order_map <- function(ledger, during = NULL, cut = "median", top = 10L) {
         ))
       }
     ),
-    basis = c(list(cut = at, top = top), span_basis(who$span, during))
+    basis = c(list(cut = place, top = top), span_basis(who$span, during))
   )
 }
 

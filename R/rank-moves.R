@@ -125,21 +125,21 @@ one_step <- function(ledger, before, after, rule, first, same_days, call = rlang
 # The tier of each customer in a part of time; without a purchase one place further. Customers of a
 # step are all of the ledger, those not in it with a missing place.
 place_in <- function(m, rule, unit) {
-  out <- rep(length(rule$labels) + 1L, length(m$sales))
+  result <- rep(length(rule$labels) + 1L, length(m$sales))
   active <- which(m$purchases > 0L)
-  if (length(active) == 0L) return(out)
+  if (length(active) == 0L) return(result)
   m <- list(sales = m$sales[active], purchases = m$purchases[active])
   values <- lapply(
     stats::setNames(nm = rule$measures), \(name) customer_measures[[name]](m, unit, 0L)
   )
-  out[active] <- tier_of(
+  result[active] <- tier_of(
     values,
     if (rule$kind == "share") {
       strictly_better(if (rule$measures[[1L]] == "sales") m$sales else values[[1L]]) + 1L
     },
     rule
   )
-  out
+  result
 }
 
 move_places <- function(labels) list(from = c(labels, "absent", "new"), to = c(labels, "absent"))
@@ -163,7 +163,7 @@ move_cells <- function(step, labels) {
 
 length_remark <- function(step) {
   days <- vapply(step$spans, days_of, 0L)
-  said <- sprintf(
+  told <- sprintf(
     "%s: %s to %s (%s) against %s to %s (%s)%s",
     step$step,
     format_day(step$spans[[1L]]$from),
@@ -180,7 +180,7 @@ length_remark <- function(step) {
       "."
     }
   )
-  remark_table("compared", said)
+  remark_table("compared", told)
 }
 
 #' @param moves `[nubrek_moves]` From [tier_moves()].
@@ -220,7 +220,7 @@ moved_customers <- function(moves, from = NULL, to = NULL, step = NULL, stayers 
   }
   who <- c(list(code = keep), lapply(who, `[`, keep))
   unit <- 10^basis_of(moves, "decimals")
-  at <- order(-abs(who$after - who$before), who$code, method = "radix")
+  place <- order(-abs(who$after - who$before), who$code, method = "radix")
   columns <- list(
     customer = attr(moves, "ids")[who$code],
     from = places$from[who$from],
@@ -232,7 +232,7 @@ moved_customers <- function(moves, from = NULL, to = NULL, step = NULL, stayers 
     purchases_after = who$purchases_after
   )
   new_result(
-    lapply(columns, `[`, at),
+    lapply(columns, `[`, place),
     "movers",
     remarks = remarks(moves),
     basis = c(attr(moves, "basis"), list(step = step))

@@ -37,7 +37,7 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   steps <- basis_of(moves, "steps")
   step <- step %||% steps[[length(steps)]]
   check_choice(step, steps)
-  at <- match(step, steps)
+  place <- match(step, steps)
   rule <- basis_of(moves, "how")
   if (identical(basis_of(moves, "purchase_unit"), "day") && "purchases" %in% rule$measures) {
     abort_nubrek(c(
@@ -45,10 +45,11 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
       "i" = "Tiers by sales can be held against chance."
     ), "argument")
   }
-  world <- dealing_world(ledger, basis_of(moves, "spans")[[at]], attr(moves, "who")[[at]], rule)
+  who <- attr(moves, "who")[[place]]
+  world <- dealing_world(ledger, basis_of(moves, "spans")[[place]], who, rule)
   places <- move_places(basis_of(moves, "labels"))
   counts <- dealt_counts(world, ledger$least, draws, seed, prod(lengths(places)))
-  observed <- as.integer(count_cells(attr(moves, "who")[[at]], places))
+  observed <- as.integer(count_cells(attr(moves, "who")[[place]], places))
   every <- expand.grid(to = places$to, from = places$from, stringsAsFactors = FALSE)
   found <- lapply(judge_counts(observed, counts, level), `[`, every$from != "new")
   shown <- cbind(every, customers = observed)[every$from != "new", ]
@@ -119,18 +120,18 @@ count_cells <- function(who, places) {
 # Counts against those of the draws: mean, interval, p-value, and whether fewer than 5 % of the
 # draws are as far off.
 judge_counts <- function(observed, counts, level) {
-  mean <- rowMeans(counts)
-  sd <- sqrt(rowSums((counts - mean)^2) / (ncol(counts) - 1))
-  off <- pmax(0, abs(observed - mean) - 0.5)
+  average <- rowMeans(counts)
+  sd <- sqrt(rowSums((counts - average)^2) / (ncol(counts) - 1))
+  off <- pmax(0, abs(observed - average) - 0.5)
   ends <- apply(
     counts, 1L, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE, type = 1L
   )
   list(
-    mean = mean,
+    mean = average,
     lower = ends[1L, ],
     upper = ends[2L, ],
     p = ifelse(sd > 0, 2 * stats::pnorm(-off / sd), ifelse(off > 0, 0, 1)),
-    rare = rowMeans(abs(counts - mean) >= abs(observed - mean)) < 1 - level
+    rare = rowMeans(abs(counts - average) >= abs(observed - average)) < 1 - level
   )
 }
 
@@ -142,9 +143,9 @@ dealing_world <- function(ledger, spans, who, rule) {
   )
   of_first <- rep(c(TRUE, FALSE), lengths(lapply(orders, `[[`, "row")))
   orders <- Map(c, orders[[1L]], orders[[2L]])
-  order <- order(orders$row)
-  orders <- lapply(orders, `[`, order)
-  of_first <- of_first[order]
+  sorting <- order(orders$row)
+  orders <- lapply(orders, `[`, sorting)
+  of_first <- of_first[sorting]
   from <- who$from[code]
   place <- rep(NA_integer_, n_customers(ledger))
   place[code] <- seq_along(code)
@@ -155,14 +156,14 @@ dealing_world <- function(ledger, spans, who, rule) {
   early <- pmax(0L, as.integer(spans[[1L]]$until) - pmax(as.integer(spans[[1L]]$from) - 1L, first))
   share <- days[[2L]] / (early + days[[2L]])
   fixed <- from[mine] > length(rule$labels) + 1L | orders$day <= first[mine]
-  which <- ifelse(of_first, ifelse(fixed, 0L, 1L), ifelse(fixed, -1L, 2L))
+  part_of <- ifelse(of_first, ifelse(fixed, 0L, 1L), ifelse(fixed, -1L, 2L))
   new <- from > length(rule$labels) + 1L
   unit <- 10^ledger$decimals
   tiers <- length(rule$labels)
   list(
     customer = mine,
     sales = orders$sales,
-    which = which,
+    which = part_of,
     share = share,
     count = \(dealt) {
       was <- place_in(

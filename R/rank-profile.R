@@ -1,23 +1,26 @@
 # Size and sales of named groups of customers.
 
 group_profile <- function(group, sales, more = list()) {
-  out <- data.table(group, sales)[, .(customers = .N, sales = sum(sales)), keyby = group]
+  result <- data.table(group, sales)[, .(customers = .N, sales = sum(sales)), keyby = group]
   for (name in names(more)) {
     data.table::set(
-      out, NULL, name, as.vector(tapply(more[[name]], group, mean))[match(out$group, levels(group))]
+      result,
+      NULL,
+      name,
+      as.vector(tapply(more[[name]], group, mean))[match(result$group, levels(group))]
     )
   }
-  out[,
+  result[,
     `:=`(
       share_of_customers = customers / sum(customers),
       share_of_sales = sales / sum(sales),
       sales_per_customer = sales / customers
     )
   ]
-  data.table::setcolorder(out, c(
+  data.table::setcolorder(result, c(
     "group", "customers", "sales", "share_of_customers", "share_of_sales", "sales_per_customer"
   ))
-  as.data.frame(out)
+  as.data.frame(result)
 }
 
 #' Profile the groups of a scoring, the tiers, or the regions of the order map
@@ -38,7 +41,7 @@ group_profile <- function(group, sales, more = list()) {
 rfm_profile <- function(rfm, value = NULL) {
   throw_unless(checkmate::check_class(rfm, "nubrek_rfm"), "rfm", rlang::current_env())
   group <- factor(rfm$group, basis_of(rfm, "groups")$group)
-  out <- with_value(
+  result <- with_value(
     group_profile(
       group, rfm$sales, list(mean_recency = rfm$recency, mean_purchases = rfm$frequency)
     ),
@@ -46,7 +49,7 @@ rfm_profile <- function(rfm, value = NULL) {
     rfm$customer,
     value
   )
-  as_profile(out, rfm, rfm$group)
+  as_profile(result, rfm, rfm$group)
 }
 
 with_value <- function(profile, group, customer, value, call = rlang::caller_env()) {
@@ -66,10 +69,10 @@ with_value <- function(profile, group, customer, value, call = rlang::caller_env
 #' @export
 tier_profile <- function(tiers) {
   throw_unless(checkmate::check_class(tiers, "nubrek_tiers"), "tiers", rlang::current_env())
-  out <- group_profile(tiers$tier, tiers$sales)
-  names(out)[[1L]] <- "tier"
-  out$tier <- as.character(out$tier)
-  as_profile(out, tiers, as.character(tiers$tier))
+  result <- group_profile(tiers$tier, tiers$sales)
+  names(result)[[1L]] <- "tier"
+  result$tier <- as.character(result$tier)
+  as_profile(result, tiers, as.character(tiers$tier))
 }
 
 #' @rdname rfm_profile
@@ -78,7 +81,7 @@ tier_profile <- function(tiers) {
 map_profile <- function(map, value = NULL) {
   throw_unless(checkmate::check_class(map, "nubrek_map"), "map", rlang::current_env())
   region <- factor(map$region, map_regions)
-  out <- with_value(
+  result <- with_value(
     group_profile(
       region, map$sales, list(mean_recency = map$recency, mean_purchases = map$purchases)
     ),
@@ -86,8 +89,8 @@ map_profile <- function(map, value = NULL) {
     map$customer,
     value
   )
-  names(out)[[1L]] <- "region"
-  as_profile(out, map, map$region)
+  names(result)[[1L]] <- "region"
+  as_profile(result, map, map$region)
 }
 
 # A profile with the base of what it was made of, and who is in each group.

@@ -54,8 +54,8 @@ score_rfm <- function(
   )
   scored <- lapply(stats::setNames(nm = names(values)), \(name) {
     if (!is.null(cuts[[name]])) return(band_by_limits(values[[name]], cuts[[name]], name))
-    units <- if (name == "monetary" && monetary == "sales") who$units
-    band_by_rank(values[[name]], as.integer(bands), name, units)
+    minor <- if (name == "monetary" && monetary == "sales") who$units
+    band_by_rank(values[[name]], as.integer(bands), name, minor)
   })
   k <- vapply(scored, `[[`, 0L, "k")
   band <- lapply(scored, `[[`, "band")

@@ -91,10 +91,13 @@ assign_tiers <- function(
 best_first <- function(who, rule) {
   values <- lapply(stats::setNames(nm = rule$measures), who$measure)
   # whole numbers are counted, others sorted
-  rank <- strictly_better(if (rule$measures[[1L]] == "sales") who$units else values[[1L]]) + 1L
-  at <- cpp_rows_by_rank(rank)
+  ranks_of <- strictly_better(if (rule$measures[[1L]] == "sales") who$units else values[[1L]]) + 1L
+  place <- cpp_rows_by_rank(ranks_of)
   list(
-    values = lapply(values, `[`, at), rank = rank[at], ids = who$ids[at], units = who$units[at]
+    values = lapply(values, `[`, place),
+    rank = ranks_of[place],
+    ids = who$ids[place],
+    units = who$units[place]
   )
 }
 

@@ -44,13 +44,13 @@ reduce_arrival_kinds.nubrek_memory <- function(ledger, clock, lookback, unit, li
     customer = inside$purchases$customer, row = period_row(frame, day), day
   ), by = c("customer", "row"))
   history <- if (any) ledger$purchases else inside$purchases
-  at <- findInterval(
+  place <- findInterval(
     active$customer * 1e6 + as.integer(frame$start[active$row]) - 0.5,
     history$customer * 1e6 + history$day
   )
   last <- ifelse(
-    at > 0L & history$customer[pmax(at, 1L)] == active$customer,
-    history$day[pmax(at, 1L)],
+    place > 0L & history$customer[pmax(place, 1L)] == active$customer,
+    history$day[pmax(place, 1L)],
     NA_integer_
   )
   if (any) {

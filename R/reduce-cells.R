@@ -34,9 +34,9 @@ reduce_cells.nubrek_memory <- function(
     min(number, frame$number[[1L]], na.rm = TRUE), frame$number[[length(frame$number)]]
   )
   n <- length(cohorts) * max(1L, length(levels(group)))
-  row <- number - cohorts[[1L]] + 1L
-  if (!is.null(group)) row <- row + (as.integer(group) - 1L) * length(cohorts)
-  starts <- cpp_cohort_starts(start, row, n)
+  line <- number - cohorts[[1L]] + 1L
+  if (!is.null(group)) line <- line + (as.integer(group) - 1L) * length(cohorts)
+  starts <- cpp_cohort_starts(start, line, n)
   place <- if (elapsed) {
     elapsed_place(
       clock,
@@ -51,9 +51,9 @@ reduce_cells.nubrek_memory <- function(
   } else {
     length(frame$number)
   }
-  active <- cpp_active_cells(ledger$purchases, place, start, row, n, places)
+  active <- cpp_active_cells(ledger$purchases, place, start, line, n, places)
   money <- \(units) cpp_money_cells(
-    ledger$orders, units, place, list(start = start, first = first, cohort = row), n, places
+    ledger$orders, units, place, list(start = start, first = first, cohort = line), n, places
   )
   list(
     customers = active$customers,
@@ -64,10 +64,10 @@ reduce_cells.nubrek_memory <- function(
     margin_digits = known$digits,
     margin_words = known$words,
     labels = groups$labels,
-    size = tabulate(row, n),
+    size = tabulate(line, n),
     oldest = starts$oldest,
     youngest = starts$youngest,
-    row = row,
+    row = line,
     cohorts = cohorts,
     frame = frame
   )

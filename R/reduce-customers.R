@@ -68,9 +68,9 @@ reduce_sales_between <- function(ledger, from, to) UseMethod("reduce_sales_betwe
 
 #' @export
 reduce_sales_between.nubrek_memory <- function(ledger, from, to) {
-  order <- order(ledger$orders$day)
-  running <- c(0, cumsum(as.double(ledger$orders$sales[order])))
-  sorted <- ledger$orders$day[order]
+  sorting <- order(ledger$orders$day)
+  running <- c(0, cumsum(as.double(ledger$orders$sales[sorting])))
+  sorted <- ledger$orders$day[sorting]
   running[findInterval(as.integer(to), sorted) + 1L] -
     running[findInterval(as.integer(from) - 1L, sorted) + 1L]
 }

@@ -34,9 +34,9 @@ purchase_gaps <- function(ledger, during = NULL) {
   several[n == 1L] <- NA_integer_
   span <- m$last - m$first
   span[span == 0L] <- NA_integer_
-  open <- as.integer(ledger$as_of) - m$last
+  pending <- as.integer(ledger$as_of) - m$last
   expected <- expected_gaps(g, rhythm)
-  overdue <- open / expected
+  overdue <- pending / expected
   overdue[which(expected <= 0)] <- NA_real_
   longest <- g$longest
   longest[is.na(n)] <- NA_integer_
@@ -48,7 +48,7 @@ purchase_gaps <- function(ledger, during = NULL) {
     longest_gap = longest,
     spread = sqrt(pmax(0, g$squares - g$sum^2 / several) / (several - 1L)),
     visits_per_year = n * 365.25 / span,
-    open_gap = open,
+    open_gap = pending,
     expected_gap = expected,
     overdue = overdue,
     same_day_only = g$gaps > 0L & m$purchase_days == 1L,
@@ -81,9 +81,9 @@ purchase_gaps <- function(ledger, during = NULL) {
 expected_gaps <- function(g, rhythm) {
   common <- expm1(rhythm$mean)
   if (!is.finite(rhythm$m)) return(rep(common, length(g$gaps)))
-  own <- expm1((g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m))
-  own[g$gaps == 0L] <- common
-  own
+  alone <- expm1((g$log_sum + rhythm$m * rhythm$mean) / (g$gaps + rhythm$m))
+  alone[g$gaps == 0L] <- common
+  alone
 }
 
 same_day_remark <- function(n) {
@@ -110,18 +110,22 @@ common_rhythm <- function(g) {
   total <- sum(n)
   k <- length(n)
   if (k == 0L) return(list(mean = NA_real_, m = Inf))
-  mean <- g$log_sum[use] / n
+  average <- g$log_sum[use] / n
   overall <- sum(g$log_sum[use]) / total
-  within <- if (total > k) sum(pmax(0, g$log_squares[use] - n * mean^2)) / (total - k) else NA_real_
-  spread <- total - sum(n^2) / total
-  between <- if (k > 1L && spread > 0) {
-    (sum(n * (mean - overall)^2) - (k - 1) * within) / spread
+  variance <- if (total > k) {
+    sum(pmax(0, g$log_squares[use] - n * average^2)) / (total - k)
   } else {
     NA_real_
   }
-  m <- if (is.na(within) || is.na(between) || between <= 0) Inf else within / between
+  spread <- total - sum(n^2) / total
+  between <- if (k > 1L && spread > 0) {
+    (sum(n * (average - overall)^2) - (k - 1) * variance) / spread
+  } else {
+    NA_real_
+  }
+  m <- if (is.na(variance) || is.na(between) || between <= 0) Inf else variance / between
   weight <- if (is.finite(m)) n / (n + m) else n
-  list(mean = sum(weight * mean) / sum(weight), m = m)
+  list(mean = sum(weight * average) / sum(weight), m = m)
 }
 
 # The median of all gaps (the mean of the middle two, which type 7 says too).
@@ -129,8 +133,8 @@ middle_gap <- function(ledger) {
   counts <- reduce_gap_counts(ledger)
   n <- sum(counts)
   if (n == 0L) return(NA_real_)
-  at <- findInterval(c(floor((n + 1) / 2), ceiling((n + 1) / 2)) - 1, cumsum(as.double(counts)))
-  mean(at)
+  gap_at <- findInterval(c(floor((n + 1) / 2), ceiling((n + 1) / 2)) - 1, cumsum(as.double(counts)))
+  mean(gap_at)
 }
 
 #' Every gap
@@ -224,24 +228,24 @@ gap_tail <- function(
   longer <- strictly_better(value[has])
   picked <- has[longer < share * length(has) - 1e-9]
   picked <- picked[order(-value[picked], picked)]
-  out <- plain_table(gaps)[picked, , drop = FALSE]
-  each <- if (is.null(basket)) out$mean_sales else rep(basket, nrow(out))
+  result <- plain_table(gaps)[picked, , drop = FALSE]
+  each <- if (is.null(basket)) result$mean_sales else rep(basket, nrow(result))
   # the mean, times a tenth of them
-  worth <- more * sum(each) / 10 * (margin_rate %||% 1) - nrow(out) * (cost %||% 0)
+  worth <- more * sum(each) / 10 * (margin_rate %||% 1) - nrow(result) * (cost %||% 0)
   basis <- utils::modifyList(attr(gaps, "basis"), list(
     measure = measure,
     share = share,
     having = length(has),
     least_gaps = least_gaps,
-    visits = stats::median(out$visits_per_year, na.rm = TRUE),
-    with_visits = sum(!is.na(out$visits_per_year)),
-    silent = stats::median(out$open_gap),
+    visits = stats::median(result$visits_per_year, na.rm = TRUE),
+    with_visits = sum(!is.na(result$visits_per_year)),
+    silent = stats::median(result$open_gap),
     more = more,
     worth = worth,
     worth_in = if (is.null(margin_rate)) "sales" else "margin"
   ))
   new_result(
-    as.list(out),
+    as.list(result),
     "tail",
     remarks = remarks(gaps)[remarks(gaps)$about == "as of", ],
     basis = c(basis, list(basket = basket, cost = cost))

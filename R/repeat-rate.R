@@ -30,26 +30,26 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
     .(purchases, orders, purchase_days, sales, first = sales_first, inside = sales_purchases)
   ]
   if (!is.null(by)) m <- cbind(data.table::setnames(group_of(whole, by), shown), m)
-  out <- rate_sums(m[orders > 0L], shown)
+  result <- rate_sums(m[orders > 0L], shown)
   if (length(by) == 1L) {
-    out <- out[order(match(out[[shown]], c(natural_order(whole, by), "(missing)")))]
+    result <- result[order(match(result[[shown]], c(natural_order(whole, by), "(missing)")))]
   }
-  money <- grep("^sales", names(out), value = TRUE)
+  money <- grep("^sales", names(result), value = TRUE)
   for (name in money) {
-    data.table::set(out, NULL, name, major(ledger, out[[name]]))
+    data.table::set(result, NULL, name, major(ledger, result[[name]]))
   }
   mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
-  same_day <- sum(out$same_day_only)
+  same_day <- sum(result$same_day_only)
   new_result(
     c(
-      as.list(out)[c(shown, "customers", "repeat_customers", "same_day_only")],
-      share_interval(out$repeat_customers, out$customers),
-      as.list(out)[money],
+      as.list(result)[c(shown, "customers", "repeat_customers", "same_day_only")],
+      share_interval(result$repeat_customers, result$customers),
+      as.list(result)[money],
       list(
-        mean_repeat = mean_of(out$sales_repeat, out$of_repeat),
-        mean_one_time = mean_of(out$sales_one_time, out$customers - out$repeat_customers),
-        mean_first = mean_of(out$sales_first, out$customers),
-        mean_later = mean_of(out$sales_later, out$of_later)
+        mean_repeat = mean_of(result$sales_repeat, result$of_repeat),
+        mean_one_time = mean_of(result$sales_one_time, result$customers - result$repeat_customers),
+        mean_first = mean_of(result$sales_first, result$customers),
+        mean_later = mean_of(result$sales_later, result$of_later)
       )
     ),
     "rate",
@@ -70,7 +70,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
 # Customers and minor units of each group, the largest first: who bought once, who came again
 # (definition 19), and what was spent by whom, in first and in later purchases.
 rate_sums <- function(m, by) {
-  out <- m[,
+  result <- m[,
     .(
       customers = sum(purchases >= 1L),
       repeat_customers = sum(purchases >= 2L),
@@ -87,8 +87,8 @@ rate_sums <- function(m, by) {
     ),
     by = by
   ]
-  if (!is.null(by)) setorderv(out, c("customers", by), c(-1L, rep(1L, length(by))))
-  out
+  if (!is.null(by)) setorderv(result, c("customers", by), c(-1L, rep(1L, length(by))))
+  result
 }
 
 # Columns of the repeat rate, and what it is made of.

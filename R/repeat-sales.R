@@ -49,17 +49,17 @@ sales_by <- function(
   now <- group$sums[[1L]]
   then <- if (!is.null(before)) group$sums[[2L]]
   named <- group_names(by, sales_columns_of)
-  all <- major(ledger, sum(now$units))
+  everybody <- major(ledger, sum(now$units))
   columns <- c(
     stats::setNames(as.list(group$labels), named),
-    sales_now(ledger, now, all),
+    sales_now(ledger, now, everybody),
     if (!is.null(then)) sales_change(ledger, now, then, least_base)
   )
   shown <- now$orders > 0L | (then$orders %||% 0L) > 0L
-  columns <- sales_in_order(columns, shown, named, all)
+  columns <- sales_in_order(columns, shown, named, everybody)
   small <- sum(is.na(columns$change_percent) & columns$customers_before > 0L)
   columns <- reach(columns, at_least, intersect(sales_columns_of, names(columns)))
-  most <- largest(columns, top, all)
+  most <- largest(columns, top, everybody)
   new_result(
     most$columns,
     "sales",
@@ -78,7 +78,7 @@ sales_by <- function(
       attributes = by,
       during = c(span$from, span$until),
       against = if (!is.null(before)) c(before$from, before$until),
-      total = all,
+      total = everybody,
       total_before = if (!is.null(then)) major(ledger, sum(then$units))
     )
   )
@@ -116,10 +116,10 @@ sales_change <- function(ledger, now, then, least_base) {
 # The groups that are shown, those of most sales first, with the share that runs up.
 sales_in_order <- function(columns, shown, named, all) {
   columns <- lapply(columns, `[`, which(shown))
-  order <- do.call(
+  sorting <- do.call(
     order, c(list(-columns$sales), unname(columns[named]), list(method = "radix"))
   )
-  columns <- lapply(columns, `[`, order)
+  columns <- lapply(columns, `[`, sorting)
   if (all > 0) columns$running_share <- cumsum(columns$sales) / all
   columns
 }
@@ -229,7 +229,7 @@ so_far_remark <- function(span, before) {
 
 # Competition ranks by sales among the groups that are there.
 sales_rank <- function(units, there) {
-  out <- rep(NA_integer_, length(units))
-  out[there] <- as.integer(strictly_better(units[there]) + 1L)
-  out
+  result <- rep(NA_integer_, length(units))
+  result[there] <- as.integer(strictly_better(units[there]) + 1L)
+  result
 }

@@ -35,7 +35,7 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   rows <- wait_rows(back, size, over)
   column <- rows[, .(customers = sum(customers)), by = waited]
   column <- column$customers[match(rows$waited, column$waited)]
-  missing <- sum(size) - sum(back)
+  absent <- sum(size) - sum(back)
   new_result(
     list(
       cohort = frame$start[rows$cohort],
@@ -51,7 +51,7 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
     rbind(
       carried(ledger, c("as of", "history start")),
       known_earlier_remark(sum(w$known)),
-      not_yet_remark(sum(size), missing)
+      not_yet_remark(sum(size), absent)
     ),
     basis = list(nth = nth, clock = clock)
   )
@@ -61,22 +61,22 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
 # risk are those who had not come back before; where the period is not over, that is not known.
 wait_rows <- function(back, size, over) {
   n <- length(size)
-  open <- which(size > 0L)
-  at <- expand.grid(waited = seq_len(n) - 1L, cohort = open)
-  at <- at[at$cohort + at$waited <= n, ]
-  before <- back_before(back, at$cohort, at$waited)
+  pending <- which(size > 0L)
+  place <- expand.grid(waited = seq_len(n) - 1L, cohort = pending)
+  place <- place[place$cohort + place$waited <= n, ]
+  before <- back_before(back, place$cohort, place$waited)
   rows <- rbind(
     data.table(
-      cohort = at$cohort,
-      waited = at$waited,
-      customers = back[cbind(at$cohort, at$waited + 1L)],
-      at_risk = ifelse(over[at$cohort + at$waited], size[at$cohort] - before, NA_integer_)
+      cohort = place$cohort,
+      waited = place$waited,
+      customers = back[cbind(place$cohort, place$waited + 1L)],
+      at_risk = ifelse(over[place$cohort + place$waited], size[place$cohort] - before, NA_integer_)
     ),
     data.table(
-      cohort = open,
-      waited = rep(NA_integer_, length(open)),
-      customers = as.integer((size - rowSums(back))[open]),
-      at_risk = rep(NA_integer_, length(open))
+      cohort = pending,
+      waited = rep(NA_integer_, length(pending)),
+      customers = as.integer((size - rowSums(back))[pending]),
+      at_risk = rep(NA_integer_, length(pending))
     )
   )
   data.table::setorderv(rows, c("cohort", "waited"), na.last = TRUE)
@@ -117,7 +117,7 @@ waiting_customers <- function(ledger, nth = 2L, clock = NULL) {
   w <- reduce_waits(ledger, nth, clock)
   late <- is.na(w$nth)
   days <- ifelse(late, as.integer(ledger$as_of), w$nth) - w$first
-  at <- order(!late, -days, w$code)
+  place <- order(!late, -days, w$code)
   columns <- list(
     customer = ledger_ids(ledger, w$code),
     cohort = frame$start[w$cohort],
@@ -128,7 +128,7 @@ waiting_customers <- function(ledger, nth = 2L, clock = NULL) {
     state = ifelse(late, "not yet", "back")
   )
   new_result(
-    lapply(columns, `[`, at),
+    lapply(columns, `[`, place),
     "waiters",
     ledger,
     carried(ledger, c("as of", "history start")),
@@ -137,8 +137,8 @@ waiting_customers <- function(ledger, nth = 2L, clock = NULL) {
 }
 
 waiting_grid <- function(cohort, waited, n) {
-  at <- !is.na(waited)
-  matrix(tabulate(cohort[at] + n * waited[at], n * n), n)
+  place <- !is.na(waited)
+  matrix(tabulate(cohort[place] + n * waited[place], n * n), n)
 }
 
 # How many of each cohort were back before a wait.
@@ -157,13 +157,13 @@ back_before <- function(back, cohort, waited) {
 #' @export
 waiting_totals <- function(waits) {
   throw_unless(checkmate::check_class(waits, "nubrek_waits"), "waits", rlang::current_env())
-  table <- as.data.table(plain_table(waits))
-  by_cohort <- table[, .(customers = sum(customers)), by = cohort]
-  by_wait <- table[, .(customers = sum(customers)), keyby = waited]
-  all <- sum(table$customers)
+  rows <- as.data.table(plain_table(waits))
+  by_cohort <- rows[, .(customers = sum(customers)), by = cohort]
+  by_wait <- rows[, .(customers = sum(customers)), keyby = waited]
+  total <- sum(rows$customers)
   cohorts <- nrow(by_cohort)
   waits_seen <- nrow(by_wait)
-  out <- rbind(
+  result <- rbind(
     data.frame(
       cohort = by_cohort$cohort,
       waited = rep(NA_integer_, cohorts),
@@ -177,9 +177,9 @@ waiting_totals <- function(waits) {
       customers = by_wait$customers
     )
   )
-  out$share <- out$customers / all
+  result$share <- result$customers / total
   new_result(
-    as.list(out),
+    as.list(result),
     "wait_totals",
     remarks = remarks(waits)[remarks(waits)$about != "not yet", ],
     basis = attr(waits, "basis")
@@ -205,11 +205,11 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   w <- reduce_waits(ledger, nth)
   time <- ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
   group <- if (is.null(by)) rep("all", length(time)) else group_of(ledger, by)[[1L]][w$code]
-  table <- data.table(group, time, event = !is.na(w$nth))[,
+  rows <- data.table(group, time, event = !is.na(w$nth))[,
     .(events = sum(event), left = .N), keyby = .(group, time)
   ]
-  table[, at_risk := rev(cumsum(rev(left))), by = group]
-  curve <- table[, kaplan_meier(time, events, at_risk, level), by = group]
+  rows[, at_risk := rev(cumsum(rev(left))), by = group]
+  curve <- rows[, kaplan_meier(time, events, at_risk, level), by = group]
   names_in_order <- unique(c(if (!is.null(by)) natural_order(ledger, by), curve$group))
   curve <- curve[order(match(group, names_in_order), days)]
   new_result(
@@ -230,9 +230,9 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
       level = level,
       longest = max(time, 0L),
       customers = length(time),
-      back = sum(table$events)
+      back = sum(rows$events)
     ),
-    logrank = if (!is.null(by)) log_rank(table)
+    logrank = if (!is.null(by)) log_rank(rows)
   )
 }
 
@@ -257,14 +257,14 @@ shares_by_day <- function(curve, days = c(30L, 60L, 90L, 180L, 365L, 730L)) {
   read_off <- function(group) {
     curve <- curve[curve$group == group, ]
     known <- as.integer(days[days <= max(curve$days)])
-    at <- findInterval(known, curve$days) + 1L
+    place <- findInterval(known, curve$days) + 1L
     data.frame(
-      group = rep(group, length(at)),
+      group = rep(group, length(place)),
       by_day = known,
-      share = c(0, curve$share)[at],
-      lower = c(NA, curve$lower)[at],
-      upper = c(NA, curve$upper)[at],
-      at_risk = c(curve$at_risk[[1L]], curve$at_risk)[at]
+      share = c(0, curve$share)[place],
+      lower = c(NA, curve$lower)[place],
+      upper = c(NA, curve$upper)[place],
+      at_risk = c(curve$at_risk[[1L]], curve$at_risk)[place]
     )
   }
   nothing <- data.frame(
@@ -311,7 +311,7 @@ log_rank <- function(table) {
   k <- length(groups)
   if (k < 2L) return(NULL)
   times <- sort(unique(table$time[table$events > 0L]))
-  at <- function(g) {
+  position <- function(g) {
     mine <- table[table$group == g]
     upto <- findInterval(times - 0.5, mine$time) + 1L
     list(risk = c(mine$at_risk, 0)[upto], events = {
@@ -321,15 +321,15 @@ log_rank <- function(table) {
       e
     })
   }
-  cells <- lapply(groups, at)
+  cells <- lapply(groups, position)
   risk <- vapply(cells, `[[`, numeric(length(times)), "risk") |> matrix(ncol = k)
   events <- vapply(cells, \(c) as.double(c$events), numeric(length(times))) |> matrix(ncol = k)
   n <- rowSums(risk)
   d <- rowSums(events)
   expected <- risk * (d / n)
-  factor <- ifelse(n > 1, d * (n - d) / (n - 1), 0)
+  multiple <- ifelse(n > 1, d * (n - d) / (n - 1), 0)
   share <- risk / n
-  variance <- diag(colSums(factor * share), k) - crossprod(share * factor, share)
+  variance <- diag(colSums(multiple * share), k) - crossprod(share * multiple, share)
   difference <- colSums(events - expected)[-k]
   chi_square <- if (any(diag(variance)[-k] > 0)) {
     sum(difference * qr.solve(variance[-k, -k, drop = FALSE], difference))

@@ -49,13 +49,13 @@ html_card <- function(label, number, more) {
 # Findings of results, each a link to its section.
 report_findings <- function(results, sections) {
   found <- lapply(results, \(x) describe(x)$finding)
-  said <- !vapply(found, is.null, NA)
+  has_finding <- !vapply(found, is.null, NA)
   items <- Map(
     \(section, sentence) htmltools::tags$li(htmltools::tags$a(
       href = paste0("#", section), sentence
     )),
-    sections[said],
-    found[said]
+    sections[has_finding],
+    found[has_finding]
   )
   htmltools::tags$ul(class = "answers", unname(items))
 }

@@ -35,9 +35,9 @@ report_usual <- function(run) {
 has_curves <- function(grid) any(grid$complete & !grid$older & grid$age > 0L)
 
 report_cohorts_by <- function(run) {
-  by <- paste(gsub("_", " ", basis_of(run$cohorts_by, "by")), collapse = " and ")
+  grouped_by <- paste(gsub("_", " ", basis_of(run$cohorts_by, "by")), collapse = " and ")
   htmltools::tagList(
-    html_subject(paste("Side by side:", by), NULL),
+    html_subject(paste("Side by side:", grouped_by), NULL),
     lapply(
       report_measures(run), \(name) html_figure(grid_measure(run$cohorts_by, name), height = 5.6)
     ),
@@ -47,14 +47,14 @@ report_cohorts_by <- function(run) {
 
 report_diagonals <- function(run) {
   if (basis_of(run$cohorts, "ages") == "elapsed") return(NULL)
-  months <- diagonal_totals(run$cohorts)
-  shown <- utils::tail(plain_table(months)[setdiff(names(months), "older_customers")], 13L)
-  clock <- basis_of(months, "clock")
+  by_month <- diagonal_totals(run$cohorts)
+  shown <- utils::tail(plain_table(by_month)[setdiff(names(by_month), "older_customers")], 13L)
+  clock <- basis_of(by_month, "clock")
   shown$period <- period_label(shown$period, clock)
   htmltools::tagList(
-    html_subject(paste("Each", clock, "over all cohorts"), describe(months)$finding),
+    html_subject(paste("Each", clock, "over all cohorts"), describe(by_month)$finding),
     html_table(
-      structure(shown, basis = attr(months, "basis")),
+      structure(shown, basis = attr(by_month, "basis")),
       13L,
       paste0(
         "The diagonals of the table: the last ",

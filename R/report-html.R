@@ -12,7 +12,7 @@ html_table <- function(x, rows = 12L, caption = NULL) {
     MoreArgs = list(kinds = basis_of(x, "kinds", NULL))
   )
   side <- ifelse(right, "number", "words")
-  raw <- lapply(plain_table(shown), \(column) {
+  unread <- lapply(plain_table(shown), \(column) {
     if (is.numeric(column) || inherits(column, "Date")) {
       format(as.double(column), digits = 15, trim = TRUE)
     } else {
@@ -27,15 +27,17 @@ html_table <- function(x, rows = 12L, caption = NULL) {
     names(cells),
     side
   )
-  cell <- \(name, class, i) tags$td(class = class, `data-sort` = raw[[name]][i], cells[[name]][[i]])
-  body <- lapply(seq_len(nrow(cells)), \(i) tags$tr(unname(Map(cell, names(cells), side, i))))
+  cell <- \(name, class, i) tags$td(
+    class = class, `data-sort` = unread[[name]][i], cells[[name]][[i]]
+  )
+  content <- lapply(seq_len(nrow(cells)), \(i) tags$tr(unname(Map(cell, names(cells), side, i))))
   left <- nrow(x) - nrow(shown)
   tags$div(
     class = "table",
     tags$table(
       if (!is.null(caption)) tags$caption(caption),
       tags$thead(tags$tr(unname(head))),
-      tags$tbody(body)
+      tags$tbody(content)
     ),
     if (left > 0L) {
       tags$p(class = "left-out", paste0(
@@ -53,12 +55,12 @@ html_table <- function(x, rows = 12L, caption = NULL) {
 html_figure <- function(result, width = 11, height = 6, ...) {
   path <- tempfile(fileext = ".svg")
   on.exit(unlink(path))
-  plot <- tryCatch(ggplot2::autoplot(result, ...), nubrek_error_no_purchases = \(e) NULL)
-  if (is.null(plot)) {
+  drawing <- tryCatch(ggplot2::autoplot(result, ...), nubrek_error_no_purchases = \(e) NULL)
+  if (is.null(drawing)) {
     return(htmltools::tags$p(describe(result)$finding %||% "There is nothing to draw yet."))
   }
-  write_figure(plot, path, width, height)
-  told <- paste(c(plot$labels$title, plot$labels$subtitle), collapse = ". ")
+  write_figure(drawing, path, width, height)
+  told <- paste(c(drawing$labels$title, drawing$labels$subtitle), collapse = ". ")
   # in one line, so that nothing in it need be escaped
   picture <- gsub(
     "\n", "", jsonlite::base64_enc(readBin(path, "raw", file.size(path))), fixed = TRUE

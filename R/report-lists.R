@@ -25,13 +25,13 @@ write_list <- function(x, path, columns = NULL, apart = NULL, ledger = NULL, con
   check_text(apart, null = TRUE)
   ending <- tolower(tools::file_ext(path))
   check_choice(ending, names(list_writers), arg = "path")
-  table <- plain_table(as.data.frame(x))
-  if (!is.null(contact)) table <- carry_contact(table, ledger, contact)
-  columns <- columns %||% names(table)
-  check_columns_exist(c(columns, apart), names(table), "the table")
-  if (is.null(apart)) return(invisible(list_writers[[ending]](list(list = table[columns]), path)))
-  group <- ifelse(is.na(table[[apart]]), "(missing)", as.character(table[[apart]]))
-  parts <- split(table[columns], factor(group, unique(group)))
+  rows <- plain_table(as.data.frame(x))
+  if (!is.null(contact)) rows <- carry_contact(rows, ledger, contact)
+  columns <- columns %||% names(rows)
+  check_columns_exist(c(columns, apart), names(rows), "the table")
+  if (is.null(apart)) return(invisible(list_writers[[ending]](list(list = rows[columns]), path)))
+  group <- ifelse(is.na(rows[[apart]]), "(missing)", as.character(rows[[apart]]))
+  parts <- split(rows[columns], factor(group, unique(group)))
   invisible(list_writers[[ending]](parts, path))
 }
 
@@ -43,8 +43,8 @@ carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
   known <- known_attributes(ledger)
   check_columns_exist(contact, names(known), "the customer attributes", call)
   mine <- ledger_customers(ledger, contact, ledger_codes(ledger, table$customer))
-  at <- match("customer", names(table))
-  cbind(table[seq_len(at)], mine, table[setdiff(names(table)[-seq_len(at)], contact)])
+  place <- match("customer", names(table))
+  cbind(table[seq_len(place)], mine, table[setdiff(names(table)[-seq_len(place)], contact)])
 }
 
 # What a run lists of customers: with the contact columns that the study asks for.
@@ -161,11 +161,11 @@ file_words <- function(names) {
 
 # Sheets have at most 31 characters, some of them not allowed, and differ without regard to case.
 sheet_names <- function(names) {
-  out <- substr(gsub("[][*?:/\\\\'[:cntrl:]]", "_", names), 1L, 28L)
-  out[out == ""] <- "_"
-  twice <- duplicated(tolower(out))
-  out[twice] <- paste0(substr(out[twice], 1L, 25L), " ", which(twice))
-  out
+  result <- substr(gsub("[][*?:/\\\\'[:cntrl:]]", "_", names), 1L, 28L)
+  result[result == ""] <- "_"
+  twice <- duplicated(tolower(result))
+  result[twice] <- paste0(substr(result[twice], 1L, 25L), " ", which(twice))
+  result
 }
 
 plain_cell <- function(x) if (is.factor(x)) as.character(x) else x

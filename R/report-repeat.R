@@ -34,14 +34,14 @@ report_gaps <- function(run) {
     return(html_subject(title, describe(run$gaps)$finding))
   }
   late <- overdue_tail(run)
-  said <- describe(late)
+  told <- describe(late)
   shown <- late[, c("customer", "overdue", "gaps", "visits_per_year", "open_gap", "expected_gap")]
   htmltools::tagList(
     html_subject(title, NULL),
     html_figure(run$gaps, height = 5),
-    htmltools::tags$p(said$finding),
+    htmltools::tags$p(told$finding),
     html_table(
-      with_contact(run, shown), 10L, paste0(said$heading, "; all of them stand in overdue.csv")
+      with_contact(run, shown), 10L, paste0(told$heading, "; all of them stand in overdue.csv")
     )
   )
 }

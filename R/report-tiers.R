@@ -21,8 +21,8 @@ report_payoff <- function(run) {
 }
 
 report_moves <- function(run) {
-  labels <- basis_of(run$moves, "labels")
-  top <- moved_customers(run$moves, from = labels[[1L]], to = c(labels[-1L], "absent"))
+  words <- basis_of(run$moves, "labels")
+  top <- moved_customers(run$moves, from = words[[1L]], to = c(words[-1L], "absent"))
   htmltools::tagList(
     html_subject("Who moved?", describe(run$moves)$finding),
     html_figure(run$moves, noise = run$chance),
@@ -35,7 +35,7 @@ report_moves <- function(run) {
         sprintf(paste0(
           "Who left \u201c%s\u201d, the largest loss first; everybody who moved stands in ",
           "moved.csv"
-        ), labels[[1L]])
+        ), words[[1L]])
       )
     }
   )

@@ -7,18 +7,18 @@ report_backtest <- function(run) {
 }
 
 report_rolling <- function(run) {
-  said <- describe(run$rolling)
-  shown <- report_columns(said$table, c("error", "naive", "naive_error"))
-  htmltools::tagList(html_subject("At other times", said$finding), html_table(
-    with_basis(shown, run$rolling), caption = said$heading
+  told <- describe(run$rolling)
+  shown <- report_columns(told$table, c("error", "naive", "naive_error"))
+  htmltools::tagList(html_subject("At other times", told$finding), html_table(
+    with_basis(shown, run$rolling), caption = told$heading
   ))
 }
 
 report_comparison <- function(run) {
-  said <- describe(run$comparison)
+  told <- describe(run$comparison)
   shown <- report_columns(run$comparison, c("log_lik", "bic", "captured"))
-  htmltools::tagList(html_subject("Which model", said$finding), html_table(
-    with_basis(shown, run$comparison), caption = said$heading
+  htmltools::tagList(html_subject("Which model", told$finding), html_table(
+    with_basis(shown, run$comparison), caption = told$heading
   ))
 }
 
@@ -40,11 +40,11 @@ report_spread <- function(run) {
 }
 
 report_fit <- function(fit, what) {
-  said <- describe(fit)
+  told <- describe(fit)
   htmltools::tagList(
-    htmltools::tags$p(said$finding),
+    htmltools::tags$p(told$finding),
     html_table(fit, 30L, paste0(what, ": ", basis_of(fit, "model"))),
-    htmltools::tags$p(class = "left-out", paste(said$after, collapse = " "))
+    htmltools::tags$p(class = "left-out", paste(told$after, collapse = " "))
   )
 }
 

@@ -53,8 +53,8 @@ one_section <- function(id, run) {
 part_pages <- function(parts, run) {
   told <- character()
   lapply(unname(parts), \(part) {
-    said <- unique(unlist(lapply(run[part$remarks], \(x) remarks(x)$remark), use.names = FALSE))
-    fresh <- setdiff(said, told)
+    notes <- unique(unlist(lapply(run[part$remarks], \(x) remarks(x)$remark), use.names = FALSE))
+    fresh <- setdiff(notes, told)
     told <<- c(told, fresh)
     htmltools::tagList(part$report(run), html_remarks(fresh))
   })
@@ -97,7 +97,7 @@ render_report <- function(run, path) {
     tags$title(title),
     tags$style(report_asset("report.css"))
   )
-  body <- tags$body(
+  page_body <- tags$body(
     tags$nav(
       tags$strong("Nubrek"),
       lapply(names(sections), \(id) tags$a(href = paste0("#", id), links[[id]]))
@@ -112,7 +112,7 @@ render_report <- function(run, path) {
     ),
     tags$script(report_asset("report.js"))
   )
-  page <- htmltools::renderTags(htmltools::tagList(head, body)) # gives the head apart
+  page <- htmltools::renderTags(htmltools::tagList(head, page_body)) # gives the head apart
   text <- enc2utf8(paste0(
     "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n",
     page$head,

@@ -6,8 +6,9 @@ results_lock <- ".nubrek-lock"
 # An absolute folder is taken as it is, any other from the study's own folder.
 results_folder <- function(study, folder = NULL) {
   if (!is.null(folder)) return(folder)
-  said <- study$outputs$folder %||% "nubrek-results"
-  if (grepl("^(/|~|[A-Za-z]:)", said)) path.expand(said) else file.path(dirname(study$path), said)
+  folder_name <- study$outputs$folder %||% "nubrek-results"
+  if (grepl("^(/|~|[A-Za-z]:)", folder_name)) return(path.expand(folder_name))
+  file.path(dirname(study$path), folder_name)
 }
 
 # The names that a run of this study may write.
@@ -23,20 +24,20 @@ wants_report <- function(study) study$outputs$report %||% TRUE
 # Before anything is computed: nothing of the user's stands where a file is to be written, and no
 # input is an output.
 check_results <- function(study, folder) {
-  names <- results_names(study)
-  paths <- file.path(folder, names)
+  called <- results_names(study)
+  paths <- file.path(folder, called)
   known <- read_manifest(folder)
   inputs <- normalizePath(c(study$path, study_inputs(study)), mustWork = FALSE)
   hit <- which(normalizePath(paths, mustWork = FALSE) %in% inputs)
   if (length(hit) > 0L) {
     abort_nubrek(c(
-      "The results would replace {.file {names[hit[[1]]]}}, which the study reads.",
+      "The results would replace {.file {called[hit[[1]]]}}, which the study reads.",
       "i" = "Name another {.code folder} in the section {.field outputs}."
     ), "results", path = paths[[hit[[1L]]]], call = NULL)
   }
   for (i in which(file.exists(paths) | dir.exists(paths))) {
     if (was_ours(paths[[i]], known)) next
-    written <- names[[i]] %in% marked_names(known)
+    written <- called[[i]] %in% marked_names(known)
     why <- if (dir.exists(paths[[i]])) {
       "is a folder"
     } else if (written) {

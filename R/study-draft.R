@@ -160,18 +160,18 @@ seen_in <- function(guess, at) {
 
 # Another file: of customers or products, when a column of it holds each of their ids once.
 attribute_file_lines <- function(file, place, main, guess, roles) {
-  table <- read_source(file)$table
+  rows <- read_source(file)$table
   orders <- read_source(main)$table
   main_guess <- names(orders)
   for (role in c("customer", "product")) {
     if (!role %in% roles) next
     ids <- unique(trim_text(orders[[main_guess[match(role, roles)]]]))
     ids <- ids[!is_blank(ids)]
-    for (name in names(table)) {
-      key <- trim_text(table[[name]])
+    for (name in names(rows)) {
+      key <- trim_text(rows[[name]])
       key <- key[!is_blank(key)]
       if (anyDuplicated(key) || mean(ids %in% key) < 0.5) next
-      others <- setdiff(names(table), name)
+      others <- setdiff(names(rows), name)
       return(c(
         paste0("  ", role, "s:"),
         paste0("    files: ", quoted(place)),

@@ -131,7 +131,7 @@ describe.nubrek_keys <- function(x) {
 #' @export
 print.nubrek_keys <- function(x, ...) {
   rlang::check_dots_empty()
-  said <- describe(x)
+  told <- describe(x)
   cells <- \(i) {
     more <- paste0(x$type[[i]], if (nzchar(x$default[[i]])) paste0("; default: ", x$default[[i]]))
     c(
@@ -140,9 +140,9 @@ print.nubrek_keys <- function(x, ...) {
       if (nzchar(x$example[[i]])) paste0("      such as ", x$example[[i]])
     )
   }
-  own <- if (is.null(basis_of(x, "section"))) !duplicated(x$section) else rep(FALSE, nrow(x))
-  lines <- lapply(seq_len(nrow(x)), \(i) c(if (own[[i]]) c("", x$section[[i]]), cells(i)))
-  writeLines(c(cli::style_bold(said$heading), "", unlist(lines)))
+  mine <- if (is.null(basis_of(x, "section"))) !duplicated(x$section) else rep(FALSE, nrow(x))
+  lines <- lapply(seq_len(nrow(x)), \(i) c(if (mine[[i]]) c("", x$section[[i]]), cells(i)))
+  writeLines(c(cli::style_bold(told$heading), "", unlist(lines)))
   invisible(x)
 }
 

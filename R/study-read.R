@@ -31,15 +31,15 @@ read_study <- function(path) {
     error = refuse,
     warning = refuse
   )
-  source <- list(path = path, text = text)
+  origin <- list(path = path, text = text)
   if (!is.list(parsed)) {
     abort_nubrek(c(
       "The study file {.file {path}} is empty.",
       "i" = "{.code nubrek demo} writes one to start from."
     ), "study", path = path)
   }
-  checked <- check_study(parsed, study_schema(), source)
-  structure(c(checked, list(path = path, source = source)), class = "nubrek_study")
+  checked <- check_study(parsed, study_schema(), origin)
+  structure(c(checked, list(path = path, source = origin)), class = "nubrek_study")
 }
 
 # An export in the place of the study file.
@@ -171,9 +171,9 @@ build_study_ledger <- function(study) {
   columns <- do.call(column_map, c(
     as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)
   ))
-  said <- study$meanings %||% list()
+  section <- study$meanings %||% list()
   for (rule in c("test", "cancelled")) {
-    if (!is.null(said[[rule]])) said[[rule]] <- do.call(order_rule, said[[rule]])
+    if (!is.null(section[[rule]])) section[[rule]] <- do.call(order_rule, section[[rule]])
   }
   joins <- lapply(
     study$data$joins,
@@ -188,7 +188,7 @@ build_study_ledger <- function(study) {
   open_ledger(
     study_files(study, orders$files),
     columns,
-    do.call(meanings, said),
+    do.call(meanings, section),
     customers = study_table(study, "customers"),
     products = study_table(study, "products"),
     aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)),

@@ -232,7 +232,7 @@ check_study <- function(node, schema, source, at = character()) {
       keys = names(schema)
     )
   }
-  out <- lapply(
+  result <- lapply(
     stats::setNames(names(node), names(node)),
     \(key) check_study(node[[key]], schema[[key]], source, c(at, key))
   )
@@ -244,7 +244,7 @@ check_study <- function(node, schema, source, at = character()) {
       )
     }
   }
-  out
+  result
 }
 
 shorten <- function(x) {
@@ -279,8 +279,8 @@ line_of_key <- function(text, at) {
   for (key in at) {
     lines <- seq_along(text)[seq_along(text) > from]
     indent <- nchar(sub("^(\\s*).*", "\\1", text[lines]))
-    said <- grepl("\\S", text[lines]) & !grepl("^\\s*#", text[lines])
-    end <- which(said & indent <= depth)
+    filled <- grepl("\\S", text[lines]) & !grepl("^\\s*#", text[lines])
+    end <- which(filled & indent <= depth)
     if (length(end) > 0L && from > 0L) {
       keep <- seq_along(lines) < end[[1L]]
       lines <- lines[keep]
