@@ -82,12 +82,14 @@ per_customer_kinds <- c(
 #' @export
 payback_summary <- function(payback) {
   pool <- as.data.table(payback_pool(payback))
-  by <- basis_of(payback, "by")
+  grouped_by <- basis_of(payback, "by")
   within_age <- basis_of(payback, "within")
   unit <- 10^basis_of(payback, "decimals")
   course <- as.data.table(payback_course(payback))[older == FALSE & !is.na(cost) & cost > 0]
   total <- course[
-    age == 0L, .(cohorts = .N, size = sum(size), cost = sum(cost * size) / sum(size)), keyby = by
+    age == 0L,
+    .(cohorts = .N, size = sum(size), cost = sum(cost * size) / sum(size)),
+    keyby = grouped_by
   ]
   # the same comparison as for a cohort, in whole units
   multiplier <- attr(payback, "scale")
@@ -103,26 +105,31 @@ payback_summary <- function(payback) {
         value_to_cost_upper = at_or_na(upper / cost, there)
       )
     },
-    by = by
+    by = grouped_by
   ]
   if (basis_of(payback, "money") == "sales") found[, payback_age := NA_integer_]
   # the highest cost: of the cohorts complete at that age, at their best age up to it
   through <- as.data.table(attr(payback, "course"))[older == FALSE]
-  through[, long := any(age == within_age & complete), by = c(by, "cohort")]
+  through[, long := any(age == within_age & complete), by = c(grouped_by, "cohort")]
   best <- through[
-    long & age <= within_age, .(value = sum(value * size) / sum(size)), by = c(by, "age")
-  ][, .(highest_cost = if (.N > 0L) floor(max(value) * unit + 1e-9) / unit else NA_real_), by = by]
-  result <- if (length(by) > 0L) {
-    best[found[total, on = by], on = by]
+    long & age <= within_age, .(value = sum(value * size) / sum(size)), by = c(grouped_by, "age")
+  ][,
+    .(highest_cost = if (.N > 0L) floor(max(value) * unit + 1e-9) / unit else NA_real_),
+    by = grouped_by
+  ]
+  result <- if (length(grouped_by) > 0L) {
+    best[found[total, on = grouped_by], on = grouped_by]
   } else {
     cbind(total, found, if (nrow(best) > 0L) best else data.table(highest_cost = NA_real_))
   }
   if (basis_of(payback, "money") == "sales") result[, highest_cost := NA_real_]
   shown <- c(
-    by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost",
+    grouped_by, "cohorts", "size", "cost", "payback_age", "value_to_cost", "highest_cost",
     "value_to_cost_lower", "value_to_cost_upper", "cohorts_there"
   )
-  side_table(as.data.frame(in_group_order(result, by, course))[shown], "payback_summary", payback)
+  side_table(
+    as.data.frame(in_group_order(result, grouped_by, course))[shown], "payback_summary", payback
+  )
 }
 
 at_or_na <- function(x, at) if (length(at) > 0L) x[[at[[1L]]]] else NA_real_

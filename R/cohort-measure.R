@@ -115,7 +115,7 @@ check_calendar <- function(grid, call = rlang::caller_env()) {
 # earlier age was not observed. `.whole` says whether all that the measure is made of was observed
 # in full.
 widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   top <- grid_measures[[measure]]$top
   wide <- as.data.table(plain_table(grid))
   if (grepl("margin", top, fixed = TRUE) && is.null(wide$margin)) {
@@ -125,7 +125,7 @@ widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
     ), "margin", call = call)
   }
   wide[, .place := .I]
-  data.table::setorderv(wide, c(by, "cohort", "age"))
+  data.table::setorderv(wide, c(grouped_by, "cohort", "age"))
   wide[,
     `:=`(
       .so_far = age == seq_len(.N) - 1L,
@@ -133,7 +133,7 @@ widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
       first_sales = if (age[[1L]] == 0L) sales[[1L]] else NA_real_,
       .first_whole = age[[1L]] == 0L && complete[[1L]]
     ),
-    by = c(by, "cohort")
+    by = c(grouped_by, "cohort")
   ]
   for (name in intersect(c("sales", "margin"), names(wide))) {
     unit <- 10^(
@@ -144,7 +144,7 @@ widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
       paste0("cumulative_", name) := data.table::fifelse(
         .so_far, cumsum(round(get(name) * unit)) / unit, NA_real_
       ),
-      by = c(by, "cohort")
+      by = c(grouped_by, "cohort")
     ]
   }
   wide[,
@@ -177,18 +177,18 @@ widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
 bottom_lines <- function(measure) {
   throw_unless(checkmate::check_class(measure, "nubrek_measure"), "measure", rlang::current_env())
   rule <- grid_measures[[basis_of(measure, "measure")]]
-  by <- basis_of(measure, "by")
+  grouped_by <- basis_of(measure, "by")
   place <- if (identical(basis_of(measure, "view"), "calendar")) "period" else "age"
   wide <- widen_grid(attr(measure, "grid"), basis_of(measure, "measure"))
   names_of <- c("without older cohorts", "all cohorts")
   lines <- lapply(names_of, \(line) {
     cells <- if (line == "all cohorts") wide[complete == TRUE] else wide[complete & !older]
-    pooled <- pool_cells(cells[(.whole)], c(by, place), rule$top, rule$base)
+    pooled <- pool_cells(cells[(.whole)], c(grouped_by, place), rule$top, rule$base)
     if (is.null(rule$base) && place == "age") {
-      pooled[!same_cohorts(cells[(.whole)], by), value := NA_real_]
+      pooled[!same_cohorts(cells[(.whole)], grouped_by), value := NA_real_]
     }
-    chained <- if (!is.null(rule$grows)) pool_cells(cells, c(by, place), rule$grows, "size")
-    if (!is.null(chained)) chained[, value := cumsum(value), by = by]
+    chained <- if (!is.null(rule$grows)) pool_cells(cells, c(grouped_by, place), rule$grows, "size")
+    if (!is.null(chained)) chained[, value := cumsum(value), by = grouped_by]
     rbind(
       cbind(line = rep(line, nrow(pooled)), pooled),
       if (!is.null(chained)) cbind(line = rep(paste0("chained, ", line), nrow(chained)), chained)
@@ -197,8 +197,8 @@ bottom_lines <- function(measure) {
   result <- rbindlist(lines)
   result <- result[order(match(line, c(names_of, paste0("chained, ", names_of))))]
   side_table(
-    as.data.frame(in_group_order(result, by, wide))[
-      c(by, "line", place, "value", "cohorts", "size")
+    as.data.frame(in_group_order(result, grouped_by, wide))[
+      c(grouped_by, "line", place, "value", "cohorts", "size")
     ],
     "bottom_lines",
     measure,

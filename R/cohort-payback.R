@@ -48,8 +48,8 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
     cells <- add_groups(cells)
     cohorts <- cohorts_together(cohorts)
   }
-  by <- if (together) character() else basis$by
-  keys <- c(by, "cohort")
+  grouped_by <- if (together) character() else basis$by
+  keys <- c(grouped_by, "cohort")
   unit <- payback_unit(basis, costs, money)
   discount <- period_discount(yearly_discount, basis$clock)
   cells <- with_costs(cells, cohorts, keys, unit)
@@ -62,7 +62,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
       payback_remarks(cohorts, costs, basis, money, yearly_discount, discount),
       unknown_cost_remark(unknown)
     ),
-    basis = c(with_fields(basis, list(by = by)), list(
+    basis = c(with_fields(basis, list(by = grouped_by)), list(
       money = money, within = within, yearly_discount = yearly_discount
     )),
     course = course_of(cells, keys, unit$scale),
@@ -146,7 +146,7 @@ unknown_cost_remark <- function(unknown) {
 # Money of each cell in whole units, of the cohorts seen from age 0 on, with the squares of the
 # customers' running sums.
 payback_cells <- function(grid, money) {
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   wide <- widen_grid(grid, money)
   digits <- if (money == "margin") basis_of(grid, "margin_digits") %||% 0L else 0L
   wide[, units := round(wide[[money]] * 10^(basis_of(grid, "decimals") + digits))]
@@ -156,12 +156,14 @@ payback_cells <- function(grid, money) {
     "squares",
     scatter_for(grid, wide)[[if (money == "margin") "margin_running" else "running"]] %||% NA_real_
   )
-  wide[, seen := all(.so_far), by = c(by, "cohort")]
+  wide[, seen := all(.so_far), by = c(grouped_by, "cohort")]
   in_group_order(
     wide[
-      (seen), c(by, "cohort", "age", "size", "units", "squares", "complete", "older"), with = FALSE
+      (seen),
+      c(grouped_by, "cohort", "age", "size", "units", "squares", "complete", "older"),
+      with = FALSE
     ][order(cohort, age)],
-    by,
+    grouped_by,
     plain_table(grid)
   )
 }

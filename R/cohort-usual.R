@@ -104,7 +104,7 @@ against_usual <- function(
 # Complete cells of cohorts without older customers, with `top`, `base` and their sums of squares
 # and products.
 squares_of <- function(grid, measure) {
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   rule <- grid_measures[[measure]]
   squares <- usual_measures[[measure]]
   wide <- widen_grid(grid, measure)
@@ -115,18 +115,22 @@ squares_of <- function(grid, measure) {
         squares = NA_real_, with_first = NA_real_, running = NA_real_, margin_running = NA_real_
       )
   )
-  wide[, first_squares := if (age[[1L]] == 0L) squares[[1L]] else NA_real_, by = c(by, "cohort")]
+  wide[,
+    first_squares := if (age[[1L]] == 0L) squares[[1L]] else NA_real_,
+    by = c(grouped_by, "cohort")
+  ]
   wide <- wide[
     .whole &
       !older &
       age >= (if (rule$top == "cumulative_sales" || rule$top == "cumulative_margin") 0L else 1L)
   ]
-  wide <- wide[, c(by, "cohort", "age", "size", rule$top, rule$base, unlist(squares)), with = FALSE]
-  data.table::setnames(wide, c(by, "cohort", "age", "size", "top", "base", names(squares)))
+  kept <- c(grouped_by, "cohort", "age", "size", rule$top, rule$base, unlist(squares))
+  wide <- wide[, kept, with = FALSE]
+  data.table::setnames(wide, c(grouped_by, "cohort", "age", "size", "top", "base", names(squares)))
   for (name in c("size", "top", "base", "tt", "tb", "bb")) {
     data.table::set(wide, NULL, name, as.double(wide[[name]]))
   }
-  data.table::setorderv(wide, c(by, "age", "cohort"))[]
+  data.table::setorderv(wide, c(grouped_by, "age", "cohort"))[]
 }
 
 # Sums over the earlier cohorts at each age, by running sums; then the scatter over all ages.

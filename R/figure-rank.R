@@ -198,7 +198,7 @@ map_caption <- function(object, drawn) {
 
 # What is drawn: points, the cuts, and what is said of the regions.
 map_points <- function(object) {
-  cut <- basis_of(object, "cut")
+  limits <- basis_of(object, "cut")
   shown <- plain_table(object)[object$mean_sales > 0, ]
   nothing_to_draw(nrow(shown) == 0L, object, rlang::caller_env())
   most <- max(shown$purchases)
@@ -227,11 +227,17 @@ map_points <- function(object) {
   best <- best[order(-best$sales), ]
   best$rank <- sales_rank(round(best$sales * 100), rep(TRUE, nrow(best)))
   ends <- list(x = c(0.5, max(x_edge)), y = c(lowest, max(y_edge)))
-  cut_at <- c(x = max(cut[["purchases"]] - 0.5, 0.5), y = max(cut[["mean_sales"]], lowest))
+  cut_at <- c(x = max(limits[["purchases"]] - 0.5, 0.5), y = max(limits[["mean_sales"]], lowest))
   margin <- map_margins(object, cut_at, ends)
   breaks <- c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)
   list(
-    cut = cut, shown = shown, most = most, bins = bins, best = best, ends = ends, cut_at = cut_at,
+    cut = limits,
+    shown = shown,
+    most = most,
+    bins = bins,
+    best = best,
+    ends = ends,
+    cut_at = cut_at,
     margin = margin, breaks = breaks
   )
 }

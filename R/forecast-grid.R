@@ -82,10 +82,10 @@ rows_of_cohorts <- function(ledger, ids, clock, by) {
     code = as.integer(group$code)[place],
     number = period_number(first_purchase_day(ledger)[place], clock)
   )
-  table <- unique(people)[order(code, number)]
+  rows <- unique(people)[order(code, number)]
   list(
-    of = table[people, on = c("code", "number"), which = TRUE],
-    table = table,
+    of = rows[people, on = c("code", "number"), which = TRUE],
+    table = rows,
     labels = group$labels,
     clock = clock
   )
@@ -139,7 +139,7 @@ cells_to_come <- function(ledger, fitted, shares, rows, ahead, draws, seed) {
 # One table of cells. `seen` is the observed part of the money, `row` and `place` tell where in the
 # draws a cell's forecast stands.
 observed_and_expected <- function(grid, rows, ahead, found, known) {
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   n <- nrow(rows$table)
   p <- length(ahead$start)
   cohort <- period_start(rows$table$number, rows$clock)
@@ -147,7 +147,7 @@ observed_and_expected <- function(grid, rows, ahead, found, known) {
     lapply(rows$labels, \(x) x[rows$table$code]), list(cohort = cohort, row = seq_len(n))
   ))
   money <- if (known) "margin" else "sales"
-  seen <- as.data.table(plain_table(grid))[key, on = c(by, "cohort")]
+  seen <- as.data.table(plain_table(grid))[key, on = c(grouped_by, "cohort")]
   seen[, seen := .SD[[1L]], .SDcols = money]
   sizes <- seen[, .(size = size[[1L]], older = older[[1L]]), keyby = row]
   future <- data.table(
@@ -182,7 +182,7 @@ observed_and_expected <- function(grid, rows, ahead, found, known) {
   if (known) cells[, margin := add(margin, margin_to_come)]
   cells[, money := .SD[[1L]], .SDcols = money]
   cells[, `:=`(size = sizes$size[row], older = sizes$older[row])]
-  cells[, c(by, "cohort") := key[cells$row, c(by, "cohort"), with = FALSE]]
+  cells[, c(grouped_by, "cohort") := key[cells$row, c(grouped_by, "cohort"), with = FALSE]]
   data.table::setorder(cells, row, age)
   cells[, from_start := age[[1L]] == 0L, by = row]
   unit <- 10^(

@@ -83,13 +83,13 @@ shrunk_ratios <- function(top, base, group) {
   sums <- data.table(group, top, base, square = base^2)[,
     .(top = sum(top), base = sum(base), square = sum(square)), keyby = group
   ]
-  own <- sums$top / sums$base
+  each <- sums$top / sums$base
   variance <- sum((top - total * base)^2) / sum(base^2) * sums$square / sums$base^2
-  kept <- kept_of(own, variance)
+  kept <- kept_of(each, variance)
   data.frame(
     group = sums$group,
-    own = own,
-    ratio = total + kept * (own - total),
+    own = each,
+    ratio = total + kept * (each - total),
     error = sqrt(kept * variance)
   )
 }
@@ -113,18 +113,20 @@ kept_of <- function(estimate, variance) {
 customer_costs <- function(ledger, ids, cost, call = rlang::caller_env()) {
   if (checkmate::test_number(cost, lower = 0, finite = TRUE)) cost <- acquisition_cost(cost)
   throw_unless(checkmate::check_class(cost, "nubrek_cost"), "cost", call)
-  by <- setdiff(if (is.null(cost$per_customer)) names(cost$groups) else cost$by, "cohort")
+  grouped_by <- setdiff(if (is.null(cost$per_customer)) names(cost$groups) else cost$by, "cohort")
   clock <- ledger_clock(ledger, NULL)
   place <- ledger_codes(ledger, ids)
   people <- data.table::setDT(c(
-    if (length(by) > 0L) lapply(group_of(ledger, by, call), \(g) as.character(g)[place]),
+    if (length(grouped_by) > 0L) {
+      lapply(group_of(ledger, grouped_by, call), \(g) as.character(g)[place])
+    },
     list(cohort = period_start(period_number(reduce_first(ledger)[place], clock), clock))
   ))
   cohorts <- people[, .(size = .N), keyby = c(names(people))]
   costs <- cohort_costs(
     as.data.frame(cohorts, optional = TRUE),
     cost,
-    list(by = by, clock = clock, decimals = ledger$decimals),
+    list(by = grouped_by, clock = clock, decimals = ledger$decimals),
     call
   )
   cohorts[, spent := costs$total / 10^(ledger$decimals + costs$digits) / size]

@@ -25,7 +25,7 @@
 #' @export
 worth_summary <- function(worth, newest = NULL) {
   throw_unless(checkmate::check_class(worth, "nubrek_worth"), "worth", rlang::current_env())
-  by <- basis_of(worth, "by")
+  grouped_by <- basis_of(worth, "by")
   rows <- as.data.table(plain_table(worth))[
     newest_cohorts(worth, newest), on = "cohort", nomatch = NULL
   ][older == FALSE]
@@ -48,7 +48,7 @@ worth_summary <- function(worth, newest = NULL) {
         return_on_cost = (brought - spent) / spent
       )
     },
-    by = by
+    by = grouped_by
   ]
   course <- as.data.table(worth_course(worth, newest))
   crossed <- course[,
@@ -59,13 +59,13 @@ worth_summary <- function(worth, newest = NULL) {
         observed = if (length(hit) > 0L) observed[[hit[[1L]]]] else NA_real_
       )
     },
-    by = by
+    by = grouped_by
   ]
   if (basis_of(worth, "money") == "sales") {
     crossed[, `:=`(payback_age = NA_integer_, observed = NA_real_)]
   }
-  both <- if (length(by) > 0L) {
-    crossed[result, on = by][, c(names(result), "payback_age", "observed"), with = FALSE]
+  both <- if (length(grouped_by) > 0L) {
+    crossed[result, on = grouped_by][, c(names(result), "payback_age", "observed"), with = FALSE]
   } else {
     cbind(result, crossed)
   }
@@ -91,7 +91,7 @@ newest_cohorts <- function(worth, newest, call = rlang::caller_env()) {
 #' @export
 worth_course <- function(worth, newest = NULL) {
   throw_unless(checkmate::check_class(worth, "nubrek_worth"), "worth", rlang::current_env())
-  by <- basis_of(worth, "by")
+  grouped_by <- basis_of(worth, "by")
   cells <- attr(worth, "cells")[newest_cohorts(worth, newest), on = "cohort", nomatch = NULL][
     older == FALSE
   ]
@@ -104,8 +104,9 @@ worth_course <- function(worth, newest = NULL) {
   level <- basis_of(worth, "level") %||% 0.95
   # value and cost of the same cohorts
   cells[, costed := !is.na(total) & total > 0]
-  cells <- cells[, use := costed | !any(costed), by = by][(use)]
-  cells <- cells[, last := max(age), by = row][, common := min(last), by = by][age <= common]
+  cells <- cells[, use := costed | !any(costed), by = grouped_by][(use)]
+  cells[, last := max(age), by = row]
+  cells <- cells[, common := min(last), by = grouped_by][age <= common]
   data.table::setorder(cells, row, age)
   cells[, `:=`(brought = cumsum(money), sold = cumsum(sales), seen_by = cumsum(seen)), by = row]
   result <- cells[,
@@ -129,10 +130,10 @@ worth_course <- function(worth, newest = NULL) {
         observed = sum(size[what == "observed"]) / sum(size)
       )
     },
-    keyby = c(by, "age")
+    keyby = c(grouped_by, "age")
   ]
   side_table(
-    as.data.frame(in_group_order(result, by, plain_table(worth)), optional = TRUE),
+    as.data.frame(in_group_order(result, grouped_by, plain_table(worth)), optional = TRUE),
     "worth_course",
     worth,
     c(value = "money", lower = "money", upper = "money", observed = "share")

@@ -63,11 +63,11 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   } else {
     0
   }
-  by <- if (together) character() else basis$by
+  grouped_by <- if (together) character() else basis$by
   if (together && length(basis$by) > 0L) world <- worth_together(world)
   age <- age %||% if (forecast) shortest_age(world$cells) else Inf
   d <- period_discount(yearly_discount, basis$clock)
-  keys <- c(by, "cohort")
+  keys <- c(grouped_by, "cohort")
   world$cells[, total := world$cohorts[world$cells, on = keys, x.total]]
   result <- world$cells[,
     one_worth(age, ..age, money, seen, sales, what, size[[1L]], total[[1L]], d),
@@ -81,7 +81,7 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
     "worth",
     remarks = rbind(remarks(grid), worth_remarks(d, yearly_discount, basis, costs, known, unknown)),
     basis = c(
-      with_fields(basis, list(by = by, kinds = worth_kinds)),
+      with_fields(basis, list(by = grouped_by, kinds = worth_kinds)),
       list(to_age = age, yearly_discount = yearly_discount)
     ),
     cells = world$cells,
@@ -145,18 +145,21 @@ worth_kinds <- c(observed = "share")
 # Cells of the cohorts seen from age 0: `money` in all, `seen` of it; of the observed grid what it
 # has.
 worth_cells <- function(grid, forecast) {
-  by <- basis_of(grid, "by")
+  grouped_by <- basis_of(grid, "by")
   if (forecast) {
     return(
       attr(grid, "cells")[
         (from_start),
-        c("row", by, "cohort", "age", "size", "sales", "money", "seen", "what", "place", "older"),
+        c(
+          "row", grouped_by, "cohort", "age", "size", "sales", "money", "seen", "what", "place",
+          "older"
+        ),
         with = FALSE
       ]
     )
   }
   cells <- as.data.table(plain_table(grid))
-  cells[, row := .GRP, by = c(by, "cohort")]
+  cells[, row := .GRP, by = c(grouped_by, "cohort")]
   cells[, from_start := age[[1L]] == 0L, by = row]
   cells[, money := if (is.null(cells$margin)) sales else margin]
   cells[
@@ -164,7 +167,7 @@ worth_cells <- function(grid, forecast) {
     c(list(row = row), .SD, list(
       seen = money, what = ifelse(complete, "observed", "partly"), place = NA_integer_
     )),
-    .SDcols = c(by, "cohort", "age", "size", "sales", "money", "older")
+    .SDcols = c(grouped_by, "cohort", "age", "size", "sales", "money", "older")
   ]
 }
 

@@ -153,7 +153,7 @@ saved_source <- function(facts, read, path) {
       frame = part$frame
     )
   })
-  table <- function(name) {
+  rows <- function(name) {
     if (is.null(facts$tables[[name]])) return(NULL)
     columns <- read(paste0("source-", name))
     structure(list(
@@ -165,10 +165,10 @@ saved_source <- function(facts, read, path) {
   joins <- lapply(
     grep("^join-", names(facts$tables), value = TRUE),
     \(name) structure(
-      c(unclass(table(name)), list(by = facts$tables[[name]]$by)), class = "nubrek_join"
+      c(unclass(rows(name)), list(by = facts$tables[[name]]$by)), class = "nubrek_join"
     )
   )
-  rates <- table("rates")
+  rates <- rows("rates")
   columns <- unlist(facts$columns)
   mine <- setdiff(names(columns), column_roles)
   list(
@@ -177,9 +177,9 @@ saved_source <- function(facts, read, path) {
       as.list(columns[setdiff(names(columns), mine)]),
       if (length(mine) > 0L) list(attributes = columns[mine])
     )),
-    customers = table("customers"),
-    products = table("products"),
-    aliases = table("aliases"),
+    customers = rows("customers"),
+    products = rows("products"),
+    aliases = rows("aliases"),
     joins = joins,
     rates = if (!is.null(rates)) {
       structure(

@@ -2,13 +2,12 @@
 
 summarise_intake <- function(intake, aside) {
   read <- intake$read
-  units <- intake$rows$sales
-  file <- file_of(read, aside$rows)
+  minor <- intake$rows$sales
   result <- data.table(
-    file,
+    file = file_of(read, aside$rows),
     reason = aside$reason,
     currency = currency_of(intake, aside$rows),
-    units = units[aside$rows],
+    units = minor[aside$rows],
     row = row_in_file(read, aside$rows)
   )
   gone <- result[, .(rows = .N, units = sum(units, na.rm = TRUE)), by = file]
@@ -18,9 +17,9 @@ summarise_intake <- function(intake, aside) {
     among <- seq_len(min(read$rows[[f]], sum(lost$rows) + 1L))
     first <- setdiff(among, result$row[result$file == f])
     here <- if (length(ends) == 1L) {
-      units
+      minor
     } else {
-      units[seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])]
+      minor[seq.int(ends[[f]] - read$rows[[f]] + 1L, length.out = read$rows[[f]])]
     }
     list(
       file = f,
@@ -45,7 +44,7 @@ summarise_intake <- function(intake, aside) {
   data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
   list(
     counts = counts,
-    aside = aside_rows(intake, aside, file, result$row),
+    aside = aside_rows(intake, aside, result$file, result$row),
     rows = intake$n,
     identified = identified_money(intake, aside)
   )

@@ -7,7 +7,7 @@ read_sheet <- function(path, sheet, call) {
   parts <- tryCatch(suppressWarnings(utils::unzip(path, list = TRUE)), error = \(e) NULL)
   if (!is.null(parts)) refuse_bomb(path, sum(parts$Length), call)
   # by the library, apart, for a broken workbook can bring it down
-  table <- apart(
+  rows <- apart(
     tryCatch(
       lapply(
         suppressMessages(readxl::read_excel(
@@ -19,14 +19,14 @@ read_sheet <- function(path, sheet, call) {
     ),
     file.size(path)
   )
-  if (!is.list(table)) {
-    said <- table %||% "The library that reads it broke down."
+  if (!is.list(rows)) {
+    told <- rows %||% "The library that reads it broke down."
     abort_nubrek(c(
-      "The file {.file {path}} cannot be read as XLSX.", "x" = "{said}"
+      "The file {.file {path}} cannot be read as XLSX.", "x" = "{told}"
     ), "file", path = path, call = call)
   }
-  refuse_bad_text(table, path, call)
-  list(table = as.data.table(table), said = paste0(
+  refuse_bad_text(rows, path, call)
+  list(table = as.data.table(rows), said = paste0(
     "XLSX, ", if (is.null(sheet)) "first sheet" else paste0("sheet ", sheet)
   ))
 }

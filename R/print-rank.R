@@ -34,7 +34,9 @@ describe.nubrek_ranks <- function(x) {
       n_of(x$customers_of_group[[1L]], "customer")
     )
   } else {
-    sprintf("%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[inside_of])), "group"))
+    sprintf(
+      "%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[inside_of])), "group")
+    )
   }
   list(heading = heading, finding = finding)
 }

@@ -45,8 +45,8 @@ tier_moves <- function(
     seq_len(length(periods) - 1L),
     \(i) one_step(ledger, periods[[i]], periods[[i + 1L]], rule, first, same_days)
   )
-  labels <- rule$labels
-  columns <- rbindlist(lapply(steps, move_cells, labels))
+  words <- rule$labels
+  columns <- rbindlist(lapply(steps, move_cells, words))
   unit <- 10^ledger$decimals
   columns[,
     `:=`(
@@ -74,7 +74,7 @@ tier_moves <- function(
       sprintf("Percent are left out below %s behind them.", n_of(least_base, "customer"))
     )),
     basis = list(
-      labels = labels,
+      labels = words,
       measure = rule$measures[[1L]],
       how = rule,
       spans = spans,
