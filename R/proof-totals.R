@@ -193,7 +193,7 @@ active_by_rows <- function(ledger, frame) {
   )
 }
 
-bought_any <- function(ledger) reduce_totals(ledger)$purchases > 0L
+bought_any <- function(ledger) reduce_size(ledger)$purchases > 0L
 
 # Tiers, groups, regions and moves are partitions: each customer with a purchase once, with all of
 # their money.

@@ -50,17 +50,22 @@ reduce_money.nubrek_memory <- function(ledger, margin = NULL, call = rlang::call
   )
 }
 
+# How many orders and purchases there are, without looking at any.
+reduce_size <- function(ledger) UseMethod("reduce_size")
+
+#' @export
+reduce_size.nubrek_memory <- function(ledger) {
+  list(orders = length(ledger$orders$sales), purchases = length(ledger$purchases$sales))
+}
+
 # Of the whole ledger: number of orders and purchases, net sales, and sales of purchase days.
 reduce_totals <- function(ledger) UseMethod("reduce_totals")
 
 #' @export
 reduce_totals.nubrek_memory <- function(ledger) {
-  list(
-    orders = length(ledger$orders$sales),
-    purchases = length(ledger$purchases$sales),
-    sales = sum(ledger$orders$sales),
-    sales_gross = sum(ledger$days$sales)
-  )
+  c(reduce_size(ledger), list(
+    sales = sum(ledger$orders$sales), sales_gross = sum(ledger$days$sales)
+  ))
 }
 
 # Net sales between days, for each pair of a first and a last one.
@@ -83,7 +88,7 @@ kept_share <- function(ledger) {
 
 # Measures of purchases need somebody who made one.
 check_purchases <- function(ledger, call = rlang::caller_env()) {
-  total <- reduce_totals(ledger)
+  total <- reduce_size(ledger)
   if (total$purchases == 0L) {
     abort_nubrek(c(
       "Nobody in this ledger has made a purchase.",

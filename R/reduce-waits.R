@@ -1,6 +1,6 @@
 # First and nth purchase day of the customers whose first purchase is known to lie in the data:
 # `code`, `first`, `nth`; `known`, a flag per customer code who bought before. With a clock also
-# `cohort`, the row of the period, and `waited`, periods; missing for "not yet".
+# `cohort`, the row of the period in `frame`, and `waited`, periods; missing for "not yet".
 reduce_waits <- function(ledger, nth, clock = NULL) UseMethod("reduce_waits")
 
 #' @export
@@ -10,8 +10,8 @@ reduce_waits.nubrek_memory <- function(ledger, nth, clock = NULL) {
   use <- which(!is.na(days$first) & !known)
   waits <- list(code = use, first = days$first[use], nth = days$nth[use], known = known)
   if (is.null(clock)) return(waits)
-  frame <- period_frame(ledger, clock)
-  waits$cohort <- period_row(frame, waits$first)
-  waits$waited <- period_row(frame, waits$nth) - waits$cohort
+  waits$frame <- period_frame(ledger, clock)
+  waits$cohort <- period_row(waits$frame, waits$first)
+  waits$waited <- period_row(waits$frame, waits$nth) - waits$cohort
   waits
 }

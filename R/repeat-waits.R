@@ -26,8 +26,8 @@ next_purchase <- function(ledger, nth = 2L, clock = NULL) {
   check_whole(nth, lower = 2L)
   check_purchases(ledger)
   clock <- ledger_clock(ledger, clock)
-  frame <- period_frame(ledger, clock)
   w <- reduce_waits(ledger, nth, clock)
+  frame <- w$frame
   n <- length(frame$number)
   back <- waiting_grid(w$cohort, w$waited, n)
   size <- tabulate(w$cohort, n)

@@ -192,7 +192,8 @@ test_that("texts are ordered by their bytes, blanks known, lines written and rea
   expect_identical(texts[cpp_order_texts(texts)], sort(texts, method = "radix"))
   expect_identical(cpp_order_texts(character()), integer())
   expect_identical(
-    cpp_is_blank(c("", " \t", "\u00a0 ", "\u00a1", "x", NA)), c(TRUE, TRUE, TRUE, FALSE, FALSE, TRUE)
+    cpp_is_blank(c("", " \t", "\u00a0 ", "\u00a1", "x", NA)),
+    c(TRUE, TRUE, TRUE, FALSE, FALSE, TRUE)
   )
   expect_identical(cpp_text_flags(c("a", " b"))[["edge"]], TRUE)
   expect_identical(cpp_text_flags(c("a", "b"))[["edge"]], FALSE)
@@ -316,7 +317,8 @@ test_that("draws of what is to come do not depend on threads or on where rows ar
   )
   draw <- \(w, first, threads) cpp_simulate_value(
     w, list(individual = 4L, seed = 9, first = first, threads = threads),
-    list(of = rep(1:2, length.out = length(w$histories$repeats)), number = 2L), 26, 0.001, c(0.1, 0.9)
+    list(of = rep(1:2, length.out = length(w$histories$repeats)), number = 2L),
+    26, 0.001, c(0.1, 0.9)
   )
   all <- draw(worlds, 0, 1L)
   expect_identical(draw(worlds, 0, 3L), all)

@@ -1,4 +1,4 @@
-# The words of the errors that people meet most: what was wrong, where, what to do, the nearest word.
+# The words of the errors that people meet most: what was wrong, where, what to do.
 
 said <- function(code, class) {
   error <- expect_error(code, class = paste0("nubrek_error_", class))

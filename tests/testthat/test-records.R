@@ -69,7 +69,8 @@ test_that("what is written in a format is read back as it was", {
 test_that("verbs, their options and their help are one list", {
   expect_true(all(names(verb_options) %in% names(command_verbs)))
   for (verb in names(command_verbs)) {
-    help <- paste(capture.output(try(command_main(c(verb, "--help")), silent = TRUE)), collapse = " ")
+    help <- capture.output(try(command_main(c(verb, "--help")), silent = TRUE))
+    help <- paste(help, collapse = " ")
     for (option in command_options(verb)) {
       expect_match(help, option@long_flag, fixed = TRUE, label = verb)
     }
@@ -84,7 +85,8 @@ test_that("verbs, their options and their help are one list", {
 
 test_that("every class of a result says what it is, and figures are of classes that are made", {
   methods <- function(generic) {
-    found <- grep(paste0("S3method\\(\"?", generic), readLines(test_path("../../NAMESPACE")), value = TRUE)
+    found <- readLines(test_path("../../NAMESPACE"))
+    found <- grep(paste0("S3method\\(\"?", generic), found, value = TRUE)
     sub(".*,\"?([a-z_]+)\"?\\)$", "\\1", found)
   }
   source <- unlist(lapply(list.files(test_path("../../R"), full.names = TRUE), readLines))

@@ -9,7 +9,8 @@ test_that("2: a row is set aside once, under the first reason that holds", {
   faults$duplicate <- 5L
   faults[["excluded id"]] <- c(1L, 2L)
   expect_identical(
-    first_faults(faults), list(rows = c(1L, 2L, 5L), reason = c("excluded id", "no date", "duplicate"))
+    first_faults(faults),
+    list(rows = c(1L, 2L, 5L), reason = c("excluded id", "no date", "duplicate"))
   )
 })
 
