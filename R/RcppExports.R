@@ -153,6 +153,10 @@ cpp_group_sales <- function(groups, order, orders, units, span) {
     .Call(`_nubrek_cpp_group_sales`, groups, order, orders, units, span)
 }
 
+cpp_line_measures <- function(lines, orders, rule, span, n_customers) {
+    .Call(`_nubrek_cpp_line_measures`, lines, orders, rule, span, n_customers)
+}
+
 cpp_simulate_value <- function(worlds, draw, groups, horizon, delta, levels) {
     .Call(`_nubrek_cpp_simulate_value`, worlds, draw, groups, horizon, delta, levels)
 }

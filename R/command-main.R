@@ -1,7 +1,7 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | show | draw | list | parts | keys`; `nubrek --help` lists what
-#' each does.
+#' `nubrek demo | new | check | run | show | draw | list | count | parts | keys`; `nubrek --help`
+#' lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
 #' @return `[integer(1)]` The exit status, invisibly: 0, 1 when something in the study or the data
@@ -58,6 +58,7 @@ command_do <- function(job) {
     show = command_show(job),
     draw = command_draw(job),
     list = command_list(job),
+    count = command_count(job),
     keys = \() print(study_keys(job$section)),
     parts = \() writeLines(parts_lines(job$group))
   )
@@ -189,6 +190,24 @@ asked_part <- function(job) {
   result <- part$read(ask_part(job$part, study, ledger), job, study, ledger)
   if (!is.null(job$where)) result <- filter_where(result, job$where)
   list(part = part, result = result, ledger = ledger)
+}
+
+# A rule at hand, of the study's customers. Conditions stand between semicolons.
+command_count <- function(job) {
+  study <- read_study(job$study)
+  ledger <- open_study_ledger(study)
+  pieces <- trim_text(strsplit(job$rule, ";", fixed = TRUE)[[1L]])
+  earlier <- if (!is.null(study$audiences)) {
+    attr(ask_part("audiences", study, ledger), "audiences")
+  }
+  tiers <- if (!is.null(study$tiers)) ask_part("tiers", study, ledger)
+  found <- audience(
+    ledger,
+    rule = pieces[nzchar(pieces)],
+    with = Filter(Negate(is.null), list(tiers)),
+    known = earlier %||% list()
+  )
+  \() print(found)
 }
 
 command_show <- function(job) {

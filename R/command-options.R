@@ -17,6 +17,7 @@ where_option <- function() {
     "--where", "only rows like these, such as \"tier=cashmere,merino; sales>=100\"", "CONDITIONS"
   )
 }
+name_option <- function() text_option("--name", "of audiences: one of them", "NAME")
 view_option <- function() text_option("--view", "of cohorts: age or calendar [age]", "VIEW")
 measure_option <- function() {
   text_option(
@@ -45,6 +46,7 @@ verb_options <- list(
     measure_option(),
     view_option(),
     by_option(),
+    name_option(),
     where_option(),
     text_option("--format", "table, csv or json [%default]", "FORMAT", "table"),
     optparse::make_option(
@@ -57,6 +59,7 @@ verb_options <- list(
   ),
   list = \() list(
     by_option(),
+    name_option(),
     where_option(),
     text_option("--file", "a .csv, .xlsx or .parquet file", "FILE"),
     text_option("--from", "of moves: the tiers left", "TIERS"),
@@ -70,6 +73,7 @@ verb_options <- list(
     view_option(),
     flag_option("--curves", "draw cohorts as curves, the newest emphasised"),
     by_option(),
+    name_option(),
     text_option("--file", "a .png or .svg file", "FILE"),
     text_option("--to", "the same", "FILE")
   )

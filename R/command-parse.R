@@ -45,6 +45,11 @@ command_verbs <- list(
     use = "nubrek draw PART STUDY --file FILE [--measure NAME] [--view age|calendar] [--curves]",
     arguments = 2L
   ),
+  count = list(
+    says = "count the customers for whom conditions hold, condition by condition",
+    use = "nubrek count 'CONDITION; CONDITION' STUDY",
+    arguments = 2L
+  ),
   keys = list(
     says = "every section and key of a study file, with type, default and example",
     use = "nubrek keys [SECTION]",
@@ -115,6 +120,7 @@ command_parse <- function(args) {
   if (verb %in% c("show", "draw", "list")) {
     job <- check_part_options(c(list(part = given[[1L]]), job))
   }
+  if (verb == "count") job$rule <- given[[1L]]
   if (verb != "demo") job$study <- given[[length(given)]]
   job
 }

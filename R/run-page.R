@@ -11,6 +11,9 @@ report_sections <- list(
   cohorts = list(link = "Cohorts", title = "First-purchase cohorts", terms = \(run) cohort_terms()),
   rfm = list(link = "Ranks and scores", title = "Who is best?", terms = \(run) rank_terms()),
   tiers = list(link = "Tiers", title = "Loyalty tiers", terms = \(run) tier_terms()),
+  audiences = list(
+    link = "Audiences", title = "Audiences", terms = \(run) audience_terms()
+  ),
   forecast = list(
     link = "Forecast",
     title = "What customers will bring",

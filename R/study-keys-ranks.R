@@ -139,3 +139,15 @@ outputs_keys <- function() {
     report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no")
   )
 }
+
+audiences_keys <- function() {
+  named_each(
+    "groups of customers by rules; each has a name of your own",
+    study_key(
+      leaf_texts(),
+      "conditions, all of which must hold; unless(x) takes away",
+      "",
+      "[sales >= 200, unless(bought(last = 90))]"
+    )
+  )
+}

@@ -73,6 +73,7 @@ study_schema <- function() {
     map = map_keys(),
     tiers = tiers_keys(),
     moves = moves_keys(),
+    audiences = audiences_keys(),
     forecast = forecast_section(),
     outputs = outputs_keys()
   )

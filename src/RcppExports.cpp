@@ -466,6 +466,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_line_measures
+Rcpp::List cpp_line_measures(Rcpp::List lines, Rcpp::List orders, Rcpp::List rule, Rcpp::IntegerVector span, int n_customers);
+RcppExport SEXP _nubrek_cpp_line_measures(SEXP linesSEXP, SEXP ordersSEXP, SEXP ruleSEXP, SEXP spanSEXP, SEXP n_customersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type rule(ruleSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_line_measures(lines, orders, rule, span, n_customers));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_simulate_value
 Rcpp::List cpp_simulate_value(Rcpp::List worlds, Rcpp::List draw, Rcpp::List groups, double horizon, double delta, std::vector<double> levels);
 RcppExport SEXP _nubrek_cpp_simulate_value(SEXP worldsSEXP, SEXP drawSEXP, SEXP groupsSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP levelsSEXP) {
@@ -804,6 +818,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 4},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 5},
+    {"_nubrek_cpp_line_measures", (DL_FUNC) &_nubrek_cpp_line_measures, 5},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 6},
     {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 5},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 5},

@@ -6,6 +6,7 @@ floors <- list(
   "cohort",
   "rank",
   "forecast",
+  "audience",
   "proof",
   "print",
   "figure",

@@ -1,0 +1,199 @@
+# The words of a rule about customers: measures, attributes, measures with conditions, dates.
+
+# Everything a rule may speak of, for the customers of a ledger as it is. `more` are columns of
+# results by customer; `known` are audiences by their names.
+audience_scope <- function(ledger, more = list(), known = list()) {
+  measures <- audience_measures(ledger)
+  attributes <- known_attributes(ledger)
+  attributes <- attributes[setdiff(names(attributes), names(measures))]
+  more <- more[setdiff(names(more), c(names(measures), names(attributes)))]
+  seen <- new.env(parent = emptyenv()) # what was worked out, to be shown beside the members
+  keep <- \(name, value) {
+    assign(name, value, seen)
+    value
+  }
+  list(
+    text = "",
+    ledger = ledger,
+    seen = seen,
+    keep = keep,
+    known = known,
+    names = c(names(measures), names(attributes), names(more)),
+    calls = c(rule_operators, measure_calls, date_calls),
+    column = \(name) {
+      if (name %in% names(measures)) return(keep(name, measures[[name]]()))
+      if (name %in% names(attributes)) {
+        return(rule_value("text", attributes[[name]], name, texts_of(ledger, attributes, name)))
+      }
+      if (name %in% names(more)) keep(name, column_value(more[[name]], name))
+    }
+  )
+}
+
+# The texts that an attribute may have: those it has, and of a first order those of its lines.
+texts_of <- function(ledger, attributes, name) {
+  line <- sub("^first_", "", name)
+  c(
+    unique(attributes[[name]]),
+    if (line != name && line %in% line_columns(ledger)) line_values(ledger, line)
+  )
+}
+
+# A column of a result as a value of a rule.
+column_value <- function(x, name) {
+  if (inherits(x, "Date")) return(rule_value("date", x, name))
+  if (is.logical(x)) return(rule_value("truth", x, name))
+  if (is.numeric(x)) return(rule_value("number", x, name))
+  rule_value("text", if (is.factor(x)) factor(x, ordered = FALSE) else as.character(x), name)
+}
+
+# Measures of every customer, worked out when they are asked for.
+audience_measures <- function(ledger) {
+  once <- \(code) {
+    code <- substitute(code)
+    where <- parent.frame()
+    done <- NULL
+    function() done <<- done %||% eval(code, where)
+  }
+  m <- once(reduce_customers(ledger))
+  gaps <- once(audience_gaps(ledger))
+  number <- \(name, x) rule_value("number", as.double(x), name)
+  day <- \(name, x) rule_value("date", as.Date(x, origin = "1970-01-01"), name)
+  per <- \(money, n) ifelse(n > 0L, major(ledger, money) / n, NA_real_)
+  list(
+    purchases = \() number("purchases", m()$purchases),
+    orders = \() number("orders", m()$orders),
+    sales = \() number("sales", major(ledger, m()$sales)),
+    mean_sales = \() number("mean_sales", per(m()$sales, m()$purchases)),
+    first_purchase = \() day("first_purchase", m()$first),
+    last_purchase = \() day("last_purchase", m()$last),
+    open_gap = \() number("open_gap", as.integer(ledger$as_of) - m()$last),
+    expected_gap = \() number("expected_gap", gaps()$expected_gap),
+    overdue = \() number("overdue", gaps()$overdue),
+    visits_per_year = \() number("visits_per_year", gaps()$visits_per_year)
+  )
+}
+
+# The rhythm of every customer, missing for who never bought.
+audience_gaps <- function(ledger) {
+  columns <- c("expected_gap", "overdue", "visits_per_year")
+  none <- stats::setNames(rep(list(rep(NA_real_, n_customers(ledger))), 3L), columns)
+  if (reduce_size(ledger)$purchases == 0L) return(none)
+  gaps <- purchase_gaps(ledger)
+  codes <- ledger_codes(ledger, gaps$customer)
+  Map(\(whole, name) replace(whole, codes, gaps[[name]]), none, columns)
+}
+
+# `sales(category == "Kits", last = 365)`: line conditions, then a window (definition 42).
+measured <- function(parts, scope, name) {
+  given <- names(parts) %||% rep("", length(parts))
+  windows <- c("last", "from", "until", "during")
+  odd <- setdiff(given, c("", windows))
+  if (length(odd) > 0L) {
+    abort_rule(
+      scope,
+      odd[[1L]],
+      "{.code {name}} has no window {.field {odd[[1]]}}.",
+      nearest_hint(odd[[1L]], windows),
+      "i" = "Windows are {.field {windows}}; a comparison is written {.code ==}."
+    )
+  }
+  span <- window_span(parts[given != ""], scope, name)
+  found <- reduce_lines(scope$ledger, unname(parts[given == ""]), span, scope$text)
+  text <- rule_text(as.call(c(list(as.name(name)), parts)))
+  list(found = found, text = text)
+}
+
+window_span <- function(window, scope, name) {
+  ledger <- scope$ledger
+  span <- list(from = ledger$history_start, until = ledger$as_of)
+  if (length(window) == 0L) return(span)
+  if (length(unique(names(window))) < length(window)) {
+    abort_rule(scope, name, "{.code {name}} has a window twice.")
+  }
+  said <- lapply(window, \(node) work_part(node, scope)$x)
+  if (!all(lengths(said) == 1L)) abort_rule(scope, name, "A window needs a number or a day.")
+  if (!is.null(said$last)) {
+    if (length(said) > 1L || !is.numeric(said$last) || said$last < 1) {
+      abort_rule(scope, "last", "{.code last} is a number of days, and stands alone.")
+    }
+    span$from <- ledger$as_of - floor(said$last) + 1
+    return(span)
+  }
+  if (!is.null(said$during)) {
+    if (length(said) > 1L) abort_rule(scope, "during", "{.code during} stands alone.")
+    text <- if (is.numeric(said$during)) format(said$during) else said$during
+    return(read_during(text, ledger, call = NULL)[c("from", "until")])
+  }
+  for (end in names(said)) {
+    day <- as.Date(as.character(said[[end]]), format = "%Y-%m-%d", optional = TRUE)
+    if (is.na(day)) abort_rule(scope, end, "{.code {end}} is a day such as {.code \"2025-03-31\"}.")
+    span[[end]] <- day
+  }
+  span
+}
+
+measure_call <- function(type, read) {
+  function(parts, scope, name) {
+    asked <- measured(parts, scope, name)
+    value <- rule_value(type, read(asked$found, scope$ledger), asked$text)
+    if (type == "number") scope$keep(asked$text, value) else value
+  }
+}
+
+measure_calls <- list(
+  sales = measure_call("number", \(m, ledger) major(ledger, m$sales)),
+  purchases = measure_call("number", \(m, ledger) as.double(m$purchases)),
+  mean_sales = measure_call("number", \(m, ledger) {
+    ifelse(m$purchases > 0L, major(ledger, m$sales) / m$purchases, NA_real_)
+  }),
+  days_since = measure_call("number", \(m, ledger) as.double(as.integer(ledger$as_of) - m$last)),
+  bought = measure_call("truth", \(m, ledger) m$purchases > 0L),
+  returned = measure_call("truth", \(m, ledger) m$returned > 0L),
+  in_audience = \(parts, scope, name) {
+    check_parts(parts, 1L, scope, name)
+    wanted <- work_part(parts[[1L]], scope)$x
+    if (!wanted[[1L]] %in% names(scope$known)) {
+      abort_rule(
+        scope,
+        as.character(wanted[[1L]]),
+        "There is no earlier audience {.val {wanted[[1]]}}.",
+        nearest_hint(wanted[[1L]], names(scope$known))
+      )
+    }
+    members <- scope$known[[wanted[[1L]]]]$customer
+    rule_value("truth", ledger_ids(scope$ledger) %in% members, wanted[[1L]])
+  }
+)
+
+# Days that stand in attributes are text; what is no day cannot be told.
+day_of <- function(node, scope, name) {
+  value <- work_part(node, scope)
+  if (value$type == "text" && !is_constant(value)) {
+    text <- as.character(value$x)
+    day <- cpp_read_days(ifelse(is.na(text), "", text), "year-first")$day
+    value <- rule_value("date", as.Date(day, origin = "1970-01-01"), value$from)
+  }
+  wanted_type(value, "date", scope, name, node)
+  value
+}
+
+date_call <- function(read) {
+  function(parts, scope, name) {
+    check_parts(parts, 1L, scope, name)
+    value <- day_of(parts[[1L]], scope, name)
+    rule_value("number", as.double(read(value$x, scope$ledger)), value$from)
+  }
+}
+
+date_calls <- list(
+  month_of = date_call(\(day, ledger) as.POSIXlt(day)$mon + 1L),
+  day_of_year = date_call(\(day, ledger) as.POSIXlt(day)$yday + 1L),
+  years_since = date_call(\(day, ledger) as.double(ledger$as_of - day) / 365.25),
+  age_of = \(parts, scope, name) {
+    check_parts(parts, 1L, scope, name)
+    value <- work_part(parts[[1L]], scope)
+    wanted_type(value, c("text", "date"), scope, name, parts[[1L]])
+    rule_value("number", age_at(scope$ledger, as.character(value$x)), value$from)
+  }
+)

@@ -1,0 +1,220 @@
+#' Choose customers by a list of conditions
+#'
+#' Conditions in the order written; all must hold. Each is an R expression over a vocabulary:
+#'   * measures of the customer: `purchases`, `orders`, `sales`, `mean_sales`, `first_purchase`,
+#'   `last_purchase` (days), `open_gap`, `expected_gap`, `overdue`, `visits_per_year`;
+#'   * attributes of the customer and of the first order, as in [customers()], and columns of
+#'   results given as `with`, such as `tier`;
+#'   * measures with conditions on lines and a window: `sales(category == "Kits", last = 365)`,
+#'   `purchases()`, `mean_sales()`, `bought()`, `returned()`, `days_since()`; windows are `last`
+#'   (days up to the as-of day, both included), `from`, `until`, `during`;
+#'   * days: `month_of()`, `day_of_year()`, `years_since()`, `age_of()` (whole years);
+#'   * `in_audience("name")` of `known`;
+#'   * comparisons, `%in% c()`, `between()`, arithmetic, `&`, `|`, `!`, `all_of()`, `any_of()`,
+#'   `none_of()`; `unless(x)` takes away those for whom `x` is true.
+#'
+#' A condition is true, false or cannot be told, because something is missing; what cannot be told
+#' is never true, and is counted. Rules are worked out by this package alone: nothing in them is
+#' evaluated by R, so that they may come from a file.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param ... Conditions, as expressions.
+#' @param rule `[character]` The same as texts, such as those of a study file.
+#' @param name `[character(1)]` What the audience is called.
+#' @param among `[character]` Only buyers of this part of time, such as `"2025"`. Default: every
+#'   customer that the ledger knows, also those without a purchase.
+#' @param as_of `[Date(1) | character(1)]` Membership at a past day: only orders up to it count;
+#'   attributes are as they are.
+#' @param with `[list]` Results by customer whose columns rules may name: tiers, scores, forecasts.
+#' @param known `[list]` Earlier audiences by their names.
+#' @return A `nubrek_audience`, one row per member, sorted by id: `customer`, then each measure that
+#'   the rule used, under the words of the rule. [audience_course()] has the count while building.
+#' @section Errors: `nubrek_error_rule` shows the place in the condition, what is known there and
+#'   the nearest word.
+#' @examples
+#' audience(example_ledger(), sales >= 50, purchases(channel == "Web") > 0, unless(open_gap < 30))
+#' @export
+audience <- function(
+  ledger, ..., rule = character(), name = NULL, among = NULL, as_of = NULL, with = list(),
+  known = list()
+) {
+  check_ledger(ledger)
+  throw_unless(checkmate::check_character(rule, any.missing = FALSE), "rule", rlang::current_env())
+  check_text(name, null = TRUE)
+  throw_unless(
+    checkmate::check_list(known, types = "nubrek_audience"), "known", rlang::current_env()
+  )
+  nodes <- unname(c(as.list(substitute(list(...)))[-1L], lapply(rule, parse_rule)))
+  if (length(nodes) == 0L) {
+    abort_nubrek(c(
+      "An audience needs a condition.", "i" = "For example {.code sales >= 200}."
+    ), "rule")
+  }
+  text <- c(vapply(as.list(substitute(list(...)))[-1L], rule_text, ""), rule)
+  then <- if (is.null(as_of)) ledger else ledger_at(ledger, check_day(as_of))
+  population <- audience_population(then, among)
+  scope <- audience_scope(then, columns_by_customer(then, with), known)
+  steps <- Map(\(node, words) rule_step(node, words, scope, n_customers(then)), nodes, text)
+  course <- count_course(then, steps, text, population)
+  inside <- which(course$inside)
+  new_result(
+    c(list(customer = ledger_ids(then, inside)), used_measures(scope, inside)),
+    "audience",
+    then,
+    carried(then),
+    basis = list(
+      name = name,
+      rule = text,
+      population = sum(population),
+      among = among,
+      sales = course$table$sales[[nrow(course$table)]],
+      sales_of_all = course$all,
+      cannot_tell = sum(course$unsure)
+    ),
+    course = course$table
+  )
+}
+
+# The ledger as it was on a day: only orders up to it.
+ledger_at <- function(ledger, day) {
+  if (day >= ledger$as_of) return(ledger)
+  ledger_slice(ledger, until = day, first = "any")
+}
+
+audience_population <- function(ledger, among) {
+  if (is.null(among)) return(rep(TRUE, n_customers(ledger)))
+  reduce_span(ledger, read_during(among, ledger, "among"), all = FALSE)$purchases > 0L
+}
+
+# Columns of results by customer, in the order of the ledger's customers.
+columns_by_customer <- function(ledger, results, call = rlang::caller_env()) {
+  columns <- list()
+  for (result in results) {
+    if (!is.data.frame(result) || !"customer" %in% names(result)) {
+      abort_nubrek("{.arg with} must be results by customer.", "argument", call = call)
+    }
+    place <- match(ledger_ids(ledger), result$customer)
+    fresh <- setdiff(names(result), c("customer", names(columns)))
+    columns[fresh] <- lapply(plain_table(result)[fresh], `[`, place)
+  }
+  columns
+}
+
+# One condition: for whom it holds, whether it takes away, and what it was read from.
+rule_step <- function(node, text, scope, n) {
+  scope$text <- text
+  away <- is.call(node) && identical(node[[1L]], quote(unless))
+  if (away) {
+    if (length(node) != 2L || !is.null(names(node))) {
+      abort_rule(scope, "unless", "{.code unless} takes one condition.")
+    }
+    node <- node[[2L]]
+  }
+  truth <- rule_truth(node, scope, n)
+  list(away = away, truth = truth$x, from = truth$from)
+}
+
+# The count while building (definition 44).
+count_course <- function(ledger, steps, text, population) {
+  money <- reduce_customers(ledger)$sales
+  inside <- population
+  unsure <- rep(FALSE, length(inside))
+  rows <- lapply(steps, \(step) {
+    before <- inside
+    holds <- step$truth %in% TRUE
+    inside <<- before & if (step$away) !holds else holds
+    missing <- population & is.na(step$truth)
+    unsure <<- unsure | missing
+    list(
+      customers = sum(inside),
+      sales = major(ledger, sum(money[inside])),
+      taken = sum(before & !inside),
+      alone = sum(population & holds),
+      cannot_tell = sum(missing),
+      missing = if (any(missing)) paste(step$from, collapse = ", ") else ""
+    )
+  })
+  column <- \(name) unlist(lapply(rows, `[[`, name), use.names = FALSE)
+  table <- data.frame(
+    step = seq_along(rows),
+    condition = text,
+    customers = column("customers"),
+    share = column("customers") / max(1L, sum(population)),
+    sales = column("sales"),
+    taken = column("taken"),
+    alone = column("alone"),
+    cannot_tell = column("cannot_tell"),
+    missing = column("missing")
+  )
+  list(
+    table = table,
+    inside = inside,
+    unsure = unsure,
+    all = major(ledger, sum(money[population]))
+  )
+}
+
+# What the rule worked out, for the members.
+used_measures <- function(scope, codes) {
+  used <- mget(sort(ls(scope$seen)), envir = scope$seen)
+  lapply(used, \(value) {
+    x <- if (is.factor(value$x)) as.character(value$x) else value$x
+    x[codes]
+  })
+}
+
+#' The count of an audience while it was built
+#'
+#' @param audience `[nubrek_audience]` From [audience()].
+#' @return A `nubrek_course`, one row per condition in the order written: `step`, `condition`;
+#'   `customers` left and their `sales`; `share` of the population; `taken` away by it; `alone`, for
+#'   how many of the population it holds by itself; `cannot_tell`, of how many it cannot be told,
+#'   and what was `missing`. The last row is the audience.
+#' @examples
+#' audience_course(audience(example_ledger(), sales >= 50, unless(first_channel == "Web")))
+#' @export
+audience_course <- function(audience) {
+  throw_unless(
+    checkmate::check_class(audience, "nubrek_audience"), "audience", rlang::current_env()
+  )
+  side_table(attr(audience, "course"), "audience_course", audience)
+}
+
+#' Who joined and who left an audience
+#'
+#' @param now,before `[nubrek_audience]` Of one ledger: the same rule at two days, or two rules.
+#' @param ledger `[nubrek_ledger]` The ledger they were chosen from.
+#' @return A `nubrek_audience_changes`, one row per change: `change` (`"joined"`, `"stayed"`,
+#'   `"left"`), `customers`, `sales` to date. The attribute `who` has each customer with the change.
+#' @examples
+#' ledger <- example_ledger()
+#' now <- audience(ledger, purchases >= 2)
+#' audience_changes(now, audience(ledger, purchases >= 2, as_of = "2024-06-30"), ledger)
+#' @export
+audience_changes <- function(now, before, ledger) {
+  for (one in list(now, before)) {
+    throw_unless(
+      checkmate::check_class(one, "nubrek_audience"), "now, before", rlang::current_env()
+    )
+  }
+  check_ledger(ledger)
+  ids <- sort(union(now$customer, before$customer), method = "radix")
+  words <- c("joined", "stayed", "left")
+  change <- factor(
+    ifelse(!ids %in% before$customer, "joined", ifelse(ids %in% now$customer, "stayed", "left")),
+    words
+  )
+  money <- major(ledger, reduce_customers(ledger)$sales[ledger_codes(ledger, ids)])
+  new_result(
+    list(
+      change = words,
+      customers = tabulate(change, 3L),
+      sales = as.vector(tapply(money, change, sum, default = 0))
+    ),
+    "audience_changes",
+    ledger,
+    carried(ledger),
+    basis = list(name = basis_of(now, "name"), days = c(basis_of(before, "as_of"), ledger$as_of)),
+    who = data.frame(customer = ids, change = as.character(change), sales = money)
+  )
+}

@@ -1,0 +1,70 @@
+# The count of an audience, condition by condition.
+
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_audience
+#' @exportS3Method ggplot2::autoplot nubrek_audience
+autoplot.nubrek_audience <- function(object, ...) {
+  rlang::check_dots_empty()
+  course <- attr(object, "course")
+  bars <- data.frame(
+    step = seq_len(nrow(course) + 1L),
+    words = c("everybody", course$condition),
+    customers = c(basis_of(object, "population"), course$customers),
+    sales = c(basis_of(object, "sales_of_all"), course$sales)
+  )
+  bars$words <- vapply(
+    bars$words, \(text) paste(strwrap(text, 52L), collapse = "\n"), "", USE.NAMES = FALSE
+  )
+  bars$label <- sprintf(
+    "%s  \u00b7  %s", format_count(bars$customers), format_money(bars$sales, basis_of(
+      object, "currency"
+    ))
+  )
+  bars$before <- c(NA, bars$customers[-nrow(bars)])
+  ggplot2::ggplot(bars, ggplot2::aes(y = .data$step)) +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = .data$customers, xend = .data$before, yend = .data$step),
+      colour = palette_of[["rule"]],
+      linewidth = 9,
+      na.rm = TRUE
+    ) +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = 0, xend = .data$customers, yend = .data$step),
+      colour = palette_of[["petrol"]],
+      linewidth = 9
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(x = pmax(.data$customers, .data$before, na.rm = TRUE), label = .data$label),
+      hjust = 0,
+      nudge_x = max(bars$customers) * 0.012,
+      size = 3.8,
+      colour = palette_of[["ink"]]
+    ) +
+    ggplot2::scale_y_reverse(
+      breaks = bars$step, labels = bars$words, expand = ggplot2::expansion(add = 0.6)
+    ) +
+    ggplot2::scale_x_continuous(
+      limits = c(0, max(bars$customers) * 1.3),
+      breaks = up_to(bars$customers[[1L]]),
+      labels = format_count,
+      expand = ggplot2::expansion(c(0, 0))
+    ) +
+    figure_words(
+      object,
+      paste0(
+        if (!is.null(basis_of(object, "name"))) {
+          sprintf("Audience \u201c%s\u201d: ", seen_text(basis_of(object, "name")))
+        },
+        "customers left after each condition, with their sales to date; pale: whom it takes away"
+      ),
+      caption = sprintf("n = %s customers.", format_count(bars$customers[[1L]]))
+    ) +
+    theme_nubrek() +
+    ggplot2::theme(
+      panel.grid.major.y = ggplot2::element_blank(),
+      axis.text.y = ggplot2::element_text(hjust = 1, size = 10.5, lineheight = 0.95)
+    )
+}
+
+# Ticks that go no further than the longest bar.
+up_to <- function(most) Filter(\(tick) tick <= most, pretty(c(0, most), 4L))

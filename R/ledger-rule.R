@@ -1,0 +1,293 @@
+# Rules: conditions written as R expressions over a documented vocabulary. They are parsed, looked
+# at node by node, and worked out by the functions below; nothing of a rule is evaluated by R.
+#
+# A value has a `type` ("number", "text", "date", "truth"), `x`, one for each row (or one for all),
+# `from`, the names it was read from, and of texts `there`, those that may be meant. Truth knows
+# three answers: missing is "cannot be told".
+#
+# A scope says what a rule may speak of: `column(name)` gives a value or NULL, `names` all of them,
+# `calls` functions of the node and the scope, and `text` the rule as it was written.
+
+rule_value <- function(type, x, from = character(), there = NULL) {
+  list(type = type, x = x, from = from, there = there)
+}
+
+# The expressions of texts, each one condition.
+parse_rule <- function(text, call = rlang::caller_env()) {
+  parsed <- tryCatch(
+    suppressWarnings(parse(text = text, keep.source = FALSE, encoding = "UTF-8")),
+    error = \(e) NULL
+  )
+  if (is.null(parsed) || length(parsed) != 1L) {
+    abort_nubrek(c(
+      "A condition cannot be read.",
+      "x" = "It says {.val {text}}.",
+      "i" = "One condition is one expression, such as {.code sales >= 200}."
+    ), "rule", call = call)
+  }
+  parsed[[1L]]
+}
+
+rule_text <- function(node) paste(deparse(node, width.cutoff = 500L), collapse = " ")
+
+# An error of a rule, with a caret under the word that it is about.
+abort_rule <- function(scope, word, message, ..., .envir = rlang::caller_env()) {
+  place <- regexpr(word, scope$text, fixed = TRUE)[[1L]]
+  shown <- if (nchar(scope$text) <= 200L && place > 0L) {
+    stats::setNames(c(scope$text, paste0(strrep("-", place - 1L), "^")), c(" ", " "))
+  }
+  shown <- gsub("}", "}}", gsub("{", "{{", gsub(" ", "\u00a0", shown), fixed = TRUE), fixed = TRUE)
+  abort_nubrek(
+    c(message, stats::setNames(shown, rep(" ", length(shown))), ...),
+    "rule",
+    rule = scope$text,
+    call = NULL,
+    .envir = .envir
+  )
+}
+
+# Works a node out; deeper than people write is refused.
+work_rule <- function(node, scope, depth = 0L) {
+  if (depth > 40L) abort_rule(scope, "(", "A condition is nested too deeply.")
+  scope$depth <- depth + 1L
+  if (is.symbol(node)) return(rule_column(as.character(node), scope))
+  if (is.call(node)) return(rule_call(node, scope))
+  if (length(node) == 1L && is.numeric(node) && !is.na(node)) {
+    return(rule_value("number", as.double(node)))
+  }
+  if (is.character(node) && length(node) == 1L && !is.na(node)) {
+    return(rule_value("text", enc2utf8(node)))
+  }
+  if (is.logical(node) && length(node) == 1L && !is.na(node)) return(rule_value("truth", node))
+  abort_rule(scope, rule_text(node), "{.code {rule_text(node)}} is nothing that a rule can say.")
+}
+
+work_part <- function(node, scope) work_rule(node, scope, scope$depth)
+
+rule_column <- function(name, scope) {
+  found <- if (nzchar(name)) scope$column(name)
+  if (is.null(found)) {
+    abort_rule(
+      scope,
+      name,
+      "{.field {name}} is not known here.",
+      nearest_hint(name, scope$names),
+      "i" = "Known are {.field {scope$names}}."
+    )
+  }
+  found
+}
+
+rule_call <- function(node, scope) {
+  head <- node[[1L]]
+  name <- if (is.symbol(head)) as.character(head) else ""
+  if (!name %in% names(scope$calls)) {
+    word <- if (nzchar(name)) name else rule_text(head)
+    abort_rule(
+      scope,
+      word,
+      "{.code {word}} is no word of a rule.",
+      nearest_hint(word, names(scope$calls))
+    )
+  }
+  parts <- as.list(node)[-1L]
+  if (any(vapply(parts, \(part) identical(part, quote(expr = )), NA))) {
+    abort_rule(scope, name, "{.code {name}} lacks a part.")
+  }
+  scope$calls[[name]](parts, scope, name)
+}
+
+# So many parts, none of them named.
+check_parts <- function(parts, n, scope, name) {
+  if (length(parts) == n && is.null(names(parts))) return(invisible())
+  abort_rule(scope, name, "{.code {name}} takes {n} part{?s}, without names.")
+}
+
+wanted_type <- function(value, types, scope, name, node) {
+  if (value$type %in% types) return(invisible())
+  word <- rule_text(node)
+  abort_rule(
+    scope, word, "{.code {name}} needs {.or {types}}; {.code {word}} is {.emph {value$type}}."
+  )
+}
+
+# Values that stand in the rule itself: they have no rows and no column.
+is_constant <- function(value) length(value$from) == 0L && length(value$x) == 1L
+
+# Both sides of a comparison of one type. A day may be written as text; a text must be one that is
+# there, or it is a slip of the pen.
+alike <- function(a, b, nodes, scope, name) {
+  if (a$type == "date" && b$type == "text") b <- rule_day(b, nodes[[2L]], scope)
+  if (b$type == "date" && a$type == "text") a <- rule_day(a, nodes[[1L]], scope)
+  if (a$type != b$type) {
+    abort_rule(scope, name, paste0(
+      "{.code {rule_text(nodes[[1]])}} is {.emph {a$type}}, ",
+      "{.code {rule_text(nodes[[2]])}} is {.emph {b$type}}."
+    ))
+  }
+  if (a$type == "text" && is_constant(b)) check_level(b$x, a, scope)
+  if (b$type == "text" && is_constant(a)) check_level(a$x, b, scope)
+  list(a, b)
+}
+
+check_level <- function(text, value, scope) {
+  if (length(value$from) != 1L) return(invisible())
+  there <- value$there %||% if (is.factor(value$x)) levels(value$x) else unique(value$x)
+  odd <- setdiff(text, there)
+  if (length(odd) == 0L) return(invisible())
+  there <- there[!is.na(there)]
+  abort_rule(
+    scope,
+    odd[[1L]],
+    "{.field {value$from}} has no value {.val {odd[[1]]}}.",
+    nearest_hint(odd[[1L]], there),
+    "i" = "It has {.val {utils::head(sort(there), 12)}}."
+  )
+}
+
+rule_day <- function(value, node, scope) {
+  day <- as.Date(as.character(value$x), format = "%Y-%m-%d", optional = TRUE)
+  if (is_constant(value) && is.na(day)) {
+    word <- rule_text(node)
+    abort_rule(scope, word, "{.code {word}} is no day; write {.code \"2025-03-31\"}.")
+  }
+  rule_value("date", day, value$from)
+}
+
+# Of texts that stand many times, each is looked at once.
+by_level <- function(x, test) {
+  if (!is.factor(x)) return(test(as.character(x)))
+  test(levels(x))[as.integer(x)]
+}
+
+compare_values <- function(parts, scope, name) {
+  check_parts(parts, 2L, scope, name)
+  both <- alike(work_part(parts[[1L]], scope), work_part(parts[[2L]], scope), parts, scope, name)
+  a <- both[[1L]]
+  b <- both[[2L]]
+  from <- union(a$from, b$from)
+  if (a$type == "truth" || (a$type == "text" && !name %in% c("==", "!="))) {
+    abort_rule(scope, name, "{.code {name}} does not compare {.emph {a$type}}.")
+  }
+  compare <- match.fun(name)
+  if (a$type != "text") {
+    return(rule_value("truth", compare(as.double(a$x), as.double(b$x)), from))
+  }
+  truth <- if (is_constant(b)) {
+    by_level(a$x, \(x) compare(x, b$x))
+  } else {
+    compare(as.character(a$x), as.character(b$x))
+  }
+  rule_value("truth", truth, from)
+}
+
+# `x %in% c("a", "b")`: the right side is a list of constants.
+in_values <- function(parts, scope, name) {
+  check_parts(parts, 2L, scope, name)
+  value <- work_part(parts[[1L]], scope)
+  listed <- parts[[2L]]
+  nodes <- if (is.call(listed) && identical(listed[[1L]], quote(c))) {
+    as.list(listed)[-1L]
+  } else {
+    list(listed)
+  }
+  each <- lapply(nodes, \(node) {
+    one <- work_part(node, scope)
+    if (!is_constant(one)) {
+      abort_rule(scope, rule_text(node), "{.code %in%} needs values, such as {.code c(1, 2)}.")
+    }
+    alike(value, one, list(parts[[1L]], node), scope, name)[[2L]]$x
+  })
+  wanted <- do.call(c, each)
+  truth <- if (value$type == "text") {
+    by_level(value$x, \(x) ifelse(is.na(x), NA, x %in% wanted))
+  } else {
+    ifelse(is.na(value$x), NA, as.double(value$x) %in% as.double(wanted))
+  }
+  rule_value("truth", truth, value$from)
+}
+
+between_values <- function(parts, scope, name) {
+  check_parts(parts, 3L, scope, name)
+  low <- compare_values(parts[c(1L, 2L)], scope, ">=")
+  high <- compare_values(parts[c(1L, 3L)], scope, "<=")
+  rule_value("truth", low$x & high$x, union(low$from, high$from))
+}
+
+# All of, any of, none of: truth of three answers, as R's own `&` and `|` have it.
+joined_truth <- function(join) {
+  function(parts, scope, name) {
+    if (length(parts) == 0L || !is.null(names(parts))) {
+      abort_rule(scope, name, "{.code {name}} needs conditions, without names.")
+    }
+    values <- lapply(parts, \(part) {
+      value <- work_part(part, scope)
+      wanted_type(value, "truth", scope, name, part)
+      value
+    })
+    rule_value(
+      "truth", join(lapply(values, `[[`, "x")), unique(unlist(lapply(values, `[[`, "from")))
+    )
+  }
+}
+
+negated <- function(parts, scope, name) {
+  check_parts(parts, 1L, scope, name)
+  value <- work_part(parts[[1L]], scope)
+  wanted_type(value, "truth", scope, name, parts[[1L]])
+  rule_value("truth", !value$x, value$from)
+}
+
+# Numbers, and days: a day less a day is a number of days, a day and a number is a day.
+reckoned <- function(parts, scope, name) {
+  if (length(parts) == 1L && name == "-") {
+    value <- work_part(parts[[1L]], scope)
+    wanted_type(value, "number", scope, name, parts[[1L]])
+    return(rule_value("number", -value$x, value$from))
+  }
+  check_parts(parts, 2L, scope, name)
+  values <- lapply(parts, work_part, scope)
+  types <- vapply(values, `[[`, "", "type")
+  from <- union(values[[1L]]$from, values[[2L]]$from)
+  if (!all(types %in% c("number", "date"))) {
+    abort_rule(scope, name, "{.code {name}} does not go with {.emph {types}}.")
+  }
+  reckon <- match.fun(name)
+  x <- reckon(as.double(values[[1L]]$x), as.double(values[[2L]]$x))
+  x[!is.finite(x)] <- NA_real_
+  if (all(types == "number")) return(rule_value("number", x, from))
+  if (name == "-" && all(types == "date")) return(rule_value("number", x, from))
+  if (name %in% c("+", "-") && identical(types, c("date", "number"))) {
+    return(rule_value("date", as.Date(x, origin = "1970-01-01"), from))
+  }
+  abort_rule(scope, name, "{.code {name}} does not go with {.emph {types}}.")
+}
+
+rule_operators <- list(
+  `(` = \(parts, scope, name) work_part(parts[[1L]], scope),
+  `==` = compare_values,
+  `!=` = compare_values,
+  `<` = compare_values,
+  `<=` = compare_values,
+  `>` = compare_values,
+  `>=` = compare_values,
+  `%in%` = in_values,
+  between = between_values,
+  `&` = joined_truth(\(x) Reduce(`&`, x)),
+  `|` = joined_truth(\(x) Reduce(`|`, x)),
+  `!` = negated,
+  all_of = joined_truth(\(x) Reduce(`&`, x)),
+  any_of = joined_truth(\(x) Reduce(`|`, x)),
+  none_of = joined_truth(\(x) !Reduce(`|`, x)),
+  `+` = reckoned,
+  `-` = reckoned,
+  `*` = reckoned,
+  `/` = reckoned
+)
+
+# The truth of a condition for each of `n` rows.
+rule_truth <- function(node, scope, n) {
+  value <- work_rule(node, scope)
+  wanted_type(value, "truth", scope, "a condition", node)
+  list(x = rep_len(value$x, n), from = value$from)
+}

@@ -1,0 +1,296 @@
+# Audiences: conditions worked out by our own rules, against R's evaluation of the same expressions
+# on slow measures, customer by customer.
+
+slow_scope <- function(ledger) {
+  everybody <- as.data.frame(customers(ledger, everybody = TRUE))
+  gaps <- as.data.frame(purchase_gaps(ledger))
+  lines <- as.data.frame(ledger$lines)
+  lines$sales <- lines$sales / 10^ledger$decimals
+  lines$customer <- ledger$ids[ledger$orders$customer[lines$number]]
+  lines$day <- as.Date(ledger$orders$day[lines$number], origin = "1970-01-01")
+  least <- ledger$least / 10^ledger$decimals
+  of_each <- \(read) function(..., last = NULL, from = NULL, until = NULL) {
+    conditions <- as.list(substitute(list(...)))[-1L]
+    inside <- rep(TRUE, nrow(lines))
+    for (condition in conditions) {
+      inside <- inside & (eval(condition, lines, three_answers) %in% TRUE)
+    }
+    if (!is.null(last)) inside <- inside & lines$day > ledger$as_of - last
+    if (!is.null(from)) inside <- inside & lines$day >= as.Date(from)
+    if (!is.null(until)) inside <- inside & lines$day <= as.Date(until)
+    vapply(ledger$ids, \(id) {
+      mine <- lines[inside & lines$customer == id, ]
+      orders <- split(mine, mine$number)
+      sold <- Filter(\(order) sum(order$sales) >= least - 1e-9, orders)
+      days <- do.call(c, lapply(sold, \(order) order$day[[1L]]))
+      n <- if (ledger$meaning$purchase_unit == "day") length(unique(days)) else length(sold)
+      read(sum(mine$sales), n, days, mine)
+    }, 0, USE.NAMES = FALSE)
+  }
+  gap <- \(name) gaps[[name]][match(ledger$ids, gaps$customer)]
+  scope <- list2env(c(
+    as.list(everybody[setdiff(names(everybody), "customer")]),
+    list(
+      first_purchase = everybody$first, last_purchase = everybody$last, overdue = gap("overdue"),
+      visits_per_year = gap("visits_per_year"), expected_gap = gap("expected_gap")
+    )
+  ), parent = three_answers)
+  calls <- new.env(parent = scope)
+  calls$sales <- of_each(\(money, n, days, mine) round(money, 2))
+  calls$purchases <- of_each(\(money, n, days, mine) n)
+  calls$mean_sales <- of_each(\(money, n, days, mine) if (n > 0) round(money, 2) / n else NA_real_)
+  calls$days_since <- of_each(\(money, n, days, mine) {
+    if (n > 0) as.numeric(ledger$as_of - max(days)) else NA_real_
+  })
+  bought <- of_each(\(money, n, days, mine) as.numeric(n > 0))
+  returned <- of_each(\(money, n, days, mine) as.numeric(any(mine$sales < 0)))
+  calls$bought <- function(...) bought(...) == 1
+  calls$returned <- function(...) returned(...) == 1
+  list(names = scope, calls = calls)
+}
+
+# `&` and `|` of R know three answers; `%in%` does not.
+three_answers <- list2env(list(
+  `%in%` = \(x, values) ifelse(is.na(x), NA, match(x, values, 0L) > 0L),
+  between = \(x, low, high) x >= low & x <= high,
+  all_of = \(...) Reduce(`&`, list(...)),
+  any_of = \(...) Reduce(`|`, list(...)),
+  none_of = \(...) !Reduce(`|`, list(...)),
+  month_of = \(day) as.POSIXlt(day)$mon + 1
+), parent = baseenv())
+
+# Measures are functions where they are called, columns where they are named.
+slow_truth <- function(node, slow) {
+  work <- \(node) {
+    if (!is.call(node)) return(eval(node, slow$names))
+    name <- as.character(node[[1L]])
+    if (exists(name, slow$calls, inherits = FALSE)) return(eval(node, slow$calls))
+    do.call(get(name, three_answers), lapply(as.list(node)[-1L], work))
+  }
+  work(node)
+}
+
+random_rule <- function(ledger, depth = 4L) {
+  pick <- \(x) x[[sample(length(x), 1L)]]
+  level <- \(name) pick(levels(ledger$lines[[name]]))
+  number <- \() pick(c(0, 1, 2, 5, 12.5, 40, 90, 200))
+  window <- \() pick(list(
+    list(), list(), list(last = 180), list(from = "2024-06-01"), list(until = "2024-12-31")
+  ))
+  on_lines <- \() pick(list(
+    list(), list(call("==", quote(channel), level("channel"))),
+    list(call("!=", quote(channel), level("channel"))), list(call(">", quote(sales), number()))
+  ))
+  compare <- \(left) call(pick(c("<", "<=", ">", ">=", "==", "!=")), left, number())
+  leaf <- \() switch(sample(8L, 1L),
+    compare(pick(lapply(
+      c("purchases", "sales", "mean_sales", "open_gap", "overdue", "visits_per_year"), as.name
+    ))),
+    compare(as.call(c(
+      list(as.name(pick(c("sales", "purchases", "mean_sales", "days_since")))), on_lines(), window()
+    ))),
+    as.call(c(list(as.name(pick(c("bought", "returned")))), on_lines(), window())),
+    call("==", quote(first_channel), level("channel")),
+    call("%in%", quote(first_channel), call("c", level("channel"), level("channel"))),
+    call("between", quote(sales), 5, number()),
+    compare(call("month_of", quote(last_purchase))),
+    compare(call("+", quote(open_gap), call("*", 2, quote(purchases))))
+  )
+  if (depth == 0L || stats::runif(1L) < 0.3) return(leaf())
+  below <- \() random_rule(ledger, depth - 1L)
+  switch(sample(6L, 1L),
+    call("&", below(), below()),
+    call("|", below(), below()),
+    call("!", call("(", below())),
+    call("all_of", below(), below()),
+    call("any_of", below(), below(), below()),
+    call("none_of", below())
+  )
+}
+
+test_that("random rules to depth 4 hold for the customers for whom R says they hold", {
+  three_answers$`(` <- identity
+  rules <- 0L
+  for (seed in 1:13) {
+    ledger <- random_ledger(seed, purchase_unit = if (seed %% 3L == 0L) "day" else "order")
+    slow <- slow_scope(ledger)
+    withr::local_seed(seed)
+    for (i in 1:40) {
+      rule <- random_rule(ledger)
+      scope <- audience_scope(ledger)
+      scope$text <- rule_text(rule)
+      got <- rule_truth(parse_rule(scope$text), scope, length(ledger$ids))$x
+      expect_identical(got, as.logical(slow_truth(rule, slow)), label = scope$text)
+      rules <- rules + 1L
+    }
+  }
+  expect_gte(rules, 500L)
+})
+
+# A 20 + 30 (2 purchases), B 15, C only returned, D 50 and back 10; as of 30 April.
+counted <- function() {
+  open_ledger(
+    utils::read.csv(text = "customer,receipt,day,amount,kind,born
+      A,1,2024-01-10,20,yarn,1980-03-05
+      A,2,2024-04-20,30,kit,1980-03-05
+      B,3,2024-02-01,15,yarn,
+      C,4,2024-03-03,-7,kit,1990-12-31
+      D,5,2024-03-05,40,yarn,2000-04-30
+      D,5,2024-03-05,10,kit,2000-04-30
+      D,6,2024-04-30,-10,kit,2000-04-30", colClasses = "character", strip.white = TRUE),
+    column_map(
+      customer = "customer", order = "receipt", date = "day", sales = "amount",
+      attributes = c(kind = "kind", born = "born")
+    ),
+    meanings(currency = "EUR")
+  )
+}
+
+test_that("the count while building is that of paper, and its last row the audience", {
+  ledger <- counted()
+  got <- audience(ledger, sales >= 15, unless(bought(kind == "kit")), name = "yarn only")
+  course <- audience_course(got)
+  expect_identical(got$customer, "B")
+  expect_identical(course$customers, c(3L, 1L))
+  expect_identical(course$sales, c(50 + 15 + 40, 15))
+  expect_identical(course$taken, c(1L, 2L))
+  expect_identical(course$alone, c(3L, 2L))
+  expect_identical(basis_of(got, "population"), 4L)
+  expect_identical(course$share, c(0.75, 0.25))
+  # who cannot be told: B's day of birth is missing; never true, on either side
+  old <- audience(ledger, age_of(born) >= 24)
+  expect_identical(old$customer, c("A", "C", "D")[c(TRUE, TRUE, TRUE)])
+  expect_identical(audience(ledger, unless(age_of(born) < 99))$customer, "B")
+  unsure <- audience_course(audience(ledger, age_of(born) > 30))
+  expect_identical(c(unsure$cannot_tell, unsure$customers), c(1L, 2L))
+  expect_identical(unsure$missing, "born")
+  expect_identical(audience(ledger, age_of(born) > 30 | sales == 15)$customer, c("A", "B", "C"))
+})
+
+test_that("windows, returns and orders of several lines are those of the definitions", {
+  ledger <- counted()
+  # last = 11 days: 20 to 30 April, both included
+  expect_identical(audience(ledger, sales(last = 11) == 30)$customer, "A")
+  expect_identical(audience(ledger, bought(last = 10))$customer, character())
+  expect_identical(audience(ledger, sales(kind == "kit") == 0)$customer, c("B", "D"))
+  expect_identical(audience(ledger, purchases(kind == "kit") == 1)$customer, c("A", "D"))
+  expect_identical(audience(ledger, returned(kind == "kit"))$customer, c("C", "D"))
+  expect_identical(audience(ledger, days_since(kind == "yarn") == 56)$customer, "D")
+  expect_identical(audience(ledger, days_since(kind == "kit") > 0)$`days_since(kind == "kit")`, c(
+    10, 56
+  ))
+  expect_identical(audience(ledger, last_purchase > "2024-03-05")$customer, "A")
+  expect_identical(audience(ledger, month_of(born) == 4)$customer, "D")
+  expect_identical(nrow(audience(ledger, sales > 0, among = "2024-02")), 1L)
+  total <- audience(ledger, sales() == sales)
+  expect_identical(total$customer, c("A", "B", "C", "D")) # without conditions: all sales
+})
+
+test_that("sales() without a condition are the customers' sales to the cent", {
+  for (seed in 1:6) {
+    ledger <- random_ledger(seed)
+    got <- reduce_lines(ledger, list(), list(from = ledger$history_start, until = ledger$as_of), "")
+    expect_identical(got$sales, reduce_customers(ledger)$sales)
+    expect_identical(got$purchases, reduce_customers(ledger)$purchases)
+    expect_identical(got$last, reduce_customers(ledger)$last)
+  }
+})
+
+test_that("membership at a past day, who joined and left, audiences within audiences", {
+  ledger <- counted()
+  now <- audience(ledger, purchases >= 2, name = "back")
+  before <- audience(ledger, open_gap <= 60, as_of = "2024-03-05", name = "lately")
+  expect_identical(before$customer, c("A", "B", "D"))
+  change <- audience_changes(now, before, ledger)
+  expect_identical(change$customers, c(0L, 1L, 2L))
+  expect_identical(change$sales, c(0, 50, 55))
+  both <- audience(ledger, in_audience("back"), sales > 10, known = list(back = now))
+  expect_identical(both$customer, "A")
+  tiers <- assign_tiers(ledger, c(top = 30, rest = 70))
+  expect_identical(audience(ledger, tier == "top", with = list(tiers))$customer, "A")
+  expect_error(audience(ledger, in_audience("bakc"), known = list(back = now)), "Did you mean")
+})
+
+test_that("a rule says what is wrong, where, and the nearest word", {
+  ledger <- example_ledger()
+  wrong <- c(
+    "salles > 3" = "Did you mean \"sales\"", "sales >= \"a lot\"" = "is text",
+    "purchases(chanel == \"Web\") > 1" = "-+\\^",
+    "first_channel == \"Webb\"" = "Did you mean \"Web\"",
+    "sales" = "needs truth", "last_purchase > \"soon\"" = "no day", "sales(lst = 3) > 1" = "lst",
+    "sales(last = 0) > 1" = "number of days", "unless(a, b)" = "takes one condition",
+    "sales > 3; sales < 9" = "cannot be read", "sales >" = "cannot be read",
+    "in_audience(\"x\")" = "no earlier audience", "sales + first_channel > 2" = "does not go with",
+    "!sales" = "needs truth", "between(sales, 1)" = "takes 3 parts", "month_of(sales) == 3" = "date"
+  )
+  for (rule in names(wrong)) {
+    error <- expect_error(audience(ledger, rule = rule), class = "nubrek_error_rule")
+    text <- cli::ansi_strip(conditionMessage(error))
+    expect_match(gsub("\\s+", " ", text), wrong[[rule]], label = rule)
+  }
+  expect_error(audience(ledger), class = "nubrek_error_rule")
+})
+
+test_that("hostile and mutated rules end in a rule error or an answer, and evaluate nothing", {
+  ledger <- example_ledger()
+  trap <- withr::local_tempfile()
+  hostile <- c(
+    sprintf("system(\"touch %s\")", trap), sprintf("file.create(\"%s\")", trap),
+    sprintf("(function() file.create(\"%s\"))()", trap), sprintf("base::file.create(\"%s\")", trap),
+    sprintf("sales > {file.create(\"%s\"); 1}", trap), "`system`(\"ls\")", "sales$x > 1", "sales@x",
+    "sales[[1]] > 1", "~sales", "?sales", "sales <- 3", "sales := 3", "if (TRUE) sales > 1",
+    "repeat {}", "while (TRUE) 1", "quote(sales > 1)", "eval(parse(text = \"1\"))", "T & sales > 1",
+    "s\u0430les > 1", "\u202esales > 1", "sales > NA", "sales > Inf", "sales > 1e999", "NULL",
+    "sales > 1i", "c(1, 2)", "sales %in% sales", "sales(sales(last = 3) > 1) > 2", "sales > ''",
+    paste0(strrep("(", 200), "sales", strrep(")", 200), " > 1"),
+    paste0(strrep("!", 500), "(sales > 1)"),
+    strrep("(", 5000), "first_channel == c(\"Web\")", "..1 > 2", "sales(, last = 3) > 1", ""
+  )
+  whole <- c(
+    "purchases(channel == \"Web\", last = 90) >= 2 & !(open_gap > 30)", "between(sales, 10, 90)",
+    "first_channel %in% c(\"Web\", \"Mill\") | overdue > 1.5",
+    "unless(month_of(last_purchase) == 4)"
+  )
+  withr::local_seed(11)
+  letters_of <- c(letters, strsplit("()\",=<&|!% 09${`", "")[[1L]])
+  mutated <- vapply(seq_len(200L), \(i) {
+    text <- strsplit(sample(whole, 1L), "")[[1L]]
+    for (k in seq_len(sample(4L, 1L))) {
+      at <- sample(length(text), 1L)
+      text[[at]] <- if (stats::runif(1L) < 0.4) "" else sample(letters_of, 1L)
+    }
+    paste(text, collapse = "")
+  }, "")
+  scope <- audience_scope(ledger)
+  for (rule in c(hostile, mutated)) {
+    scope$text <- rule
+    end <- tryCatch(
+      if (length(rule_step(parse_rule(rule), rule, scope, 12L)$truth) == 12L) "sound",
+      nubrek_error_rule = \(e) "refused",
+      nubrek_error = \(e) "refused",
+      error = \(e) paste("base error:", conditionMessage(e))
+    )
+    expect_true(end %in% c("sound", "refused"), label = paste(rule, "-", end))
+  }
+  expect_false(file.exists(trap))
+})
+
+test_that("audiences of the demo study are shown, listed, drawn and reported", {
+  run <- pellmere()
+  found <- attr(run$audiences, "audiences")
+  expect_identical(run$audiences$audience, names(run$study$audiences))
+  expect_identical(run$audiences$customers, unname(vapply(found, nrow, 0L)))
+  expect_s3_class(ggplot2::autoplot(found[[1L]]), "ggplot")
+  listed <- data.table::fread(file.path(dirname(run$files[[1L]]), "audiences.csv"))
+  expect_identical(nrow(listed), sum(run$audiences$customers))
+  expect_true(all(c("customer", "name", "email", "audience") %in% names(listed)))
+  # cut at commas by the brackets of YAML, put together again
+  expect_identical(
+    whole_conditions(c("purchases(category == \"Yarn\"", "last = 365) >= 3", "open_gap <= 120")),
+    c("purchases(category == \"Yarn\", last = 365) >= 3", "open_gap <= 120")
+  )
+  counted <- command_parse(c("count", "sales >= 200; purchases > 2", demo_run()$study))
+  expect_identical(counted$rule, "sales >= 200; purchases > 2")
+  said <- capture.output(command_do(counted)())
+  expect_match(said, "sales >= 200", fixed = TRUE, all = FALSE)
+})
