@@ -91,7 +91,7 @@ rule_call <- function(node, scope) {
     )
   }
   parts <- as.list(node)[-1L]
-  if (any(vapply(parts, \(part) identical(part, quote(expr = )), NA))) {
+  if (any(vapply(parts, \(part) identical(part, rlang::missing_arg()), NA))) {
     abort_rule(scope, name, "{.code {name}} lacks a part.")
   }
   scope$calls[[name]](parts, scope, name)

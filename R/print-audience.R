@@ -95,3 +95,79 @@ describe.nubrek_audiences <- function(x) {
     ))
   )
 }
+
+#' @export
+describe.nubrek_overlap <- function(x) {
+  called <- basis_of(x, "names")
+  lift <- basis_of(x, "lift")
+  list(
+    heading = paste("Overlap of", paste(seen_text(called), collapse = ", ")),
+    finding = if (!is_part(x) && length(called) == 2L && !is.na(lift)) {
+      sprintf(
+        paste0(
+          "%s are in both; chance alone would bring %s together: %.2f times as many ",
+          "(odds ratio %s, 95 %% interval %s to %s)."
+        ),
+        n_of(sum(x$customers[x$who == paste(called, collapse = " and ")]), "customer"),
+        format_count(round(basis_of(x, "expected"))),
+        lift,
+        odds_text(basis_of(x, "odds_ratio")),
+        odds_text(basis_of(x, "lower")),
+        odds_text(basis_of(x, "upper"))
+      )
+    }
+  )
+}
+
+odds_text <- function(x) if (is.finite(x)) formatC(x, format = "fg", digits = 3L) else "endless"
+
+#' @export
+describe.nubrek_contrast <- function(x) {
+  called <- seen_text(basis_of(x, "names"))
+  found <- plain_table(x)[!x$from_rule & x$p < 0.05 & x$level != "(missing)", ]
+  list(
+    heading = sprintf("%s beside %s", capital(called[[1L]]), called[[2L]]),
+    finding = if (is_part(x)) {
+      NULL
+    } else if (nrow(found) == 0L) {
+      "Nothing that the rule does not say itself tells them apart beyond chance."
+    } else {
+      contrast_words(found[1L, ], called[[2L]])
+    },
+    table = if (!is_part(x)) {
+      structure(plain_table(x)[c(
+        "what", "level", "inside", "outside", "standardised", "p", "from_rule"
+      )], basis = attr(x, "basis"))
+    },
+    after = c("", paste0(
+      "Means, and shares of levels; standardised by the spread; p adjusted for all rows together. ",
+      "from_rule: what the rule itself uses, or is computed from it."
+    ))
+  )
+}
+
+contrast_words <- function(one, others) {
+  if (one$level == "") {
+    return(sprintf(
+      "They differ most in %s: %s against %s.",
+      gsub("_", " ", one$what),
+      formatC(one$inside, format = "fg", digits = 4L, big.mark = "\u202f"),
+      formatC(one$outside, format = "fg", digits = 4L, big.mark = "\u202f")
+    ))
+  }
+  often <- sort(c(one$inside, one$outside))
+  sprintf(
+    "%s is \u201c%s\u201d for %s of them against %s%s.",
+    capital(gsub("_", " ", one$what)),
+    seen_text(one$level),
+    present_share(one$inside),
+    present_share(one$outside),
+    if (often[[1L]] == 0) {
+      ""
+    } else if (one$inside > one$outside) {
+      sprintf(": %.1f times as often", often[[2L]] / often[[1L]])
+    } else {
+      sprintf(": %.1f times as often of %s", often[[2L]] / often[[1L]], others)
+    }
+  )
+}

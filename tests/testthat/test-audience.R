@@ -294,3 +294,68 @@ test_that("audiences of the demo study are shown, listed, drawn and reported", {
   said <- capture.output(command_do(counted)())
   expect_match(said, "sales >= 200", fixed = TRUE, all = FALSE)
 })
+
+test_that("overlap is that of paper, chance and odds those of the fourfold table", {
+  ledger <- counted()
+  large <- audience(ledger, sales >= 40, name = "large")
+  back <- audience(ledger, purchases >= 1, name = "bought")
+  got <- audience_overlap(large, back, ledger = ledger)
+  expect_identical(got$who, c("neither", "only large", "only bought", "large and bought"))
+  expect_identical(got$customers, c(1L, 0L, 1L, 2L))
+  expect_identical(got$sales, c(-7, 0, 15, 90))
+  expect_equal(basis_of(got, "expected"), 2 * 3 / 4)
+  expect_equal(basis_of(got, "lift"), 4 / 3)
+  each <- audience_overlap(large, back, ledger = ledger, by = "kind")
+  expect_identical(sum(each$customers), 4L)
+  expect_identical(
+    as.vector(tapply(each$customers, each$who, sum)[got$who]), got$customers
+  )
+  three <- audience_overlap(
+    large, back, audience(ledger, returned(), name = "returned"), ledger = ledger
+  )
+  expect_identical(sum(three$customers), 4L)
+  expect_identical(three$who, c(
+    "only bought", "large and bought", "only returned", "large and bought and returned"
+  ))
+  past <- audience(ledger, sales >= 40, as_of = "2024-03-31")
+  expect_error(audience_overlap(large, past, ledger = ledger), class = "nubrek_error_argument")
+  # many: the interval is the conditional one, and every level adds up
+  many <- random_ledger(5, random_orders(5, 900L))
+  a <- audience(many, sales > 300)
+  b <- audience(many, purchases > 50)
+  of <- audience_overlap(a, b, ledger = many)
+  odds <- stats::fisher.test(matrix(of$customers[c(4L, 3L, 2L, 1L)], 2L))
+  expect_equal(basis_of(of, "odds_ratio"), unname(odds$estimate))
+  expect_equal(c(basis_of(of, "lower"), basis_of(of, "upper")), as.vector(odds$conf.int))
+})
+
+test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's own set apart", {
+  # Newcombe (1998), table II: 56 of 70 against 48 of 80
+  got <- newcombe(56 / 70, 70, 48 / 80, 80)
+  expect_equal(c(got$lower, got$upper), c(0.0524, 0.3339), tolerance = 1e-3)
+  ledger <- pellmere()$ledger
+  mine <- audience(ledger, first_channel == "Web store", purchases >= 2, name = "web")
+  found <- compare_audiences(mine, ledger = ledger)
+  everybody <- customers(ledger, everybody = TRUE)
+  inside <- everybody$customer %in% mine$customer
+  sales <- found[found$what == "sales", ]
+  test <- stats::t.test(everybody$sales[inside], everybody$sales[!inside])
+  expect_equal(c(sales$lower, sales$upper), as.vector(test$conf.int))
+  expect_equal(c(sales$inside, sales$outside), unname(test$estimate))
+  age <- found[found$what == "age" & found$level == "30 to 44", ]
+  expect_equal(age$inside, mean(everybody$age[inside] %in% "30 to 44"))
+  expect_true(all(found$from_rule[found$what %in% c("first_channel", "purchases", "orders")]))
+  expect_false(any(found$from_rule[found$what %in% c("age", "sales", "first_category")]))
+  expect_false(is.unsorted(found$from_rule)) # what the rule says itself is last
+  free <- abs(found$standardised[!found$from_rule])
+  expect_false(is.unsorted(-free))
+  # against another: customers in both are in neither side
+  large <- audience(ledger, sales >= 200, name = "large")
+  two <- compare_audiences(mine, large, ledger)
+  both <- length(intersect(mine$customer, large$customer))
+  expect_identical(basis_of(two, "sizes"), c(nrow(mine), nrow(large)) - both)
+  expect_error(compare_audiences(mine, mine, ledger), class = "nubrek_error_argument")
+  for (result in list(found, two, audience_overlap(mine, large, ledger = ledger, by = "age"))) {
+    expect_match(capture.output(print(result)), "\\.$", all = FALSE)
+  }
+})

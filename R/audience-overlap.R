@@ -1,0 +1,126 @@
+#' How audiences overlap
+#'
+#' Customers in one, the other, both or neither, beside what chance alone would bring together
+#' (definition 46); of more than two audiences every combination that occurs.
+#'
+#' @param ... `[nubrek_audience]` Two or more, of the same day and the same population.
+#' @param ledger `[nubrek_ledger]` The ledger they were chosen from.
+#' @param by `[character(1)]` A customer attribute: the same counts for each of its levels, the
+#'   missing ones too.
+#' @return A `nubrek_overlap`, one row per combination (and level): the attribute, `who`,
+#'   `customers`, `share` of the population (of the level), `sales` to date, `share_of_sales`. Of
+#'   two audiences the basis has `expected` (both, by chance), `lift` (both by expected),
+#'   `odds_ratio` with its exact 95 % interval (conditional, noncentral hypergeometric).
+#' @section Errors: `nubrek_error_argument` where they are not of one day and population.
+#' @references Fisher (1935), The logic of inductive inference; Cornfield (1956), A statistical
+#'   problem arising from retrospective studies.
+#' @examples
+#' ledger <- example_ledger()
+#' audience_overlap(
+#'   audience(ledger, sales >= 60, name = "large"),
+#'   audience(ledger, purchases >= 2, name = "back"),
+#'   ledger = ledger
+#' )
+#' @export
+audience_overlap <- function(..., ledger, by = NULL) {
+  audiences <- list(...)
+  check_ledger(ledger)
+  check_text(by, null = TRUE)
+  check_audiences(audiences)
+  then <- ledger_at(ledger, basis_of(audiences[[1L]], "as_of"))
+  population <- audience_population(then, basis_of(audiences[[1L]], "among"))
+  called <- audience_names(audiences)
+  inside <- lapply(audiences, \(one) ledger_ids(then) %in% one$customer)
+  cell <- Reduce(`+`, Map(\(hold, k) hold * 2^(k - 1), inside, seq_along(inside)))
+  rows <- data.table(
+    level = if (is.null(by)) "" else group_of(then, by)[[1L]],
+    cell = as.integer(cell),
+    sales = as.double(reduce_customers(then)$sales)
+  )[population]
+  sums <- rows[, .(customers = .N, sales = sum(sales)), keyby = .(level, cell)]
+  if (length(audiences) == 2L) {
+    every <- data.table::CJ(level = unique(sums$level), cell = 0:3)
+    sums <- sums[every, on = c("level", "cell")]
+    sums[is.na(customers), `:=`(customers = 0L, sales = 0)]
+  }
+  if (!is.null(by)) {
+    known <- c(natural_order(then, by), setdiff(unique(sums$level), natural_order(then, by)))
+    sums <- sums[order(match(level, c(setdiff(known, "(missing)"), "(missing)")), cell)]
+  }
+  of_level <- sums[, .(n = sum(customers), money = sum(sales)), keyby = level]
+  place <- match(sums$level, of_level$level)
+  shown <- group_names(by, c("who", "customers", "share", "sales", "share_of_sales"))
+  new_result(
+    c(
+      if (!is.null(by)) stats::setNames(list(sums$level), shown),
+      list(
+        who = cell_words(sums$cell, called),
+        customers = sums$customers,
+        share = sums$customers / of_level$n[place],
+        sales = major(then, sums$sales),
+        share_of_sales = ifelse(
+          of_level$money[place] > 0, sums$sales / of_level$money[place], NA_real_
+        )
+      )
+    ),
+    "overlap",
+    then,
+    carried(then),
+    basis = c(
+      list(by = if (!is.null(by)) shown, names = called, population = sum(population)),
+      chance_of(table(factor(rows$cell, 0:3)), length(audiences))
+    )
+  )
+}
+
+check_audiences <- function(audiences, call = rlang::caller_env()) {
+  ok <- length(audiences) >= 2L &&
+    length(audiences) <= 20L &&
+    all(vapply(audiences, inherits, NA, "nubrek_audience"))
+  if (!ok) abort_nubrek("Give two audiences or more.", "argument", call = call)
+  of <- lapply(audiences, \(one) {
+    list(basis_of(one, "as_of"), basis_of(one, "among"), basis_of(one, "population"))
+  })
+  if (length(unique(of)) > 1L) {
+    abort_nubrek(c(
+      "Audiences are compared on one day, among the same customers.",
+      "i" = "Choose them with the same {.arg as_of} and {.arg among}."
+    ), "argument", call = call)
+  }
+}
+
+audience_names <- function(audiences) {
+  given <- vapply(audiences, \(one) basis_of(one, "name") %||% "", "")
+  given[given == ""] <- LETTERS[which(given == "")]
+  make.unique(given, " ")
+}
+
+# Who is in a cell: the audiences whose bit it has.
+cell_words <- function(cell, called) {
+  vapply(cell, \(one) {
+    those <- called[bitwAnd(one, 2^(seq_along(called) - 1)) > 0]
+    if (length(those) == 0L) return("neither")
+    if (length(those) == 1L) return(paste("only", those))
+    paste(those, collapse = " and ")
+  }, "")
+}
+
+# What chance would bring together of two audiences, and how much more there is.
+chance_of <- function(cells, n_audiences) {
+  fields <- c("expected", "lift", "odds_ratio", "lower", "upper")
+  if (n_audiences != 2L) return(stats::setNames(vector("list", 5L), fields))
+  n <- as.double(cells)
+  all <- sum(n)
+  expected <- (n[[2L]] + n[[4L]]) * (n[[3L]] + n[[4L]]) / max(1, all)
+  odds <- stats::fisher.test(matrix(n[c(4L, 2L, 3L, 1L)], 2L))
+  stats::setNames(
+    list(
+      expected,
+      if (expected > 0) n[[4L]] / expected else NA_real_,
+      unname(odds$estimate),
+      odds$conf.int[[1L]],
+      odds$conf.int[[2L]]
+    ),
+    fields
+  )
+}
