@@ -7,7 +7,7 @@
 kind_record <- function(unit, number, decimals = \(x, currency) NA_integer_) {
   list(unit = unit, number = number, decimals = decimals)
 }
-whole <- \(x) all(x == round(x), na.rm = TRUE)
+all_whole <- function(x) all(x == round(x), na.rm = TRUE)
 
 kind_records <- list(
   money = kind_record("currency", TRUE, \(x, currency) currency),
@@ -18,7 +18,7 @@ kind_records <- list(
   date = kind_record("day", FALSE),
   count = kind_record("customers, orders, rows", TRUE, \(x, currency) 0L),
   yes = kind_record("yes or no", FALSE),
-  decimal = kind_record("as named", TRUE, \(x, currency) if (whole(x)) 0L else 2L),
+  decimal = kind_record("as named", TRUE, \(x, currency) if (all_whole(x)) 0L else 2L),
   number = kind_record("as named, four digits", TRUE),
   p = kind_record("probability", TRUE, \(x, currency) 3L),
   cell = kind_record("ready text", TRUE),

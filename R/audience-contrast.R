@@ -102,7 +102,7 @@ contrast_levels <- function(ledger, sides, most) {
     ))
     share <- matrix(share, ncol = 2L)
     p <- sweep(share, 2L, n, "/")
-    between <- newcombe(p[, 1L], n[[1L]], p[, 2L], n[[2L]])
+    between <- newcombe(p[, 1L], n[[1L]], p[, 2L], n[[2L]], stats::qnorm(0.975))
     all <- rowSums(share) / sum(n)
     z <- (p[, 1L] - p[, 2L]) / sqrt(all * (1 - all) * sum(1 / n))
     data.frame(
@@ -117,16 +117,6 @@ contrast_levels <- function(ledger, sides, most) {
       p = ifelse(all > 0 & all < 1, 2 * stats::pnorm(-abs(z)), 1)
     )
   }))
-}
-
-# The interval of a difference of two shares from Wilson's of each (Newcombe 1998, method 10).
-newcombe <- function(p1, n1, p2, n2, q = stats::qnorm(0.975)) {
-  one <- wilson(p1, n1, q)
-  two <- wilson(p2, n2, q)
-  list(
-    lower = p1 - p2 - sqrt((p1 - one$lower)^2 + (two$upper - p2)^2),
-    upper = p1 - p2 + sqrt((one$upper - p1)^2 + (p2 - two$lower)^2)
-  )
 }
 
 # What a rule speaks of, and what is computed from the same things.

@@ -20,6 +20,13 @@ audience_scope <- function(ledger, more = list(), known = list()) {
     known = known,
     names = c(names(measures), names(attributes), names(more)),
     calls = c(rule_operators, measure_calls, date_calls),
+    belongs = \(name) {
+      if (!name %in% line_columns(ledger)) return(NULL)
+      word <- gsub("([{}])", "\\1\\1", name) # it comes from a file: never let it be a template
+      c("i" = paste0(
+        "It is of lines, and stands in a measure: {.code purchases(", word, " == \"...\") > 0}."
+      ))
+    },
     column = \(name) {
       if (name %in% names(measures)) return(keep(name, measures[[name]]()))
       if (name %in% names(attributes)) {
@@ -49,28 +56,22 @@ column_value <- function(x, name) {
 
 # Measures of every customer, worked out when they are asked for.
 audience_measures <- function(ledger) {
-  once <- \(code) {
-    code <- substitute(code)
-    where <- parent.frame()
-    done <- NULL
-    function() done <<- done %||% eval(code, where)
-  }
-  m <- once(reduce_customers(ledger))
-  gaps <- once(audience_gaps(ledger))
+  delayedAssign("m", reduce_customers(ledger))
+  delayedAssign("gaps", audience_gaps(ledger))
   number <- \(name, x) rule_value("number", as.double(x), name)
   day <- \(name, x) rule_value("date", as.Date(x, origin = "1970-01-01"), name)
   per <- \(money, n) ifelse(n > 0L, major(ledger, money) / n, NA_real_)
   list(
-    purchases = \() number("purchases", m()$purchases),
-    orders = \() number("orders", m()$orders),
-    sales = \() number("sales", major(ledger, m()$sales)),
-    mean_sales = \() number("mean_sales", per(m()$sales, m()$purchases)),
-    first_purchase = \() day("first_purchase", m()$first),
-    last_purchase = \() day("last_purchase", m()$last),
-    open_gap = \() number("open_gap", as.integer(ledger$as_of) - m()$last),
-    expected_gap = \() number("expected_gap", gaps()$expected_gap),
-    overdue = \() number("overdue", gaps()$overdue),
-    visits_per_year = \() number("visits_per_year", gaps()$visits_per_year)
+    purchases = \() number("purchases", m$purchases),
+    orders = \() number("orders", m$orders),
+    sales = \() number("sales", major(ledger, m$sales)),
+    mean_sales = \() number("mean_sales", per(m$sales, m$purchases)),
+    first_purchase = \() day("first_purchase", m$first),
+    last_purchase = \() day("last_purchase", m$last),
+    open_gap = \() number("open_gap", as.integer(ledger$as_of) - m$last),
+    expected_gap = \() number("expected_gap", gaps$expected_gap),
+    overdue = \() number("overdue", gaps$overdue),
+    visits_per_year = \() number("visits_per_year", gaps$visits_per_year)
   )
 }
 

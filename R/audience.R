@@ -44,13 +44,14 @@ audience <- function(
   throw_unless(
     checkmate::check_list(known, types = "nubrek_audience"), "known", rlang::current_env()
   )
-  nodes <- unname(c(as.list(substitute(list(...)))[-1L], lapply(rule, parse_rule)))
+  written <- as.list(substitute(list(...)))[-1L]
+  nodes <- unname(c(written, lapply(rule, parse_rule)))
   if (length(nodes) == 0L) {
     abort_nubrek(c(
       "An audience needs a condition.", "i" = "For example {.code sales >= 200}."
     ), "rule")
   }
-  text <- c(vapply(as.list(substitute(list(...)))[-1L], rule_text, ""), rule)
+  text <- c(vapply(written, rule_text, ""), rule)
   then <- if (is.null(as_of)) ledger else ledger_at(ledger, check_day(as_of))
   population <- audience_population(then, among)
   scope <- audience_scope(then, columns_by_customer(then, with), known)

@@ -199,14 +199,17 @@ known_noise <- function(cells, share, level) {
       p = tail(abs(cells$difference) / error)
     ))
   }
-  mine <- wilson(cells$value, cells$size / cells$scatter, quantile_of)
-  theirs <- wilson(cells$usual, cells$n_before / cells$scatter, quantile_of)
   both <- (cells$top + cells$t_before) / (cells$size + cells$n_before)
   error <- sqrt(cells$scatter * both * (1 - both) * (1 / cells$size + 1 / cells$n_before))
-  list(
-    lower = cells$difference - sqrt((cells$value - mine$lower)^2 + (theirs$upper - cells$usual)^2),
-    upper = cells$difference + sqrt((mine$upper - cells$value)^2 + (cells$usual - theirs$lower)^2),
-    p = ifelse(error > 0, tail(abs(cells$difference) / error), 1)
+  c(
+    newcombe(
+      cells$value,
+      cells$size / cells$scatter,
+      cells$usual,
+      cells$n_before / cells$scatter,
+      quantile_of
+    ),
+    list(p = ifelse(error > 0, tail(abs(cells$difference) / error), 1))
   )
 }
 

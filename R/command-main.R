@@ -197,15 +197,12 @@ command_count <- function(job) {
   study <- read_study(job$study)
   ledger <- open_study_ledger(study)
   pieces <- trim_text(strsplit(job$rule, ";", fixed = TRUE)[[1L]])
-  earlier <- if (!is.null(study$audiences)) {
-    attr(ask_part("audiences", study, ledger), "audiences")
-  }
-  tiers <- if (!is.null(study$tiers)) ask_part("tiers", study, ledger)
+  earlier <- if (!is.null(study$audiences)) ask_part("audiences", study, ledger)
   found <- audience(
     ledger,
     rule = pieces[nzchar(pieces)],
-    with = Filter(Negate(is.null), list(tiers)),
-    known = earlier %||% list()
+    with = ask_part("rule_columns", study, ledger),
+    known = attr(earlier, "audiences") %||% list()
   )
   \() print(found)
 }

@@ -55,6 +55,23 @@ rates_meaning <- c(
   alpha = "their scale: the mean rate is r / alpha"
 )
 
+# Models in which a customer leaves with a chance after purchases differ in which these are.
+chance_meaning <- function(after) {
+  c(
+    rates_meaning,
+    a = sprintf("leaving: the mean chance after a %s is a / (a + b)", after),
+    b = "small a + b: customers differ much in leaving"
+  )
+}
+chance_told <- function(words) {
+  list(
+    value = \(p) p$a / (p$a + p$b),
+    kind = "share",
+    words = words,
+    axis = "chance of leaving after a purchase"
+  )
+}
+
 model_records <- new.env(parent = emptyenv())
 model_records$purchases <- list(
   purchase_record(
@@ -72,31 +89,13 @@ model_records$purchases <- list(
   ),
   purchase_record(
     "bg-nbd",
-    c(
-      rates_meaning,
-      a = "leaving: the mean chance after a repeat is a / (a + b)",
-      b = "small a + b: customers differ much in leaving"
-    ),
-    leaving = list(
-      value = \(p) p$a / (p$a + p$b),
-      kind = "share",
-      words = "%s of repeat purchases are a customer\u2019s last",
-      axis = "chance of leaving after a purchase"
-    )
+    chance_meaning("repeat"),
+    leaving = chance_told("%s of repeat purchases are a customer\u2019s last")
   ),
   purchase_record(
     "mbg-nbd",
-    c(
-      rates_meaning,
-      a = "leaving: the mean chance after a purchase is a / (a + b)",
-      b = "small a + b: customers differ much in leaving"
-    ),
-    leaving = list(
-      value = \(p) p$a / (p$a + p$b),
-      kind = "share",
-      words = "%s of purchases are a customer\u2019s last, the first one too",
-      axis = "chance of leaving after a purchase"
-    )
+    chance_meaning("purchase"),
+    leaving = chance_told("%s of purchases are a customer\u2019s last, the first one too")
   ),
   purchase_record(
     "bg-bb",

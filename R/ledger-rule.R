@@ -6,7 +6,8 @@
 # three answers: missing is "cannot be told".
 #
 # A scope says what a rule may speak of: `column(name)` gives a value or NULL, `names` all of them,
-# `calls` functions of the node and the scope, and `text` the rule as it was written.
+# `belongs(name)` a hint where a name that is not known may stand, `calls` functions of the node and
+# the scope, and `text` the rule as it was written.
 
 rule_value <- function(type, x, from = character(), there = NULL) {
   list(type = type, x = x, from = from, there = there)
@@ -71,7 +72,7 @@ rule_column <- function(name, scope) {
       scope,
       name,
       "{.field {name}} is not known here.",
-      nearest_hint(name, scope$names),
+      scope$belongs(name) %||% nearest_hint(name, scope$names),
       "i" = "Known are {.field {scope$names}}."
     )
   }
@@ -248,19 +249,18 @@ reckoned <- function(parts, scope, name) {
   check_parts(parts, 2L, scope, name)
   values <- lapply(parts, work_part, scope)
   types <- vapply(values, `[[`, "", "type")
-  from <- union(values[[1L]]$from, values[[2L]]$from)
-  if (!all(types %in% c("number", "date"))) {
-    abort_rule(scope, name, "{.code {name}} does not go with {.emph {types}}.")
-  }
-  reckon <- match.fun(name)
-  x <- reckon(as.double(values[[1L]]$x), as.double(values[[2L]]$x))
+  type <- reckoned_type(types, name)
+  if (is.null(type)) abort_rule(scope, name, "{.code {name}} does not go with {.emph {types}}.")
+  x <- match.fun(name)(as.double(values[[1L]]$x), as.double(values[[2L]]$x))
   x[!is.finite(x)] <- NA_real_
-  if (all(types == "number")) return(rule_value("number", x, from))
-  if (name == "-" && all(types == "date")) return(rule_value("number", x, from))
-  if (name %in% c("+", "-") && identical(types, c("date", "number"))) {
-    return(rule_value("date", as.Date(x, origin = "1970-01-01"), from))
-  }
-  abort_rule(scope, name, "{.code {name}} does not go with {.emph {types}}.")
+  if (type == "date") x <- as.Date(x, origin = "1970-01-01")
+  rule_value(type, x, union(values[[1L]]$from, values[[2L]]$from))
+}
+
+reckoned_type <- function(types, name) {
+  if (all(types == "number")) return("number")
+  if (name == "-" && all(types == "date")) return("number")
+  if (name %in% c("+", "-") && identical(types, c("date", "number"))) "date"
 }
 
 rule_operators <- list(

@@ -5,9 +5,7 @@ audience_parts <- list(
     "audiences",
     "groups of customers by the study's rules",
     "audiences",
-    make = \(study, ledger, tiers = NULL, rfm = NULL, map = NULL) {
-      study_audiences(study, ledger, list(tiers, rfm, map))
-    },
+    make = \(study, ledger, rule_columns) study_audiences(study, ledger, rule_columns),
     wanted = \(study) !is.null(study$audiences),
     figure = \(x) max(4, 2.8 + 0.55 * length(basis_of(first_audience(x), "rule"))),
     options = "name",
@@ -18,6 +16,17 @@ audience_parts <- list(
     lists = list("audiences.csv" = \(run) contact_list(run, audience_members(run$audiences))),
     answer = \(run) run$audiences,
     report = \(run) report_audiences(run)
+  ),
+  study_part(
+    "rule_columns",
+    "results by customer whose columns rules may name",
+    "audiences",
+    make = \(study, ledger, tiers = NULL, rfm = NULL, map = NULL) {
+      Filter(Negate(is.null), list(tiers, rfm, map))
+    },
+    wanted = asks_never,
+    shown = FALSE,
+    kept = FALSE
   )
 )
 
@@ -29,7 +38,7 @@ study_audiences <- function(study, ledger, results) {
       ledger,
       rule = whole_conditions(study$audiences[[name]]),
       name = name,
-      with = Filter(Negate(is.null), results),
+      with = results,
       known = known
     )
   }
@@ -90,4 +99,21 @@ audience_members <- function(x) {
     data.frame(customer = audiences[[name]]$customer, audience = rep(name, nrow(audiences[[name]])))
   })
   do.call(rbind, rows)
+}
+
+# A rule is looked at before a run as far as it speaks of the data; what it says of tiers and scores
+# only a run knows.
+check_audience_rules <- function(study, ledger) {
+  known <- list()
+  from_results <- any(c("tiers", "rfm", "map") %in% names(study))
+  for (name in names(study$audiences)) {
+    scope <- audience_scope(ledger, known = known)
+    for (text in whole_conditions(study$audiences[[name]])) {
+      node <- parse_rule(text, NULL)
+      strange <- setdiff(all.vars(node), c(scope$names, line_scope(ledger, "")$names))
+      if (length(strange) > 0L && from_results) next
+      rule_step(node, text, scope, n_customers(ledger))
+    }
+    known[[name]] <- list(customer = character())
+  }
 }

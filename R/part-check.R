@@ -53,6 +53,7 @@ study_checks <- list(
   },
   `repeat` = \(study, ledger) check_attributes(ledger, study[["repeat"]]$by),
   waits = \(study, ledger) check_attributes(ledger, study$waits$by),
+  audiences = check_audience_rules,
   new = \(study, ledger) {
     check_line_filter(ledger, study$new$lines)
     check_columns_exist(study$new$by, line_columns(ledger), "the lines", NULL)

@@ -32,6 +32,7 @@ line_scope <- function(ledger, text) {
     text = text,
     names = c(known, "sales"),
     calls = rule_operators,
+    belongs = \(name) NULL,
     column = \(name) {
       if (name == "sales") return(rule_value("number", major(ledger, ledger$lines$sales), "sales"))
       if (name %in% known) rule_value("text", ledger$lines[[name]], name)

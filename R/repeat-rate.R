@@ -116,3 +116,14 @@ wilson <- function(share, n, q) {
   half <- q / (1 + q^2 / n) * sqrt(share * (1 - share) / n + q^2 / (4 * n^2))
   list(lower = pmax(0, middle - half), upper = pmin(1, middle + half))
 }
+
+# The interval of the difference of two shares, from Wilson's of each (Newcombe 1998, method 10).
+newcombe <- function(share, n, other, n_other, q) {
+  mine <- wilson(share, n, q)
+  theirs <- wilson(other, n_other, q)
+  off <- share - other
+  list(
+    lower = off - sqrt((share - mine$lower)^2 + (theirs$upper - other)^2),
+    upper = off + sqrt((mine$upper - share)^2 + (other - theirs$lower)^2)
+  )
+}

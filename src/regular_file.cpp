@@ -1,6 +1,5 @@
 #include "regular_file.h"
 #include <cstring>
-#include <stdexcept>
 #include "threads.h"
 
 namespace nubrek {
@@ -13,17 +12,15 @@ const char* line_end(const char* from, const char* to) {
 }  // namespace
 
 std::size_t count_lines(const std::string& path) {
-  std::FILE* file = std::fopen(path.c_str(), "rb");
-  if (!file) throw std::runtime_error("cannot open " + path);
+  InputFile file(path);
   std::vector<char> buffer(1u << 22);
   std::size_t lines = 0;
   char last = '\n';
-  for (std::size_t got; (got = std::fread(buffer.data(), 1, buffer.size(), file)) > 0;) {
+  for (std::size_t got; (got = file.read(buffer.data(), buffer.size())) > 0;) {
     const char* end = buffer.data() + got;
     for (const char* p = buffer.data(); p < end && (p = line_end(p, end)); ++p) ++lines;
     last = end[-1];
   }
-  std::fclose(file);
   return lines + (last != '\n');
 }
 
@@ -38,11 +35,7 @@ bool readable(const TextStore& store) {
 }
 
 RegularFile::RegularFile(const std::string& path, const RegularShape& shape)
-    : file_(std::fopen(path.c_str(), "rb")),
-      shape_(shape),
-      blocks_(static_cast<std::size_t>(shape.threads)) {
-  if (!file_) throw std::runtime_error("cannot open " + path);
-}
+    : file_(path), shape_(shape), blocks_(static_cast<std::size_t>(shape.threads)) {}
 
 bool RegularFile::step(CodedColumns& columns) {
   if (!fill()) return false;
@@ -90,7 +83,7 @@ bool RegularFile::fill() {
   whole_ = 0;
   for (;;) {
     if (buffer_.size() < held_ + shape_.chunk) buffer_.resize(held_ + shape_.chunk);
-    const std::size_t got = std::fread(buffer_.data() + held_, 1, shape_.chunk, file_);
+    const std::size_t got = file_.read(buffer_.data() + held_, shape_.chunk);
     bytes_ += got;
     const std::size_t seen = held_;
     held_ += got;

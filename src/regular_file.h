@@ -1,11 +1,11 @@
 // Regular delimited files as codes, chunk by chunk: lines are split by all threads, then columns
 // are coded by all threads. Knows no R.
 #pragma once
-#include <cstdio>
 #include <string>
 #include <vector>
 #include "coding.h"
 #include "delimited.h"
+#include "input_file.h"
 
 namespace nubrek {
 
@@ -32,9 +32,6 @@ struct RegularShape {
 class RegularFile {
  public:
   RegularFile(const std::string& path, const RegularShape& shape);
-  ~RegularFile() { std::fclose(file_); }
-  RegularFile(const RegularFile&) = delete;
-  RegularFile& operator=(const RegularFile&) = delete;
   std::size_t rows() const { return rows_; }
   std::size_t bytes() const { return bytes_; }
   bool regular() const { return regular_; }
@@ -47,7 +44,7 @@ class RegularFile {
   bool skip_header(const char*& from, const char* to);
   void split(const char* from, const char* to);
 
-  std::FILE* file_;
+  InputFile file_;
   const RegularShape shape_;
   std::vector<Block> blocks_;
   std::vector<char> buffer_;

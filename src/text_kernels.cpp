@@ -2,30 +2,18 @@
 #include <cstring>
 #include <stdexcept>
 #include "delimited.h"
+#include "input_file.h"
 
 namespace nubrek {
 namespace {
 
-struct OpenFile {
-  std::FILE* file;
-  explicit OpenFile(const std::string& path) : file(std::fopen(path.c_str(), "rb")) {
-    if (!file) throw std::runtime_error("cannot open " + path);
-  }
-  ~OpenFile() { std::fclose(file); }
-  OpenFile(const OpenFile&) = delete;
-  OpenFile& operator=(const OpenFile&) = delete;
-  std::size_t read(std::vector<char>& buffer) {
-    return std::fread(buffer.data(), 1, buffer.size(), file);
-  }
-};
-
 constexpr std::size_t kBuffer = 1u << 20;
 
 std::string read_bytes(const std::string& path, std::size_t enough) {
-  OpenFile file(path);
+  InputFile file(path);
   std::string out;
   std::vector<char> buffer(kBuffer);
-  for (std::size_t got; out.size() < enough && (got = file.read(buffer)) > 0;)
+  for (std::size_t got; out.size() < enough && (got = file.read(buffer.data(), buffer.size())) > 0;)
     out.append(buffer.data(), got);
   return out;
 }
@@ -39,11 +27,11 @@ bool ends_with_mark(std::string_view text) {
 }  // namespace
 
 std::shared_ptr<TextStore> read_lines(const std::string& path) {
-  OpenFile file(path);
+  InputFile file(path);
   auto store = std::make_shared<TextStore>();
   std::vector<char> buffer(kBuffer);
   std::string rest;
-  for (std::size_t got; (got = file.read(buffer)) > 0;) {
+  for (std::size_t got; (got = file.read(buffer.data(), buffer.size())) > 0;) {
     const char* p = buffer.data();
     const char* end = p + got;
     while (const char* line_end =

@@ -217,6 +217,7 @@ test_that("a rule says what is wrong, where, and the nearest word", {
     "salles > 3" = "Did you mean \"sales\"", "sales >= \"a lot\"" = "is text",
     "purchases(chanel == \"Web\") > 1" = "-+\\^",
     "first_channel == \"Webb\"" = "Did you mean \"Web\"",
+    "channel == \"Web\"" = "stands in a measure: `purchases\\(channel",
     "sales" = "needs truth", "last_purchase > \"soon\"" = "no day", "sales(lst = 3) > 1" = "lst",
     "sales(last = 0) > 1" = "number of days", "unless(a, b)" = "takes one condition",
     "sales > 3; sales < 9" = "cannot be read", "sales >" = "cannot be read",
@@ -289,6 +290,14 @@ test_that("audiences of the demo study are shown, listed, drawn and reported", {
     whole_conditions(c("purchases(category == \"Yarn\"", "last = 365) >= 3", "open_gap <= 120")),
     c("purchases(category == \"Yarn\", last = 365) >= 3", "open_gap <= 120")
   )
+  # check looks at what a rule says of the data
+  study <- read_study(demo_run()$study)
+  study$audiences <- list(first = "salles > 3", second = c("in_audience(\"fist\")", "tier == 3"))
+  problems <- expect_error(check_study_parts(study, run$ledger), class = "nubrek_error_study")
+  expect_match(problems$problems, "fist|salles", all = FALSE)
+  alone <- list(audiences = list(first = "sales(chanel == \"Web store\") > 3"), path = study$path)
+  problems <- expect_error(check_study_parts(alone, run$ledger), class = "nubrek_error_study")
+  expect_match(problems$problems, "chanel.*Did you mean")
   counted <- command_parse(c("count", "sales >= 200; purchases > 2", demo_run()$study))
   expect_identical(counted$rule, "sales >= 200; purchases > 2")
   said <- capture.output(command_do(counted)())
@@ -331,7 +340,7 @@ test_that("overlap is that of paper, chance and odds those of the fourfold table
 
 test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's own set apart", {
   # Newcombe (1998), table II: 56 of 70 against 48 of 80
-  got <- newcombe(56 / 70, 70, 48 / 80, 80)
+  got <- newcombe(56 / 70, 70, 48 / 80, 80, stats::qnorm(0.975))
   expect_equal(c(got$lower, got$upper), c(0.0524, 0.3339), tolerance = 1e-3)
   ledger <- pellmere()$ledger
   mine <- audience(ledger, first_channel == "Web store", purchases >= 2, name = "web")
