@@ -30,7 +30,7 @@ lint:
 	@Rscript tools/lint.R
 
 check:
-	@tools/setup.sh test
+	@tools/setup.sh check
 	@tools/check.sh
 
 data:

@@ -221,6 +221,10 @@ cpp_write_lines <- function(texts, path) {
     .Call(`_nubrek_cpp_write_lines`, texts, path)
 }
 
+cpp_first_nul_row <- function(path) {
+    .Call(`_nubrek_cpp_first_nul_row`, path)
+}
+
 cpp_read_lines <- function(path) {
     .Call(`_nubrek_cpp_read_lines`, path)
 }

@@ -57,10 +57,12 @@ last_line <- function(ledger) {
 # Discount by what the first order would have cost without it.
 first_discount_share <- function(ledger, at) {
   orders <- ledger$lines$number[at]
-  sums <- ledger$lines[, .(sales = sum(sales), off = sum(.discount)), by = number]
-  place <- match(orders, sums$number)
-  full <- sums$sales[place] + sums$off[place]
-  ifelse(!is.na(full) & full > 0, sums$off[place] / full, NA_real_)
+  of_orders <- \(x) cpp_group_sums(as.double(x), ledger$lines$number, 0L, length(
+    ledger$orders$sales
+  ))$sums[orders]
+  off <- of_orders(ledger$lines$.discount)
+  full <- of_orders(ledger$lines$sales) + off
+  ifelse(!is.na(full) & full > 0, off / full, NA_real_)
 }
 
 #' Cut a number or a date into groups for breakdowns

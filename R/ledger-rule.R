@@ -142,7 +142,7 @@ check_level <- function(text, value, scope) {
     odd[[1L]],
     "{.field {value$from}} has no value {.val {odd[[1]]}}.",
     nearest_hint(odd[[1L]], there),
-    "i" = "It has {.val {utils::head(sort(there), 12)}}."
+    "i" = "It has {.val {utils::head(sort(unique(there)), 12)}}."
   )
 }
 

@@ -186,21 +186,13 @@ plain_text_file <- function(path, encoding, call, shown = path) {
 
 # A NUL byte is never text: refused with the line it stands in.
 refuse_nul <- function(path, shown, call) {
-  from <- file(path, "rb")
-  on.exit(close(from))
-  lines <- 0
-  while (length(bytes <- readBin(from, "raw", 4194304L)) > 0L) {
-    place <- match(as.raw(0L), bytes)
-    if (!is.na(place)) {
-      line <- lines + sum(bytes[seq_len(place)] == 0x0a)
-      abort_nubrek(c(
-        "The file {.file {shown}} holds NUL bytes; it is not text.",
-        "x" = "The first stands in row {format(line, scientific = FALSE)}.",
-        "i" = "Is it UTF-16 without its mark? Set the encoding."
-      ), "file", path = shown, row = line, call = call)
-    }
-    lines <- lines + sum(bytes == 0x0a)
-  }
+  row <- cpp_first_nul_row(path)
+  if (row < 0) return(invisible())
+  abort_nubrek(c(
+    "The file {.file {shown}} holds NUL bytes; it is not text.",
+    "x" = "The first stands in row {format(row, scientific = FALSE)}.",
+    "i" = "Is it UTF-16 without its mark? Set the encoding."
+  ), "file", path = shown, row = row, call = call)
 }
 
 unpack_gzip <- function(path, call) {
@@ -246,12 +238,10 @@ refuse_bomb <- function(path, unpacked, call) {
 # A gzip file is one or more parts; each begins with a known header and ends with the size of what
 # is in it.
 gzip_size <- function(bytes) {
-  place <- which(bytes == 0x1f)
+  place <- grepRaw(as.raw(c(0x1f, 0x8b, 0x08)), bytes, fixed = TRUE, all = TRUE)
   place <- place[place + 9L <= length(bytes)]
   begins <- place[
-    bytes[place + 1L] == 0x8b &
-      bytes[place + 2L] == 0x08 &
-      bytes[place + 3L] < 0x20 &
+    bytes[place + 3L] < 0x20 &
       bytes[place + 8L] %in% as.raw(c(0, 2, 4)) &
       bytes[place + 9L] %in% as.raw(c(0:13, 255))
   ]

@@ -677,6 +677,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_first_nul_row
+double cpp_first_nul_row(std::string path);
+RcppExport SEXP _nubrek_cpp_first_nul_row(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_first_nul_row(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_read_lines
 SEXP cpp_read_lines(std::string path);
 RcppExport SEXP _nubrek_cpp_read_lines(SEXP pathSEXP) {
@@ -835,6 +845,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},
     {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
+    {"_nubrek_cpp_first_nul_row", (DL_FUNC) &_nubrek_cpp_first_nul_row, 1},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
     {"_nubrek_cpp_read_delimited", (DL_FUNC) &_nubrek_cpp_read_delimited, 3},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},

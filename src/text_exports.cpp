@@ -34,6 +34,12 @@ bool cpp_write_lines(SEXP texts, std::string path) {
   return nubrek::write_lines(TextView(texts), path);
 }
 
+// The line (from 0, the header) of the first NUL byte of a file, or -1.
+// [[Rcpp::export(rng = false)]]
+double cpp_first_nul_row(std::string path) {
+  return static_cast<double>(nubrek::first_nul_row(path));
+}
+
 // The lines of a file that `cpp_write_lines()` wrote.
 // [[Rcpp::export(rng = false)]]
 SEXP cpp_read_lines(std::string path) {

@@ -1,4 +1,5 @@
 #include "text_kernels.h"
+#include <algorithm>
 #include <cstring>
 #include <stdexcept>
 #include "delimited.h"
@@ -51,6 +52,19 @@ std::shared_ptr<TextStore> read_lines(const std::string& path) {
   if (!rest.empty()) throw std::runtime_error(path + " is cut short");
   store->trim_room();
   return store;
+}
+
+std::ptrdiff_t first_nul_row(const std::string& path) {
+  InputFile file(path);
+  std::vector<char> buffer(kBuffer);
+  std::ptrdiff_t row = 0;
+  for (std::size_t got; (got = file.read(buffer.data(), buffer.size())) > 0;) {
+    const char* const nul = static_cast<const char*>(std::memchr(buffer.data(), '\0', got));
+    const char* const end = nul ? nul : buffer.data() + got;
+    row += std::count<const char*>(buffer.data(), end, '\n');
+    if (nul) return row;
+  }
+  return -1;
 }
 
 TextTable read_table(const std::string& path, char separator, bool header_only) {

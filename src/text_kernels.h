@@ -117,6 +117,9 @@ bool write_lines(const Texts& text, const std::string& path) {
   return std::fclose(file) == 0 && fine;
 }
 
+// The line (from 0, the header) of the first NUL byte of a file, or -1.
+std::ptrdiff_t first_nul_row(const std::string& path);
+
 // The lines of a file that `write_lines()` wrote. Throws where it cannot be opened or is cut short.
 std::shared_ptr<TextStore> read_lines(const std::string& path);
 

@@ -3,6 +3,10 @@
 # tools/run-tests.R [filter]
 library(testthat)
 library(nubrek)
+# loaded once for all jobs, not once in each
+for (package in c("ggplot2", "htmltools", "optparse", "yaml", "scales", "withr", "openxlsx")) {
+  requireNamespace(package, quietly = TRUE)
+}
 options(width = 100, cli.num_colors = 1L)
 filter <- commandArgs(TRUE)
 folder <- "tests/testthat"

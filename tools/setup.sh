@@ -2,7 +2,7 @@
 # Set-up for `make demo` and `make test`: R packages (Debian's built ones where this is Debian and we
 # are root, else from CRAN into the project's own library), then this package itself. A second run
 # finds everything there and does nothing; one that was killed is taken up where it stopped.
-# Usage: tools/setup.sh demo|test|lint
+# Usage: tools/setup.sh demo|test|lint|check
 set -eu
 cd "$(dirname "$0")/.."
 goal=${1:-demo}
@@ -17,6 +17,7 @@ needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang s
 needs="$needs nanoparquet readxl openxlsx"
 [ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell"
 [ "$goal" != lint ] || needs="$needs lintr"
+[ "$goal" != check ] || needs="$needs rmarkdown"
 
 missing() {   # the R packages that cannot be found
   Rscript --vanilla -e 'need <- commandArgs(TRUE)' \

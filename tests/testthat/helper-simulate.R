@@ -1,7 +1,7 @@
 # A random order file with the mess of real exports: returns, blanks, repeats, cancelled rows, ties,
 # equal days.
 random_orders <- function(seed, n = 60L + seed %% 90L) {
-  withr::local_seed(seed)
+  set.seed(seed)
   customers <- sprintf("C%02d", seq_len(3L + seed %% 12L))
   out <- data.frame(
     customer = sample(c(customers, ""), n, TRUE, c(rep(1, length(customers)), 0.4)),

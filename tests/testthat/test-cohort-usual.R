@@ -1,7 +1,7 @@
 # Months of `n` new customers, who come back at rates of their own and leave; one cohort may be
 # planted as better.
 made_world <- function(seed, months = 14L, n = 250L, planted = 0L, times = 1) {
-  withr::local_seed(seed)
+  set.seed(seed)
   cohort <- rep(seq_len(months), each = n)
   rate <- rgamma(months * n, 1, 1 / 0.35) * ifelse(cohort == planted, times, 1)
   life <- rgeom(months * n, 0.08)

@@ -69,7 +69,7 @@ test_that(
   "random files read the same by both readers, in chunks of any size, by any number of threads",
   {
     for (seed in 1:40) {
-      withr::local_seed(seed)
+      set.seed(seed)
       n <- sample(1:60, 1L)
       pieces <- c(
         "a",
@@ -138,7 +138,7 @@ test_that(
   {
     quoted <- \(cell) paste0("\"", gsub("\"", "\"\"", cell, fixed = TRUE), "\"")
     for (seed in 1:60) {
-      withr::local_seed(seed)
+      set.seed(seed)
       n <- sample(1:20, 1L)
       cell <- \() vapply(
         seq_len(n),

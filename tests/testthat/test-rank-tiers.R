@@ -176,7 +176,7 @@ test_that("moves partition customers and money on random ledgers", {
 
 # Everybody buys at a rate of their own for two years; in the second the best may buy less.
 steady_world <- function(seed, n = 400L, planted = 1) {
-  withr::local_seed(seed)
+  set.seed(seed)
   rate <- rgamma(n, 1.2, 1.2 / 6)
   size <- exp(rnorm(n, 3, 0.5))
   rows <- do.call(
