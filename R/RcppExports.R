@@ -49,6 +49,14 @@ cpp_date_orders <- function(texts) {
     .Call(`_nubrek_cpp_date_orders`, texts)
 }
 
+cpp_line_measures <- function(orders, lines, questions, rule, n_customers, threads) {
+    .Call(`_nubrek_cpp_line_measures`, orders, lines, questions, rule, n_customers, threads)
+}
+
+cpp_count_steps <- function(truths, takes_away, inside, money) {
+    .Call(`_nubrek_cpp_count_steps`, truths, takes_away, inside, money)
+}
+
 cpp_minor_units <- function(amounts, decimals, decimal_mark) {
     .Call(`_nubrek_cpp_minor_units`, amounts, decimals, decimal_mark)
 }
@@ -151,10 +159,6 @@ cpp_arrivals <- function(rows, known, periods, lookback) {
 
 cpp_group_sales <- function(groups, order, orders, units, span) {
     .Call(`_nubrek_cpp_group_sales`, groups, order, orders, units, span)
-}
-
-cpp_line_measures <- function(lines, orders, rule, span, n_customers) {
-    .Call(`_nubrek_cpp_line_measures`, lines, orders, rule, span, n_customers)
 }
 
 cpp_simulate_value <- function(worlds, draw, groups, horizon, delta, levels) {

@@ -43,7 +43,8 @@ column_kinds <- list(
     "rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention",
     "share_of_sales", "share_of_customers", "dates", "numbers", "blank", "share_of_row",
     "share_of_column", "share_of_table", "share_of_period", "share_of_group", "running_share",
-    "change_percent", "share_of_growth", "share_of_from", "uplift", "uplift_needed"
+    "change_percent", "share_of_growth", "share_of_from", "uplift", "uplift_needed",
+    "active_share"
   ),
   mixed = c("left", "right", "difference")
 )

@@ -2,7 +2,7 @@
 utils::globalVariables(c(
   ".GRP", "level", "at_risk", "cohort", "column", "event", "events", "left", "rate", "waited",
   ".copies",
-  ".cost", ".discount", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",
+  ".cost", ".discount", ".quantity", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",
   "currency", "customer", "day", "days", "duplicate", "entry", "evidence", "first", "first_day",
   "found", "i.cost", "i.n_lines", "i.number", "i.sales", "id", "identified", "ids", "inside",
   "keeps", "key", "kind", "known", "last", "late", "line", "money", "most", "number", "orders",

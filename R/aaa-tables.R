@@ -126,6 +126,7 @@ remarks <- function(x) {
 n_of <- function(n, noun) paste0(number_text(n), "\u00a0", noun, if (n != 1) "s")
 
 # Numbers in sentences: as many digits as they have, never in powers of ten.
+four_digits <- function(x) trimws(formatC(x, format = "fg", digits = 4L, big.mark = "\u202f"))
 number_text <- function(x, ...) format(x, trim = TRUE, scientific = FALSE, big.mark = "\u202f", ...)
 
 # "This customer", "These 5 customers".

@@ -50,13 +50,15 @@ compare_audiences <- function(a, b = NULL, ledger, most = 30L) {
     basis = list(
       names = called,
       sizes = lengths(sides),
-      kinds = c(
-        inside = "number", outside = "number", difference = "number", lower = "number",
-        upper = "number", p = "p"
-      )
+      kinds = contrast_kinds
     )
   )
 }
+
+contrast_kinds <- c(
+  inside = "number", outside = "number", difference = "number", lower = "number", upper = "number",
+  p = "p"
+)
 
 # Means of measures: Welch's interval, standardised by the pooled standard deviation.
 contrast_numbers <- function(ledger, sides) {
@@ -131,6 +133,11 @@ spoken_of <- function(rule) {
     )
   )
   near <- unlist(Filter(\(family) any(family %in% words), kin))
+  # results are made of the measures
+  if (any(c("tier", "region", "group", "frequency_band", "monetary_band") %in% words)) {
+    near <- c(near, unlist(kin[1:2]))
+  }
+  if (any(c("region", "group", "recency_band") %in% words)) near <- c(near, kin[[3L]])
   lines <- words[!words %in% near]
   unique(c(words, near, paste0("first_", lines)))
 }

@@ -69,6 +69,12 @@ audience_overlap <- function(..., ledger, by = NULL) {
     basis = c(
       list(by = if (!is.null(by)) shown, names = called, population = sum(population)),
       chance_of(table(factor(rows$cell, 0:3)), length(audiences))
+    ),
+    cells = sums$cell,
+    who = list(
+      customer = ledger_ids(then, which(population)),
+      level = rows$level,
+      who = cell_words(0:max(rows$cell), called)[rows$cell + 1L]
     )
   )
 }

@@ -3,8 +3,9 @@
 # Everything a rule may speak of, for the customers of a ledger as it is. `more` are columns of
 # results by customer; `known` are audiences by their names.
 audience_scope <- function(ledger, more = list(), known = list()) {
-  measures <- audience_measures(ledger)
-  attributes <- known_attributes(ledger)
+  delayedAssign("m", reduce_customers(ledger))
+  measures <- audience_measures(ledger, m)
+  attributes <- attribute_makers(ledger)
   attributes <- attributes[setdiff(names(attributes), names(measures))]
   more <- more[setdiff(names(more), c(names(measures), names(attributes)))]
   seen <- new.env(parent = emptyenv()) # what was worked out, to be shown beside the members
@@ -15,8 +16,10 @@ audience_scope <- function(ledger, more = list(), known = list()) {
   list(
     text = "",
     ledger = ledger,
+    money = \() m$sales,
     seen = seen,
     keep = keep,
+    found = new.env(parent = emptyenv()), # what was asked of the lines
     known = known,
     names = c(names(measures), names(attributes), names(more)),
     calls = c(rule_operators, measure_calls, date_calls),
@@ -30,7 +33,8 @@ audience_scope <- function(ledger, more = list(), known = list()) {
     column = \(name) {
       if (name %in% names(measures)) return(keep(name, measures[[name]]()))
       if (name %in% names(attributes)) {
-        return(rule_value("text", attributes[[name]], name, texts_of(ledger, attributes, name)))
+        cells <- attributes[[name]]()
+        return(rule_value("text", cells, name, texts_of(ledger, cells, name)))
       }
       if (name %in% names(more)) keep(name, column_value(more[[name]], name))
     }
@@ -38,12 +42,12 @@ audience_scope <- function(ledger, more = list(), known = list()) {
 }
 
 # The texts that an attribute may have: those it has, and of a first order those of its lines.
-texts_of <- function(ledger, attributes, name) {
+texts_of <- function(ledger, cells, name) {
   line <- sub("^first_", "", name)
-  c(
-    unique(attributes[[name]]),
+  unique(c(
+    cells,
     if (line != name && line %in% line_columns(ledger)) line_values(ledger, line)
-  )
+  ))
 }
 
 # A column of a result as a value of a rule.
@@ -55,8 +59,7 @@ column_value <- function(x, name) {
 }
 
 # Measures of every customer, worked out when they are asked for.
-audience_measures <- function(ledger) {
-  delayedAssign("m", reduce_customers(ledger))
+audience_measures <- function(ledger, m = reduce_customers(ledger)) {
   delayedAssign("gaps", audience_gaps(ledger))
   number <- \(name, x) rule_value("number", as.double(x), name)
   day <- \(name, x) rule_value("date", as.Date(x, origin = "1970-01-01"), name)
@@ -85,8 +88,9 @@ audience_gaps <- function(ledger) {
   Map(\(whole, name) replace(whole, codes, gaps[[name]]), none, columns)
 }
 
-# `sales(category == "Kits", last = 365)`: line conditions, then a window (definition 42).
-measured <- function(parts, scope, name) {
+# `sales(category == "Kits", last = 365)`: line conditions, then a window (definition 42), as a
+# question to the lines.
+measure_question <- function(parts, scope, name) {
   given <- names(parts) %||% rep("", length(parts))
   windows <- c("last", "from", "until", "during")
   odd <- setdiff(given, c("", windows))
@@ -100,9 +104,47 @@ measured <- function(parts, scope, name) {
     )
   }
   span <- window_span(parts[given != ""], scope, name)
-  found <- reduce_lines(scope$ledger, unname(parts[given == ""]), span, scope$text)
-  text <- rule_text(as.call(c(list(as.name(name)), parts)))
-  list(found = found, text = text)
+  line_question(unname(parts[given == ""]), span, name == "units", scope$text)
+}
+
+# What was found of the lines is kept under the words that stand in brackets, so that measures of
+# the same lines are worked out once.
+asked_of_lines <- function(parts, scope, name) {
+  key <- question_key(parts, name)
+  if (is.null(scope$found[[key]])) {
+    question <- measure_question(parts, scope, name)
+    assign(key, reduce_lines(scope$ledger, list(question))[[1L]], scope$found)
+  }
+  scope$found[[key]]
+}
+
+question_key <- function(parts, name) {
+  paste(rule_text(as.call(c(list(as.name("of")), parts))), if (name == "units") "units")
+}
+
+# All that conditions ask of the lines, in one pass. A question that cannot be asked is left to the
+# condition, which says why.
+ask_lines_once <- function(nodes, text, scope) {
+  questions <- list()
+  look <- function(node, words) {
+    if (!is.call(node)) return(invisible())
+    name <- if (is.symbol(node[[1L]])) as.character(node[[1L]]) else ""
+    parts <- as.list(node)[-1L]
+    if (name %in% line_measures) {
+      scope$text <- words
+      scope$depth <- 0L
+      key <- question_key(parts, name)
+      questions[[key]] <<- tryCatch(measure_question(parts, scope, name), error = \(e) NULL)
+    } else {
+      for (part in parts) look(part, words)
+    }
+  }
+  Map(look, nodes, text)
+  if (length(questions) < 2L) return(invisible())
+  answers <- tryCatch(reduce_lines(scope$ledger, questions), nubrek_error = \(e) list())
+  for (k in seq_along(answers)) {
+    assign(names(questions)[[k]], answers[[k]], scope$found)
+  }
 }
 
 window_span <- function(window, scope, name) {
@@ -136,11 +178,13 @@ window_span <- function(window, scope, name) {
 
 measure_call <- function(type, read) {
   function(parts, scope, name) {
-    asked <- measured(parts, scope, name)
-    value <- rule_value(type, read(asked$found, scope$ledger), asked$text)
-    if (type == "number") scope$keep(asked$text, value) else value
+    text <- rule_text(as.call(c(list(as.name(name)), parts)))
+    value <- rule_value(type, read(asked_of_lines(parts, scope, name), scope$ledger), text)
+    if (type == "number") scope$keep(text, value) else value
   }
 }
+
+line_measures <- c("sales", "purchases", "mean_sales", "days_since", "units", "bought", "returned")
 
 measure_calls <- list(
   sales = measure_call("number", \(m, ledger) major(ledger, m$sales)),
@@ -149,6 +193,7 @@ measure_calls <- list(
     ifelse(m$purchases > 0L, major(ledger, m$sales) / m$purchases, NA_real_)
   }),
   days_since = measure_call("number", \(m, ledger) as.double(as.integer(ledger$as_of) - m$last)),
+  units = measure_call("number", \(m, ledger) m$units),
   bought = measure_call("truth", \(m, ledger) m$purchases > 0L),
   returned = measure_call("truth", \(m, ledger) m$returned > 0L),
   in_audience = \(parts, scope, name) {

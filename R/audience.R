@@ -6,7 +6,8 @@
 #'   * attributes of the customer and of the first order, as in [customers()], and columns of
 #'   results given as `with`, such as `tier`;
 #'   * measures with conditions on lines and a window: `sales(category == "Kits", last = 365)`,
-#'   `purchases()`, `mean_sales()`, `bought()`, `returned()`, `days_since()`; windows are `last`
+#'   `purchases()`, `mean_sales()`, `units()` (of the mapped quantity), `bought()`, `returned()`,
+#'   `days_since()`; windows are `last`
 #'   (days up to the as-of day, both included), `from`, `until`, `during`;
 #'   * days: `month_of()`, `day_of_year()`, `years_since()`, `age_of()` (whole years);
 #'   * `in_audience("name")` of `known`;
@@ -26,7 +27,9 @@
 #' @param as_of `[Date(1) | character(1)]` Membership at a past day: only orders up to it count;
 #'   attributes are as they are.
 #' @param with `[list]` Results by customer whose columns rules may name: tiers, scores, forecasts.
-#' @param known `[list]` Earlier audiences by their names.
+#' @param known `[list]` Earlier audiences, by names in the list or by their own. Unions and
+#'   differences are rules: `in_audience("a") | in_audience("b")`,
+#'   `unless(in_audience("b"))`.
 #' @return A `nubrek_audience`, one row per member, sorted by id: `customer`, then each measure that
 #'   the rule used, under the words of the rule. [audience_course()] has the count while building.
 #' @section Errors: `nubrek_error_rule` shows the place in the condition, what is known there and
@@ -53,16 +56,24 @@ audience <- function(
   }
   text <- c(vapply(written, rule_text, ""), rule)
   then <- if (is.null(as_of)) ledger else ledger_at(ledger, check_day(as_of))
+  choose_audience(then, nodes, text, name, among, with, by_own_names(known))
+}
+
+# The audience of parsed conditions in a ledger as it is.
+choose_audience <- function(
+  then, nodes, text, name = NULL, among = NULL, with = list(), known = list(), told = NULL
+) {
   population <- audience_population(then, among)
   scope <- audience_scope(then, columns_by_customer(then, with), known)
+  ask_lines_once(nodes, text, scope)
   steps <- Map(\(node, words) rule_step(node, words, scope, n_customers(then)), nodes, text)
-  course <- count_course(then, steps, text, population)
-  inside <- which(course$inside)
+  course <- count_course(then, steps, text, population, scope$money())
+  inside <- which(course$failed == 0L)
   new_result(
     c(list(customer = ledger_ids(then, inside)), used_measures(scope, inside)),
     "audience",
     then,
-    carried(then),
+    rbind(carried(then), told),
     basis = list(
       name = name,
       rule = text,
@@ -70,10 +81,62 @@ audience <- function(
       among = among,
       sales = course$table$sales[[nrow(course$table)]],
       sales_of_all = course$all,
-      cannot_tell = sum(course$unsure)
+      cannot_tell = course$unsure
     ),
-    course = course$table
+    course = course$table,
+    failed = list(customer = ledger_ids(then), step = course$failed)
   )
+}
+
+#' An audience of ids from elsewhere
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param ids `[character]` Ids of customers, each once or more.
+#' @param name `[character(1)]` What the audience is called.
+#' @return A `nubrek_audience` (see [audience()]) whose only condition is to be on the list. Ids that
+#'   the ledger does not know are counted in its remarks.
+#' @section Errors: `nubrek_error_argument` where none of the ids is known.
+#' @examples
+#' ledger <- example_ledger()
+#' invited <- audience_of(ledger, c("P01", "P04", "P09"), "invited")
+#' audience(ledger, in_audience("invited"), unless(bought(last = 90)), known = list(invited))
+#' @export
+audience_of <- function(ledger, ids, name) {
+  check_ledger(ledger)
+  check_text(name)
+  throw_unless(
+    checkmate::check_character(as.character(ids), any.missing = FALSE), "ids", rlang::current_env()
+  )
+  ids <- unique(trim_text(as.character(ids)))
+  known <- !is.na(ledger_codes(ledger, ids))
+  if (!any(known)) {
+    abort_nubrek(c(
+      "None of the {length(ids)} ids of {.val {name}} is a customer of the ledger.",
+      "x" = "The first is {.val {utils::head(ids, 1L)}}.",
+      "i" = "The ledger's ids look like {.val {ledger_ids(ledger, 1L)}}."
+    ), "argument")
+  }
+  listed <- list(data.frame(customer = ids))
+  names(listed) <- name
+  rule <- sprintf("in_audience(%s)", encodeString(name, quote = "\""))
+  lacking <- sum(!known)
+  told <- if (lacking > 0L) {
+    remark_table("unknown ids", sprintf(
+      "%s of the list \u201c%s\u201d %s not known to the ledger, such as %s.",
+      n_of(lacking, "id"),
+      seen_text(name),
+      if (lacking == 1L) "is" else "are",
+      seen_text(ids[!known][[1L]])
+    ))
+  }
+  choose_audience(ledger, list(parse_rule(rule)), rule, name, known = listed, told = told)
+}
+
+# Audiences without a name in the list go by their own.
+by_own_names <- function(known) {
+  given <- names(known) %||% rep("", length(known))
+  own <- vapply(known, \(one) basis_of(one, "name") %||% "", "")
+  stats::setNames(known, ifelse(given == "", own, given))
 }
 
 # The ledger as it was on a day: only orders up to it.
@@ -115,42 +178,27 @@ rule_step <- function(node, text, scope, n) {
   list(away = away, truth = truth$x, from = truth$from)
 }
 
-# The count while building (definition 44).
-count_course <- function(ledger, steps, text, population) {
-  money <- reduce_customers(ledger)$sales
-  inside <- population
-  unsure <- rep(FALSE, length(inside))
-  rows <- lapply(steps, \(step) {
-    before <- inside
-    holds <- step$truth %in% TRUE
-    inside <<- before & if (step$away) !holds else holds
-    missing <- population & is.na(step$truth)
-    unsure <<- unsure | missing
-    list(
-      customers = sum(inside),
-      sales = major(ledger, sum(money[inside])),
-      taken = sum(before & !inside),
-      alone = sum(population & holds),
-      cannot_tell = sum(missing),
-      missing = if (any(missing)) paste(step$from, collapse = ", ") else ""
-    )
-  })
-  column <- \(name) unlist(lapply(rows, `[[`, name), use.names = FALSE)
+# The count while building (definition 44), and for each customer the first condition not met.
+count_course <- function(ledger, steps, text, population, money) {
+  counted <- cpp_count_steps(
+    lapply(steps, `[[`, "truth"), vapply(steps, `[[`, NA, "away"), population, money
+  )
+  read_from <- vapply(steps, \(step) paste(step$from, collapse = ", "), "")
   table <- data.frame(
-    step = seq_along(rows),
+    step = seq_along(steps),
     condition = text,
-    customers = column("customers"),
-    share = column("customers") / max(1L, sum(population)),
-    sales = column("sales"),
-    taken = column("taken"),
-    alone = column("alone"),
-    cannot_tell = column("cannot_tell"),
-    missing = column("missing")
+    customers = counted$customers,
+    share = counted$customers / max(1L, sum(population)),
+    sales = major(ledger, counted$money),
+    taken = counted$taken,
+    alone = counted$alone,
+    cannot_tell = counted$cannot_tell,
+    missing = ifelse(counted$cannot_tell > 0L, read_from, "")
   )
   list(
     table = table,
-    inside = inside,
-    unsure = unsure,
+    failed = counted$failed,
+    unsure = counted$unsure,
     all = major(ledger, sum(money[population]))
   )
 }
@@ -185,8 +233,9 @@ audience_course <- function(audience) {
 #'
 #' @param now,before `[nubrek_audience]` Of one ledger: the same rule at two days, or two rules.
 #' @param ledger `[nubrek_ledger]` The ledger they were chosen from.
-#' @return A `nubrek_audience_changes`, one row per change: `change` (`"joined"`, `"stayed"`,
-#'   `"left"`), `customers`, `sales` to date. The attribute `who` has each customer with the change.
+#' @return A `nubrek_audience_changes`: `change` (`"joined"`, `"stayed"`, `"left"`), `customers`,
+#'   `sales` to date; of those who left one row for each `because`, the first condition that is no
+#'   longer met. The attribute `who` has each customer with the change.
 #' @examples
 #' ledger <- example_ledger()
 #' now <- audience(ledger, purchases >= 2)
@@ -200,22 +249,45 @@ audience_changes <- function(now, before, ledger) {
   }
   check_ledger(ledger)
   ids <- sort(union(now$customer, before$customer), method = "radix")
-  words <- c("joined", "stayed", "left")
-  change <- factor(
-    ifelse(!ids %in% before$customer, "joined", ifelse(ids %in% now$customer, "stayed", "left")),
-    words
+  change <- ifelse(
+    !ids %in% before$customer, "joined", ifelse(ids %in% now$customer, "stayed", "left")
   )
-  money <- major(ledger, reduce_customers(ledger)$sales[ledger_codes(ledger, ids)])
+  because <- ifelse(change == "left", reason_for(now, ids), "")
+  rows <- unique(data.table(
+    change = c("joined", "stayed", if (!any(change == "left")) "left"), because = ""
+  ))
+  left <- c(basis_of(now, "rule"), outside_population(now))
+  left <- left[left %in% because[change == "left"]]
+  rows <- rbind(rows, data.table(change = rep("left", length(left)), because = left))
+  place <- match(paste(change, because), paste(rows$change, rows$because))
+  money <- reduce_customers(ledger)$sales[ledger_codes(ledger, ids)]
+  sums <- cpp_group_sums(as.double(money), place, 0L, nrow(rows))
   new_result(
     list(
-      change = words,
-      customers = tabulate(change, 3L),
-      sales = as.vector(tapply(money, change, sum, default = 0))
+      change = rows$change,
+      because = rows$because,
+      customers = sums$rows,
+      sales = major(ledger, sums$sums)
     ),
     "audience_changes",
     ledger,
     carried(ledger),
     basis = list(name = basis_of(now, "name"), days = c(basis_of(before, "as_of"), ledger$as_of)),
-    who = data.frame(customer = ids, change = as.character(change), sales = money)
+    who = data.frame(
+      customer = ids, change = change, because = because, sales = major(ledger, money)
+    )
   )
+}
+
+# The first condition of an audience that each of these customers does not meet.
+reason_for <- function(audience, ids) {
+  failed <- attr(audience, "failed")
+  step <- failed$step[match(ids, failed$customer)]
+  ifelse(is.na(step), outside_population(audience), c("", basis_of(audience, "rule"))[step + 1L])
+}
+
+outside_population <- function(audience) {
+  among <- basis_of(audience, "among")
+  if (is.null(among)) return("not in the ledger")
+  paste("did not buy in", paste(among, collapse = " to "))
 }

@@ -17,7 +17,10 @@ where_option <- function() {
     "--where", "only rows like these, such as \"tier=cashmere,merino; sales>=100\"", "CONDITIONS"
   )
 }
-name_option <- function() text_option("--name", "of audiences: one of them", "NAME")
+name_option <- function() text_option("--name", "of audiences, contrasts: one of them", "NAME")
+against_option <- function() {
+  text_option("--against", "of contrasts: another audience [everybody else]", "NAME")
+}
 view_option <- function() text_option("--view", "of cohorts: age or calendar [age]", "VIEW")
 measure_option <- function() {
   text_option(
@@ -47,6 +50,7 @@ verb_options <- list(
     view_option(),
     by_option(),
     name_option(),
+    against_option(),
     where_option(),
     text_option("--format", "table, csv or json [%default]", "FORMAT", "table"),
     optparse::make_option(
@@ -60,6 +64,7 @@ verb_options <- list(
   list = \() list(
     by_option(),
     name_option(),
+    against_option(),
     where_option(),
     text_option("--file", "a .csv, .xlsx or .parquet file", "FILE"),
     text_option("--from", "of moves: the tiers left", "TIERS"),
@@ -74,6 +79,7 @@ verb_options <- list(
     flag_option("--curves", "draw cohorts as curves, the newest emphasised"),
     by_option(),
     name_option(),
+    against_option(),
     text_option("--file", "a .png or .svg file", "FILE"),
     text_option("--to", "the same", "FILE")
   )

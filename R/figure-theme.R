@@ -11,6 +11,9 @@ new_colours <- c(
   reactivated = palette_of[["mauve"]]
 )
 
+# Groups of the user's own, in the order they are named.
+strip_colours <- palette_of[c("petrol", "ochre", "mauve", "moss", "brick", "ink")]
+
 # What was seen, and what a model says.
 model_colours <- c(came = palette_of[["ink"]], expected = "#2e8a94")
 

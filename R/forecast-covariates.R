@@ -156,8 +156,8 @@ column_words <- function(names, known) {
 # The customers' attributes beside their histories.
 with_attributes <- function(history, ledger, variables, call = rlang::caller_env()) {
   if (length(variables) == 0L) return(history)
-  known <- known_attributes(ledger)
-  check_columns_exist(variables, names(known), "the customers' attributes", call)
+  check_columns_exist(variables, attribute_names(ledger), "the customers' attributes", call)
+  known <- known_attributes(ledger, variables)
   place <- ledger_codes(ledger, history$customer)
   for (name in variables) {
     history[[name]] <- known[[name]][place]

@@ -31,7 +31,7 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
   net <- sums$net
   gross <- sums$gross
   shared_by <- money$shares_by %||%
-    if ("first_channel" %in% names(known_attributes(ledger))) "first_channel"
+    if ("first_channel" %in% attribute_names(ledger)) "first_channel"
   group <- if (is.null(shared_by)) {
     rep(1L, n)
   } else {

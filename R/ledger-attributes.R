@@ -1,41 +1,61 @@
 # What is known of each customer beside the measures: the customer table, the first purchase, and
 # bands of both.
 
-# Attributes by customer code: from the customer table, the latest of the lines, `first_...` from
-# the largest line of the first purchase, what can be derived, and the user's bands.
-known_attributes <- function(ledger) {
-  result <- raw_attributes(ledger)
-  for (name in names(ledger$bands)) {
-    result[[name]] <- band_values(ledger, name, result)
-  }
-  result
+# Attributes by customer code, all or these: from the customer table, the latest of the lines,
+# `first_...` from the largest line of the first purchase, what can be derived, and the user's
+# bands.
+known_attributes <- function(ledger, wanted = NULL) {
+  makers <- attribute_makers(ledger)
+  if (!is.null(wanted)) makers <- makers[intersect(wanted, names(makers))]
+  lapply(makers, \(make) make())
 }
 
-raw_attributes <- function(ledger) {
-  lines <- ledger$lines
-  result <- as.list(ledger$attributes)
-  shown <- setdiff(names(lines), c("number", "sales", "return_of", ".cost", ".discount"))
-  place <- first_purchase_line(ledger)
-  for (name in shown) {
-    result[[paste0("first_", name)]] <- as.character(lines[[name]][place])
+attribute_names <- function(ledger) names(attribute_makers(ledger))
+
+# What makes each attribute when it is asked for.
+attribute_makers <- function(ledger) {
+  makers <- plain_makers(ledger)
+  for (name in names(ledger$bands)) {
+    makers[[name]] <- band_maker(ledger, name, makers)
   }
-  latest <- setdiff(shown, c("product", "category", "channel", names(result)))
-  if (length(latest) > 0L) {
-    end <- last_line(ledger)
-    for (name in latest) {
-      result[[name]] <- as.character(lines[[name]][end])
-    }
+  makers
+}
+
+band_maker <- function(ledger, name, makers) {
+  force(name)
+  force(makers)
+  \() band_values(ledger, name, makers)
+}
+
+plain_makers <- function(ledger) {
+  lines <- ledger$lines
+  delayedAssign("first", first_purchase_line(ledger))
+  delayedAssign("latest", last_line(ledger))
+  makers <- lapply(as.list(ledger$attributes), \(x) \() x)
+  shown <- setdiff(names(lines), c(
+    "number", "sales", "return_of", ".quantity", ".cost", ".discount"
+  ))
+  for (name in shown) {
+    makers[[paste0("first_", name)]] <- line_maker(lines, name, \() first)
+  }
+  for (name in setdiff(shown, c("product", "category", "channel", names(makers)))) {
+    makers[[name]] <- line_maker(lines, name, \() latest)
   }
   if (".discount" %in% names(lines)) {
-    result$first_discount_share <- first_discount_share(ledger, place)
+    makers$first_discount_share <- \() first_discount_share(ledger, first)
   }
-  first <- first_purchase_day(ledger)
-  clock <- ledger_clock(ledger)
-  result$cohort <- label_of_day(first, clock)
+  makers$cohort <- \() label_of_day(first_purchase_day(ledger), ledger_clock(ledger))
   if (!is.null(ledger$meaning$registered)) {
-    result$days_to_first <- first - attribute_day(ledger, ledger$meaning$registered)
+    makers$days_to_first <- \() {
+      first_purchase_day(ledger) - attribute_day(ledger, ledger$meaning$registered)
+    }
   }
-  result
+  makers
+}
+
+line_maker <- function(lines, name, place) {
+  force(name)
+  \() as.character(lines[[name]][place()])
 }
 
 # For each customer the row in `lines` of the largest line of the first purchase (earliest of
@@ -93,10 +113,10 @@ band <- function(from, breaks = NULL, as = "number") {
 }
 
 # Groups of a band by customer code, sortable as text; what is not known or not a number is missing.
-band_values <- function(ledger, name, known = raw_attributes(ledger), call = rlang::caller_env()) {
+band_values <- function(ledger, name, makers = plain_makers(ledger), call = rlang::caller_env()) {
   rule <- ledger$bands[[name]]
-  check_columns_exist(rule$from, names(known), "the customer attributes", call)
-  x <- known[[rule$from]]
+  check_columns_exist(rule$from, names(makers), "the customer attributes", call)
+  x <- makers[[rule$from]]()
   if (rule$as %in% names(clocks)) {
     day <- read_days(
       ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call = call
@@ -116,7 +136,7 @@ band_values <- function(ledger, name, known = raw_attributes(ledger), call = rla
 # an order.
 natural_order <- function(ledger, name) {
   rule <- ledger$bands[[name]]
-  if (is.null(rule)) return(if (name == "cohort") sort(unique(raw_attributes(ledger)$cohort)))
+  if (is.null(rule)) return(if (name == "cohort") sort(unique(plain_makers(ledger)$cohort())))
   if (rule$as %in% names(clocks)) {
     sort(unique(band_values(ledger, name)))
   } else {
@@ -158,16 +178,16 @@ with_missing <- function(x) {
 
 # The groups of a breakdown, "(missing)" being one of its own.
 group_of <- function(ledger, by, call = rlang::caller_env()) {
-  known <- known_attributes(ledger)
-  lacking <- setdiff(by, names(known))
+  known <- attribute_names(ledger)
+  lacking <- setdiff(by, known)
   if (length(lacking) > 0L) {
     abort_nubrek(c(
       "There is no customer attribute {.field {lacking[[1]]}}.",
-      "x" = "There are {.field {names(known)}}.",
-      nearest_hint(lacking[[1L]], names(known))
+      "x" = "There are {.field {known}}.",
+      nearest_hint(lacking[[1L]], known)
     ), "attribute", call = call)
   }
-  groups <- lapply(known[by], with_missing)
+  groups <- lapply(known_attributes(ledger, by)[by], with_missing)
   as.data.table(groups)
 }
 

@@ -1,7 +1,7 @@
 # Lines become orders: same order id and customer, or (blank id) same customer and day.
 
 # The rows that count (all where `kept` is NULL), with the mapped columns that later breakdowns may
-# ask for, cost and discount in minor units.
+# ask for, quantities, cost and discount in minor units.
 kept_lines <- function(intake, columns, products, meaning, kept) {
   pick <- if (is.null(kept)) identity else \(x) x[kept]
   lines <- lapply(intake$rows, \(x) if (length(x) > 0L) pick(x) else x)
@@ -18,6 +18,9 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
       lines[[name]] <- blanks_missing(recode(lines$product, products$attributes[[name]][place]))
     }
   }
+  if (has_role(columns, "quantity")) {
+    lines$.quantity <- plain_quantities(pick(role_cells(intake$cells, columns, "quantity")), intake)
+  }
   if (has_role(columns, "discount")) {
     lines$.discount <- side_amounts(
       pick(role_cells(intake$cells, columns, "discount")), columns, "discount", intake
@@ -32,6 +35,16 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     lines$.cost <- round(lines$sales * ifelse(is.na(rate), 0, rate))
   }
   lines
+}
+
+# Quantities as plain numbers, to three decimals; what is no number stays as it is written.
+plain_quantities <- function(cells, intake) {
+  read <- parse_minor(levels(cells), 3L, intake$written$mark)
+  number <- format(
+    read$units / 1000, digits = 15L, trim = TRUE, scientific = FALSE, drop0trailing = TRUE
+  )
+  text <- ifelse(read$unreadable, as.character(levels(cells)), number)
+  recode(cells, ifelse(read$blank, NA_character_, text))
 }
 
 blanks_missing <- function(cells) {

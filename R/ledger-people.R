@@ -8,7 +8,7 @@ ledger_customers <- function(ledger, columns = "customer", codes = NULL) {
 
 #' @export
 ledger_customers.nubrek_memory <- function(ledger, columns = "customer", codes = NULL) {
-  known <- if (any(columns != "customer")) known_attributes(ledger)
+  known <- if (any(columns != "customer")) known_attributes(ledger, columns)
   found <- lapply(stats::setNames(nm = columns), \(name) {
     values <- if (name == "customer") ledger$ids else known[[name]]
     if (is.null(codes)) values else values[codes]

@@ -112,8 +112,8 @@ wanted_type <- function(value, types, scope, name, node) {
   )
 }
 
-# Values that stand in the rule itself: they have no rows and no column.
-is_constant <- function(value) length(value$from) == 0L && length(value$x) == 1L
+# Values that stand in the rule itself: they have no column.
+is_constant <- function(value) length(value$from) == 0L
 
 # Both sides of a comparison of one type. A day may be written as text; a text must be one that is
 # there, or it is a slip of the pen.
@@ -148,7 +148,7 @@ check_level <- function(text, value, scope) {
 
 rule_day <- function(value, node, scope) {
   day <- as.Date(as.character(value$x), format = "%Y-%m-%d", optional = TRUE)
-  if (is_constant(value) && is.na(day)) {
+  if (is_constant(value) && anyNA(day)) {
     word <- rule_text(node)
     abort_rule(scope, word, "{.code {word}} is no day; write {.code \"2025-03-31\"}.")
   }
@@ -197,9 +197,14 @@ in_values <- function(parts, scope, name) {
     if (!is_constant(one)) {
       abort_rule(scope, rule_text(node), "{.code %in%} needs values, such as {.code c(1, 2)}.")
     }
-    alike(value, one, list(parts[[1L]], node), scope, name)[[2L]]$x
+    one
   })
-  wanted <- do.call(c, each)
+  types <- unique(vapply(each, `[[`, "", "type"))
+  if (length(types) != 1L) {
+    abort_rule(scope, "%in%", "{.code %in%} needs values of one type, such as {.code c(1, 2)}.")
+  }
+  values <- rule_value(types, do.call(c, lapply(each, `[[`, "x")))
+  wanted <- alike(value, values, list(parts[[1L]], listed), scope, name)[[2L]]$x
   truth <- if (value$type == "text") {
     by_level(value$x, \(x) ifelse(is.na(x), NA, x %in% wanted))
   } else {

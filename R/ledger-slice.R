@@ -131,7 +131,7 @@ cut_orders <- function(ledger, keep, partly) {
 
 # Columns of the lines that filters and breakdowns can name.
 line_columns <- function(ledger) {
-  setdiff(names(ledger$lines), c("number", "sales", ".cost", ".discount"))
+  setdiff(names(ledger$lines), c("number", "sales", ".quantity", ".cost", ".discount"))
 }
 
 # The values of a line column, the missing ones last.

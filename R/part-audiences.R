@@ -18,6 +18,47 @@ audience_parts <- list(
     report = \(run) report_audiences(run)
   ),
   study_part(
+    "overlap",
+    "how the audiences overlap, and what chance alone would bring together",
+    "audiences",
+    make = \(study, ledger, audiences) {
+      do.call(audience_overlap, c(unname(attr(audiences, "audiences")), list(ledger = ledger)))
+    },
+    wanted = \(study) length(study$audiences) > 1L,
+    figure = \(x) 2.8 + 0.7 * length(basis_of(x, "names")),
+    report = \(run) report_overlap(run)
+  ),
+  study_part(
+    "audience_periods",
+    "what the audiences did over time, beside everybody",
+    "audiences",
+    make = \(study, ledger, audiences) {
+      do.call(audience_periods, c(unname(attr(audiences, "audiences")), list(ledger = ledger)))
+    },
+    wanted = \(study) !is.null(study$audiences),
+    figure = 7,
+    report = \(run) report_audience_periods(run)
+  ),
+  study_part(
+    "contrasts",
+    "what distinguishes each audience from everybody else, or from another",
+    "audiences",
+    make = \(study, ledger, audiences) audience_contrasts(audiences, ledger),
+    wanted = \(study) !is.null(study$audiences),
+    figure = 7,
+    options = c("name", "against"),
+    read = \(x, job, study, ledger) {
+      if (is.null(job$name) && is.null(job$against)) {
+        return(if (job$verb == "draw") attr(x, "contrasts")[[1L]] else x)
+      }
+      of <- names(attr(x, "audiences"))[[1L]]
+      a <- one_audience(x, job$name %||% of)
+      b <- if (!is.null(job$against)) one_audience(x, job$against)
+      compare_audiences(a, b, ledger)
+    },
+    report = \(run) report_contrasts(run)
+  ),
+  study_part(
     "rule_columns",
     "results by customer whose columns rules may name",
     "audiences",
@@ -34,15 +75,25 @@ audience_parts <- list(
 study_audiences <- function(study, ledger, results) {
   known <- list()
   for (name in names(study$audiences)) {
-    known[[name]] <- audience(
-      ledger,
-      rule = whole_conditions(study$audiences[[name]]),
-      name = name,
-      with = results,
-      known = known
-    )
+    said <- study$audiences[[name]]
+    known[[name]] <- if (is.null(said$rule)) {
+      audience_of(ledger, listed_ids(study, said), name)
+    } else {
+      audience(
+        ledger, rule = said$rule, name = name, among = said$among, with = results, known = known
+      )
+    }
   }
-  audience_table(known, ledger)
+  told <- vapply(study$audiences, \(said) paste(said$description, collapse = " "), "")
+  audience_table(known, ledger, told)
+}
+
+# The ids of a list that lies beside the study.
+listed_ids <- function(study, said) {
+  read <- read_source(study_files(study, said$files), file_format())
+  check_columns_exist(said$key, names(read$table), read$files[[1L]], NULL)
+  ids <- trim_text(as.character(read$table[[said$key]]))
+  ids[!is_blank(ids)]
 }
 
 # A list between brackets is cut at every comma, also at those inside a condition: pieces are put
@@ -57,7 +108,7 @@ whole_conditions <- function(pieces) {
 }
 
 # One row for each audience.
-audience_table <- function(audiences, ledger) {
+audience_table <- function(audiences, ledger, description) {
   read <- \(field) vapply(audiences, \(one) as.double(basis_of(one, field)), 0, USE.NAMES = FALSE)
   n <- vapply(audiences, nrow, 0L, USE.NAMES = FALSE)
   new_result(
@@ -67,13 +118,43 @@ audience_table <- function(audiences, ledger) {
       share = n / pmax(1, read("population")),
       sales = read("sales"),
       share_of_sales = ifelse(read("sales_of_all") > 0, read("sales") / read("sales_of_all"), NA),
-      cannot_tell = as.integer(read("cannot_tell"))
+      cannot_tell = as.integer(read("cannot_tell")),
+      description = unname(description)
     ),
     "audiences",
     ledger,
-    carried(ledger),
+    rbind(carried(ledger), do.call(rbind, lapply(audiences, list_remark))),
     audiences = audiences
   )
+}
+
+# Each audience beside everybody else: the five rows of each that its rule does not make itself. One
+# that leaves nobody to compare with has none.
+audience_contrasts <- function(audiences, ledger) {
+  each <- attr(audiences, "audiences")
+  contrasts <- Filter(Negate(is.null), lapply(each, \(one) {
+    tryCatch(compare_audiences(one, ledger = ledger), nubrek_error_argument = \(e) NULL)
+  }))
+  rows <- lapply(names(contrasts), \(name) {
+    found <- plain_table(contrasts[[name]])
+    found <- utils::head(found[!found$from_rule & found$level != "(missing)", ], 5L)
+    cbind(audience = rep(name, nrow(found)), found[setdiff(names(found), "from_rule")])
+  })
+  empty <- data.frame(audience = character())
+  new_result(
+    as.list(do.call(rbind, c(rows, if (length(rows) == 0L) list(empty)))),
+    "contrasts",
+    ledger,
+    carried(ledger),
+    basis = list(kinds = contrast_kinds),
+    audiences = each,
+    contrasts = contrasts
+  )
+}
+
+list_remark <- function(one) {
+  found <- remarks(one)
+  found[found$about == "unknown ids", ]
 }
 
 one_audience <- function(x, name) {
@@ -107,8 +188,11 @@ check_audience_rules <- function(study, ledger) {
   known <- list()
   from_results <- any(c("tiers", "rfm", "map") %in% names(study))
   for (name in names(study$audiences)) {
+    said <- study$audiences[[name]]
+    if (is.null(said$rule)) audience_of(ledger, listed_ids(study, said), name)
+    if (!is.null(said$among)) check_during(ledger, said$among, "among")
     scope <- audience_scope(ledger, known = known)
-    for (text in whole_conditions(study$audiences[[name]])) {
+    for (text in said$rule) {
       node <- parse_rule(text, NULL)
       strange <- setdiff(all.vars(node), c(scope$names, line_scope(ledger, "")$names))
       if (length(strange) > 0L && from_results) next

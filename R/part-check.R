@@ -114,7 +114,7 @@ study_checks <- list(
   },
   outputs = \(study, ledger) {
     check_columns_exist(
-      study$outputs$contact, names(known_attributes(ledger)), "the customer attributes", NULL
+      study$outputs$contact, attribute_names(ledger), "the customer attributes", NULL
     )
   }
 )

@@ -59,7 +59,8 @@ describe.nubrek_audience_course <- function(x) {
 
 #' @export
 describe.nubrek_audience_changes <- function(x) {
-  n <- stats::setNames(x$customers, x$change)
+  n <- c(joined = 0, stayed = 0, left = 0)
+  n[] <- vapply(names(n), \(change) sum(x$customers[x$change == change]), 0)
   list(
     heading = paste(
       c("Who joined and who left", seen_text(basis_of(x, "name"))), collapse = ": "
@@ -102,7 +103,9 @@ describe.nubrek_overlap <- function(x) {
   lift <- basis_of(x, "lift")
   list(
     heading = paste("Overlap of", paste(seen_text(called), collapse = ", ")),
-    finding = if (!is_part(x) && length(called) == 2L && !is.na(lift)) {
+    finding = if (!is_part(x) && length(called) > 2L) {
+      overlap_finding(x)
+    } else if (!is_part(x) && length(called) == 2L && !is.na(lift)) {
       sprintf(
         paste0(
           "%s are in both; chance alone would bring %s together: %.2f times as many ",
@@ -116,6 +119,20 @@ describe.nubrek_overlap <- function(x) {
         odds_text(basis_of(x, "upper"))
       )
     }
+  )
+}
+
+# Of more than two audiences: how many are in several, and where most of these are.
+overlap_finding <- function(x) {
+  number <- vapply(attr(x, "cells"), \(cell) sum(bitwAnd(cell, 2^(0:19)) > 0), 0L)
+  several <- number > 1L
+  if (sum(x$customers[several]) == 0L) return("Nobody is in more than one of the audiences.")
+  each <- tapply(x$customers[several], x$who[several], sum)
+  sprintf(
+    "%s are in more than one audience; most of them (%s) in %s.",
+    n_of(sum(each), "customer"),
+    format_count(max(each)),
+    seen_text(names(each)[[which.max(each)]])
   )
 }
 
@@ -151,8 +168,8 @@ contrast_words <- function(one, others) {
     return(sprintf(
       "They differ most in %s: %s against %s.",
       gsub("_", " ", one$what),
-      formatC(one$inside, format = "fg", digits = 4L, big.mark = "\u202f"),
-      formatC(one$outside, format = "fg", digits = 4L, big.mark = "\u202f")
+      four_digits(one$inside),
+      four_digits(one$outside)
     ))
   }
   often <- sort(c(one$inside, one$outside))
@@ -169,5 +186,46 @@ contrast_words <- function(one, others) {
     } else {
       sprintf(": %.1f times as often of %s", often[[2L]] / often[[1L]], others)
     }
+  )
+}
+
+#' @export
+describe.nubrek_audience_periods <- function(x) {
+  called <- basis_of(x, "names")
+  list(
+    heading = paste("Over time:", paste(seen_text(called), collapse = ", ")),
+    finding = if (!is_part(x)) audience_periods_finding(x, called)
+  )
+}
+
+# The last complete period of the first audience beside the others.
+audience_periods_finding <- function(x, called) {
+  rows <- plain_table(x)
+  rows <- rows[!rows$partial & rows$known > 0L, ]
+  last <- rows[rows$period == max(rows$period), ]
+  place <- match(called[c(1L, length(called))], last$who)
+  if (nrow(rows) == 0L || anyNA(place)) return(NULL)
+  sprintf(
+    "In %s, %s of \u201c%s\u201d came back, and %s of %s.",
+    period_label(last$period[[1L]], basis_of(x, "clock")),
+    present_share(last$active_share[[place[[1L]]]]),
+    seen_text(called[[1L]]),
+    present_share(last$active_share[[place[[2L]]]]),
+    called[[length(called)]]
+  )
+}
+
+#' @export
+describe.nubrek_contrasts <- function(x) {
+  list(
+    heading = "What distinguishes the audiences",
+    finding = if (!is_part(x) && nrow(x) > 0L) {
+      one <- attr(x, "contrasts")[[1L]]
+      sprintf("\u201c%s\u201d: %s", seen_text(x$audience[[1L]]), describe(one)$finding)
+    },
+    after = c("", paste0(
+      "The five rows of each that its rule does not make itself. One of them, whole: ",
+      if (on_command()) "--name NAME, beside another --against NAME" else "attr(x, \"contrasts\")"
+    ))
   )
 }

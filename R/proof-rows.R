@@ -297,3 +297,29 @@ rows_behind.nubrek_moves <- function(result, ledger, ...) {
   })
   order_rows(ledger, sort(unique(unlist(rows))))
 }
+
+# All orders of the customers of the combinations.
+#' @export
+rows_behind.nubrek_overlap <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  whose <- attr(result, "who")
+  by <- basis_of(result, "by")
+  wanted <- if (is.null(by)) list(picked$who) else list(picked$who, picked[[by]])
+  here <- if (is.null(by)) list(whose$who) else list(whose$who, whose$level)
+  orders_of(ledger, ledger_codes(
+    ledger, whose$customer[row_keys(here) %in% row_keys(wanted)]
+  ))
+}
+
+# All orders of those who joined, stayed or left.
+#' @export
+rows_behind.nubrek_audience_changes <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  whose <- attr(result, "who")
+  keys <- c("change", "because")
+  orders_of(ledger, ledger_codes(
+    ledger, whose$customer[row_keys(whose[keys]) %in% row_keys(picked[keys])]
+  ))
+}

@@ -1,28 +1,74 @@
 # What customers did in the lines for which conditions hold.
 
-# Per customer code, of lines within a span for which every condition of `filter` holds (expressions
-# over line columns, worked out by their own rules): `sales` in minor units, returns taken off;
+# For each of `questions` (see `line_question()`), all in one pass, per customer code, of lines
+# within a span for which every condition holds: `sales` in minor units, returns taken off;
 # `purchases`, those whose lines under the conditions are worth a purchase together (definition 25);
-# `last`, the day of the latest, missing without one; `returned`, lines below zero. A condition that
-# reads a missing attribute does not hold for that line. `text` is the rule, for its errors.
-reduce_lines <- function(ledger, filter, span, text) UseMethod("reduce_lines")
+# `last`, the day of the latest, missing without one; `returned`, lines below zero; `units` where
+# they are wanted. A condition that reads a missing attribute does not hold for that line.
+reduce_lines <- function(ledger, questions) UseMethod("reduce_lines")
 
 #' @export
-reduce_lines.nubrek_memory <- function(ledger, filter, span, text) {
-  lines <- ledger$lines
-  scope <- line_scope(ledger, text)
-  keep <- rep(TRUE, nrow(lines))
-  for (condition in filter) {
-    keep <- keep & rule_truth(condition, scope, nrow(lines))$x
-  }
-  keep[is.na(keep)] <- FALSE
-  data.table::setDT(cpp_line_measures(
-    list(number = lines$number, sales = lines$sales, keep = keep),
+reduce_lines.nubrek_memory <- function(ledger, questions) {
+  units <- quantity_units(ledger, questions)
+  cpp_line_measures(
     ledger$orders,
+    list(
+      sales = ledger$lines$sales,
+      quantity = if (is.null(units)) integer() else ledger$lines$.quantity,
+      units = as.double(units)
+    ),
+    lapply(questions, \(question) {
+      list(
+        span = c(as.integer(question$span$from), as.integer(question$span$until)),
+        units = question$units,
+        tests = lapply(question$filter, line_test, ledger = ledger, text = question$text)
+      )
+    }),
     list(least = ledger$least, by_day = ledger$meaning$purchase_unit == "day"),
-    c(as.integer(span$from), as.integer(span$until)),
-    n_customers(ledger)
-  ))
+    n_customers(ledger),
+    reading_threads()
+  )
+}
+
+# Conditions on lines (`filter`, expressions), days (`span`), whether `units` are wanted, and the
+# `text` of the rule, for its errors.
+line_question <- function(filter, span, units = FALSE, text = "") {
+  list(filter = filter, span = span, units = units, text = text)
+}
+
+# A condition, worked out once for each level where it reads one column of texts, else for each
+# line.
+line_test <- function(condition, ledger, text) {
+  scope <- line_scope(ledger, text)
+  reads <- all.vars(condition)
+  column <- if (length(reads) == 1L && reads %in% line_columns(ledger)) ledger$lines[[reads]]
+  if (!is.factor(column)) {
+    truth <- rule_truth(condition, scope, nrow(ledger$lines))$x
+    return(list(code = as.integer(truth), holds = 1L))
+  }
+  scope$column <- \(name) if (name == reads) rule_value("text", levels(column), name)
+  list(code = column, holds = as.integer(rule_truth(condition, scope, nlevels(column))$x))
+}
+
+# The quantity that each code stands for; NULL where nobody asks.
+quantity_units <- function(ledger, questions) {
+  asking <- Find(\(question) question$units, questions)
+  if (is.null(asking)) return(NULL)
+  cells <- ledger$lines$.quantity
+  scope <- list(text = asking$text)
+  if (is.null(cells)) {
+    abort_rule(
+      scope, "units", "The lines have no quantity.",
+      "i" = "Map it: {.code column_map(quantity = )}."
+    )
+  }
+  units <- suppressWarnings(as.double(levels(cells)))
+  if (anyNA(units)) {
+    abort_rule(
+      scope, "units", "A quantity is no number: {.val {levels(cells)[is.na(units)][[1L]]}}."
+    )
+  }
+  units
 }
 
 # What conditions on lines may speak of: the columns of the lines, and their sales.

@@ -15,6 +15,28 @@ report_audiences <- function(run) {
   )
 }
 
+report_overlap <- function(run) {
+  if (length(basis_of(run$overlap, "names")) > length(strip_colours)) {
+    return(html_table(run$overlap, 12L, "Combinations of audiences"))
+  }
+  htmltools::tagList(
+    html_subject(describe(run$overlap)$heading, describe(run$overlap)$finding),
+    html_figure(run$overlap, height = 2.4 + 0.6 * length(basis_of(run$overlap, "names")))
+  )
+}
+
+report_audience_periods <- function(run) {
+  if (length(basis_of(run$audience_periods, "names")) > length(strip_colours) + 1L) return(NULL)
+  html_figure(run$audience_periods, height = 6.5)
+}
+
+report_contrasts <- function(run) {
+  if (nrow(run$contrasts) == 0L) return(NULL)
+  html_table(
+    run$contrasts, 20L, "What distinguishes each audience, beyond what its rule says itself"
+  )
+}
+
 audience_terms <- function() {
   list(
     audience = "Customers for whom every condition of a rule holds.",

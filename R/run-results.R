@@ -56,7 +56,9 @@ check_results <- function(study, folder) {
 # All files that the study reads.
 study_inputs <- function(study) {
   files <- c(
-    unlist(lapply(study$data[names(study$data) != "keep"], files_named)), study$payback$spend$files
+    unlist(lapply(study$data[names(study$data) != "keep"], files_named)),
+    study$payback$spend$files,
+    unlist(lapply(study$audiences, `[[`, "files"))
   )
   unlist(lapply(study_files(study, files), expand_glob))
 }
@@ -118,7 +120,7 @@ sweep_drafts <- function(folder) {
 run_lists <- function(run) {
   contact <- run$study$outputs$contact
   if (!is.null(contact)) {
-    check_columns_exist(contact, names(known_attributes(run$ledger)), "the customer attributes")
+    check_columns_exist(contact, attribute_names(run$ledger), "the customer attributes")
   }
   parts <- Filter(\(part) !is.null(run[[part$name]]), part_records())
   lapply(unlist(lapply(unname(parts), `[[`, "lists")), \(make) make(run))

@@ -144,8 +144,11 @@ audiences_keys <- function() {
   named_each(
     "groups of customers by rules; each has a name of your own",
     study_key(
-      leaf_texts(),
-      "conditions, all of which must hold; unless(x) takes away",
+      leaf_audience(),
+      paste0(
+        "conditions, all of which must hold (unless(x) takes away); or a section with rule or files ",
+        "and key (a list of ids), description, among"
+      ),
       "",
       "[sales >= 200, unless(bought(last = 90))]"
     )

@@ -148,6 +148,24 @@ leaf_amounts <- function() {
     "numbers"
   )
 }
+# An audience: conditions alone, or a section.
+leaf_audience <- function() {
+  leaf(read_audience, "conditions, or a section with rule, or with files and key")
+}
+read_audience <- function(x) {
+  said <- if (is.null(names(x))) list(rule = x) else as.list(x)
+  keys <- c("rule", "files", "key", "description", "among")
+  texts <- all(vapply(said, \(one) {
+    checkmate::test_character(unlist(one), any.missing = FALSE, min.len = 1L)
+  }, NA))
+  how <- c("rule", "files") %in% names(said)
+  whole <- sum(how) == 1L && how[[2L]] == ("key" %in% names(said))
+  if (!texts || !all(names(said) %in% keys) || !whole) return(wrong)
+  said <- lapply(said, \(one) as.character(unlist(one)))
+  if (!is.null(said$rule)) said$rule <- whole_conditions(said$rule)
+  said
+}
+
 leaf_limits <- function() {
   leaf(
     \(x) if (length(x) == 0L || identical(x, "")) numeric() else leaf_numbers()$read(x),

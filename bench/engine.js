@@ -46,4 +46,9 @@ await measure("scores, tiers, moves", `with m as (select customer, count(*) filt
   a as (${year(2024)}), b as (${year(2025)}),
   moved as (select (a.k - 1) * 100 < 10 * a.n as was, (b.k - 1) * 100 < 10 * b.n as still from a left join b on a.customer = b.customer)
   select sum(r) as r, sum(f) as f, sum(v) as v, count(*) filter (top) as top, (select count(*) filter (was and still) from moved) as stayed, (select count(*) filter (was and still is null) from moved) as gone from scored`);
+await db.run(`create table lines as select customer, order_id, day, sku, cast(round(cast(amount as decimal(18, 2)) * 100) as bigint) as cents from (select distinct * from ${csv})`);
+const some = (from, to) => `sku in (${Array.from({ length: to - from + 1 }, (_, i) => `'S${String(from + i).padStart(4, "0")}'`)})`;
+await measure("audience", `with o as (select customer, order_id, sum(cents) filter (day >= date '2024-12-31' and ${some(1, 300)}) as a, sum(cents) filter (${some(301, 900)}) as b from lines group by 1, 2),
+  f as (select customer, count(*) filter (a > 0) as a, sum(b) as b from o group by 1)
+  select count(*) as n, sum(p.sales) as s from people p join f using (customer) where p.sales >= 20000 and p.purchases >= 2 and p.last >= date '2024-07-01' and f.a >= 1 and f.b >= 5000`);
 console.log(JSON.stringify({ seconds, answers }));

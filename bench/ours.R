@@ -56,6 +56,17 @@ answers[["scores, tiers, moves"]] <- c(
   cell("absent")
 )
 rm(r, t, v)
+# five conditions, two of them measures of chosen lines
+some <- \(skus) paste0("product %in% c(", toString(sprintf("\"S%04d\"", skus)), ")")
+rule <- c(
+  "sales >= 200",
+  "purchases >= 2",
+  "last_purchase >= \"2024-07-01\"",
+  sprintf("purchases(%s, from = \"2024-12-31\") >= 1", some(1:300)),
+  sprintf("sales(%s) >= 50", some(301:900))
+)
+clock("audience", a <- audience(ledger, rule = rule))
+answers[["audience"]] <- c(nrow(a), round(100 * sum(attr(a, "course")$sales[[5L]])))
 folder <- file.path(dirname(file), "ledger")
 clock("save", save_ledger(ledger, folder))
 clock("reopen", again <- open_ledger(folder))

@@ -148,6 +148,34 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_line_measures
+Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List questions, Rcpp::List rule, int n_customers, int threads);
+RcppExport SEXP _nubrek_cpp_line_measures(SEXP ordersSEXP, SEXP linesSEXP, SEXP questionsSEXP, SEXP ruleSEXP, SEXP n_customersSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type questions(questionsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type rule(ruleSEXP);
+    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_line_measures(orders, lines, questions, rule, n_customers, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_count_steps
+Rcpp::List cpp_count_steps(Rcpp::List truths, Rcpp::LogicalVector takes_away, Rcpp::LogicalVector inside, Rcpp::NumericVector money);
+RcppExport SEXP _nubrek_cpp_count_steps(SEXP truthsSEXP, SEXP takes_awaySEXP, SEXP insideSEXP, SEXP moneySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type truths(truthsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type takes_away(takes_awaySEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type inside(insideSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type money(moneySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_count_steps(truths, takes_away, inside, money));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_minor_units
 Rcpp::List cpp_minor_units(Rcpp::List amounts, int decimals, std::string decimal_mark);
 RcppExport SEXP _nubrek_cpp_minor_units(SEXP amountsSEXP, SEXP decimalsSEXP, SEXP decimal_markSEXP) {
@@ -463,20 +491,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type units(unitsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type span(spanSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_group_sales(groups, order, orders, units, span));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_line_measures
-Rcpp::List cpp_line_measures(Rcpp::List lines, Rcpp::List orders, Rcpp::List rule, Rcpp::IntegerVector span, int n_customers);
-RcppExport SEXP _nubrek_cpp_line_measures(SEXP linesSEXP, SEXP ordersSEXP, SEXP ruleSEXP, SEXP spanSEXP, SEXP n_customersSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type lines(linesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type rule(ruleSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type span(spanSEXP);
-    Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_line_measures(lines, orders, rule, span, n_customers));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -802,6 +816,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_repeated_rows", (DL_FUNC) &_nubrek_cpp_repeated_rows, 1},
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
     {"_nubrek_cpp_date_orders", (DL_FUNC) &_nubrek_cpp_date_orders, 1},
+    {"_nubrek_cpp_line_measures", (DL_FUNC) &_nubrek_cpp_line_measures, 6},
+    {"_nubrek_cpp_count_steps", (DL_FUNC) &_nubrek_cpp_count_steps, 4},
     {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 3},
     {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
@@ -828,7 +844,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 4},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 5},
-    {"_nubrek_cpp_line_measures", (DL_FUNC) &_nubrek_cpp_line_measures, 5},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 6},
     {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 5},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 5},

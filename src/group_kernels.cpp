@@ -50,27 +50,4 @@ std::vector<GroupSums> sum_groups(const GroupedRows& rows, std::size_t n_groups,
   return sums;
 }
 
-void measure_lines(const KeptLines& lines, const Span& span, const PurchaseRule& rule,
-                   const LineMeasures& out) {
-  for (std::size_t i = 0; i < lines.n;) {
-    const std::size_t o = static_cast<std::size_t>(lines.order[i] - 1);
-    const int c = lines.orders.customer[o] - 1, day = lines.orders.day[o];
-    const bool in = span.holds(day);
-    double money = 0;
-    bool any = false;
-    for (; i < lines.n && static_cast<std::size_t>(lines.order[i] - 1) == o; ++i) {
-      if (!in || lines.keep[i] != 1) continue;
-      any = true;
-      money += lines.money[i];
-      out.returned[c] += lines.money[i] < 0;
-    }
-    if (!any) continue;
-    out.money[c] += money;
-    if (money < rule.least) continue;
-    const bool again = rule.by_day && out.purchases[c] > 0 && out.last[c] == day;
-    out.purchases[c] += !again;
-    out.last[c] = day;
-  }
-}
-
 }  // namespace nubrek

@@ -29,21 +29,4 @@ struct GroupSums {
 std::vector<GroupSums> sum_groups(const GroupedRows& rows, std::size_t n_groups, const Span& span,
                                   const PurchaseRule& rule);
 
-// Of the kept lines of each customer within a span: money, purchases (worth at least `least` in
-// these lines), the day of the latest of them (untouched without one), and lines below zero.
-// `order` gives each line's order (from 1); `keep` is 1 where a line counts.
-struct KeptLines {
-  Events orders;
-  const int* order;
-  const double* money;
-  const int* keep;
-  std::size_t n;
-};
-struct LineMeasures {
-  double* money;
-  int *purchases, *last, *returned;
-};
-void measure_lines(const KeptLines& lines, const Span& span, const PurchaseRule& rule,
-                   const LineMeasures& out);
-
 }  // namespace nubrek

@@ -100,23 +100,3 @@ Rcpp::List cpp_group_sales(Rcpp::List groups, Rcpp::IntegerVector order, Rcpp::L
                             Rcpp::_["orders"] = n_orders, Rcpp::_["purchases"] = purchases,
                             Rcpp::_["units"] = total);
 }
-
-// Of the kept lines of each customer within a span: money, purchases, the day of the latest (NA
-// without one) and lines below zero. `lines` has `number` (the order), `sales` and `keep`; `rule`
-// is how a purchase is counted: `least`, `by_day`.
-// [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_line_measures(Rcpp::List lines, Rcpp::List orders, Rcpp::List rule,
-                             Rcpp::IntegerVector span, int n_customers) {
-  const Rows of(orders);
-  const Rcpp::IntegerVector order = lines["number"];
-  const Rcpp::NumericVector money = lines["sales"];
-  const Rcpp::LogicalVector keep = lines["keep"];
-  Rcpp::NumericVector total(n_customers);
-  Rcpp::IntegerVector purchases(n_customers), last(n_customers, NA_INTEGER), returned(n_customers);
-  nubrek::measure_lines({of.events(), order.begin(), money.begin(), keep.begin(),
-                         static_cast<std::size_t>(order.size())},
-                        {span[0], span[1]}, {rule["least"], rule["by_day"]},
-                        {total.begin(), purchases.begin(), last.begin(), returned.begin()});
-  return Rcpp::List::create(Rcpp::_["sales"] = total, Rcpp::_["purchases"] = purchases,
-                            Rcpp::_["last"] = last, Rcpp::_["returned"] = returned);
-}

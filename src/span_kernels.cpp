@@ -4,9 +4,7 @@
 #include "threads.h"
 
 namespace nubrek {
-namespace {
 
-// Row ranges that begin and end with a customer, so that each can be worked on alone.
 std::vector<std::size_t> customer_ranges(const Events& rows, int parts) {
   std::vector<std::size_t> at{0};
   for (int k = 1; k < parts; ++k) {
@@ -18,6 +16,8 @@ std::vector<std::size_t> customer_ranges(const Events& rows, int parts) {
   at.push_back(rows.n);
   return at;
 }
+
+namespace {
 
 // Sums of one customer stay in registers until the next one.
 void sum_orders(const Events& orders, const double* sales, std::size_t from, std::size_t to,

@@ -10,6 +10,9 @@ struct Span {
   bool holds(int day) const { return (day >= from) & (day <= until); }
 };
 
+// Row ranges that begin and end with a customer, so that each can be worked on alone.
+std::vector<std::size_t> customer_ranges(const Events& rows, int parts);
+
 // The first day of each customer; others are not touched.
 void first_days(const Events& purchases, int* out);
 

@@ -57,6 +57,59 @@ sound_ledger <- function(ledger) {
   all(prove_totals(ledger)$exact)
 }
 
+# Conditions that people write, and words that would do harm if anything evaluated them.
+fuzz_rules <- function(trap) {
+  list(
+    whole = c(
+      "purchases(channel == \"Web\", last = 90) >= 2 & !(open_gap > 30)",
+      "between(sales, 10, 90)",
+      "first_channel %in% c(\"Web\", \"Mill\") | overdue > 1.5",
+      "unless(month_of(last_purchase) == 4)",
+      "none_of(bought(last = 30), sales(from = \"2024-03-01\", until = \"2024-06-30\") > 9)",
+      "last_purchase - first_purchase > 30 & -sales / 2 + 3 < 1e2",
+      "days_since(state == \"paid\") < 40",
+      "in_audience(\"earlier\")"
+    ),
+    hostile = c(
+      sprintf("system(\"touch %s\")", trap),
+      sprintf("file.create(\"%s\")", trap),
+      sprintf("(function() file.create(\"%s\"))()", trap),
+      sprintf("base::file.create(\"%s\")", trap),
+      sprintf("{file.create(\"%s\"); 1}", trap),
+      sprintf("eval(parse(text = 'file.create(\"%s\")'))", trap),
+      sprintf("local(file.create(\"%s\"))", trap),
+      "`system`(\"ls\")", "sales$x", "sales@x", "sales[[1]]", "~sales", "?sales", "x <- 3",
+      "if (TRUE) sales > 1", "repeat {}", "while (TRUE) 1", "quote(sales)", "..1", "NULL", "1i",
+      "NA", "Inf", "1e999", "c(1, 2)", "s\u0430les", "\u202esales", "\uff1e", "\U1F9F6", "{x}", "%n"
+    )
+  )
+}
+
+rule_bytes <- function(bytes) rawToChar(bytes[bytes > 0])
+
+fuzz_rule <- function(trap) {
+  rules <- fuzz_rules(trap)
+  deep <- sample(c(3L, 60L, 400L, 5000L), 1L)
+  switch(
+    sample(c("mutated", "mutated", "spliced", "hostile", "nested"), 1L),
+    mutated = rule_bytes(mangled(charToRaw(sample(rules$whole, 1L)), sample(1:2, 1L))),
+    spliced = { # a word for a word of another, or for something hostile
+      pieces <- "\"[^\"]*\"|%in%|[\\w.]+|[(),]|[^\\w\\s\"(),]+"
+      words <- \(text) unlist(regmatches(text, gregexpr(pieces, text, perl = TRUE)))
+      word <- words(sample(rules$whole, 1L))
+      others <- if (runif(1) < 0.7) words(rules$whole) else rules$hostile
+      word[[sample(length(word), 1L)]] <- sample(others, 1L)
+      paste(word, collapse = " ")
+    },
+    hostile = paste(sample(rules$hostile, 1L), sample(c("", "> 1", "& sales > 1", ")"), 1L)),
+    nested = {
+      around <- sample(c("(", "!", "-", "all_of(", "unless(", "1 + ("), 1L)
+      ends <- strrep(")", deep * grepl("(", around, fixed = TRUE))
+      paste0(strrep(around, deep), sample(rules$whole, 1L), ends)
+    }
+  )
+}
+
 # Each kind makes its case in a folder and says whether what comes of it is sound.
 fuzz_kinds <- list(
   csv = \(folder) {
@@ -131,6 +184,17 @@ fuzz_kinds <- list(
     text <- mangled(charToRaw(rule), 1L)
     tiers <- assign_tiers(example_ledger(), c(best = 20, middle = 30, base = 50))
     is.data.frame(filter_where(tiers, rawToChar(text[text > 0])))
+  },
+  rule = \(folder) {
+    trap <- file.path(folder, "trap")
+    ledger <- example_ledger()
+    earlier <- list(earlier = audience(ledger, sales > 50))
+    end <- tryCatch(
+      is.data.frame(audience(ledger, rule = fuzz_rule(trap), known = earlier)), nubrek_error = identity
+    )
+    if (file.exists(trap)) stop("a rule did something")
+    if (inherits(end, "nubrek_error")) stop(end)
+    end
   },
   arguments = \(folder) {
     words <- c(

@@ -1,4 +1,4 @@
-# 10,000 damaged inputs: each ends as something sound or as an error of ours. Cases run in processes
+# 10,000 damaged inputs and as many rules: each ends as something sound or as an error of ours. Cases run in processes
 # with a limit of memory and time, so that a crash is seen and counted; the next process goes on
 # behind it. Usage: Rscript tools/fuzz.R [CASES] [SEED]; called by itself with KIND FROM TO FILE for
 # one process.
@@ -23,7 +23,7 @@ cases <- if (length(args) > 0L) as.integer(args[[1L]]) else 10000L
 seed <- if (length(args) > 1L) as.integer(args[[2L]]) else 1L
 share <- c(
   csv = 0.3, gz = 0.1, parquet = 0.12, xlsx = 0.08, study = 0.15, kept = 0.1, where = 0.1,
-  arguments = 0.05
+  arguments = 0.05, rule = 1
 )
 
 # The cases of one kind, one process after the other until all are through.

@@ -189,11 +189,107 @@ test_that("windows, returns and orders of several lines are those of the definit
 test_that("sales() without a condition are the customers' sales to the cent", {
   for (seed in 1:6) {
     ledger <- random_ledger(seed)
-    got <- reduce_lines(ledger, list(), list(from = ledger$history_start, until = ledger$as_of), "")
+    span <- list(from = ledger$history_start, until = ledger$as_of)
+    got <- reduce_lines(ledger, list(line_question(list(), span)))[[1L]]
     expect_identical(got$sales, reduce_customers(ledger)$sales)
     expect_identical(got$purchases, reduce_customers(ledger)$purchases)
     expect_identical(got$last, reduce_customers(ledger)$last)
   }
+})
+
+test_that("units are the mapped quantities of the lines, read with the file's mark", {
+  lines <- data.frame(
+    who = c("A", "A", "A", "B"), receipt = c("1", "1", "2", "3"), kind = c("x", "y", "x", "x"),
+    day = as.Date("2024-03-01") + c(0, 0, 40, 3), pieces = c("1,5", "2", "", "3"),
+    paid = c("10,50", "4,00", "6,00", "9,25")
+  )
+  map <- column_map(
+    "who", "day", order = "receipt", category = "kind", quantity = "pieces", sales = "paid"
+  )
+  ledger <- open_ledger(lines, map, meanings(currency = "EUR", decimal_mark = ","))
+  got <- audience(ledger, units(category == "x") >= 0, units() >= 0)
+  expect_identical(got$`units(category == "x")`, c(1.5, 3))
+  expect_identical(got$`units()`, c(3.5, 3))
+  expect_identical(audience(ledger, units(until = "2024-03-03") > 3.4)$customer, "A")
+  folder <- withr::local_tempdir()
+  save_ledger(ledger, file.path(folder, "kept"))
+  again <- open_ledger(file.path(folder, "kept"))
+  expect_identical(audience(again, units() >= 0)$`units()`, c(3.5, 3))
+  expect_false(".quantity" %in% names(customers(ledger)))
+  lines$pieces[[2L]] <- "two"
+  odd <- open_ledger(lines, map, meanings(currency = "EUR", decimal_mark = ","))
+  expect_error(audience(odd, units() > 1), "two", class = "nubrek_error_rule")
+  expect_error(audience(counted(), units() > 1), "no quantity", class = "nubrek_error_rule")
+})
+
+test_that("all questions to the lines in one pass answer as each alone, by any number of threads", {
+  for (seed in 1:6) {
+    ledger <- random_ledger(seed)
+    span <- list(from = ledger$history_start, until = ledger$as_of)
+    one <- bquote(channel == .(levels(ledger$lines$channel)[[1L]]))
+    questions <- list(
+      line_question(list(one), span),
+      line_question(list(quote(sales > 20), bquote(!.(one))), span),
+      line_question(list(), list(from = ledger$as_of - 100, until = ledger$as_of))
+    )
+    together <- reduce_lines(ledger, questions)
+    withr::with_options(list(nubrek.threads = 3L), {
+      expect_identical(lapply(questions, \(one) reduce_lines(ledger, list(one))[[1L]]), together)
+    })
+  }
+})
+
+test_that("an audience may be a list of ids, and says which of them are not known", {
+  ledger <- example_ledger()
+  listed <- audience_of(ledger, c("P04", " P01", "P04", "X99"), "invited")
+  expect_identical(listed$customer, c("P01", "P04"))
+  expect_match(remarks(listed)$remark, "X99", all = FALSE)
+  both <- audience(ledger, in_audience("invited") | sales > 200, known = list(listed))
+  expect_identical(
+    both$customer, sort(union(c("P01", "P04"), audience(ledger, sales > 200)$customer))
+  )
+  expect_error(audience_of(ledger, "X99", "lost"), "X99", class = "nubrek_error_argument")
+  folder <- withr::local_tempdir()
+  data.table::fwrite(example_orders(), file.path(folder, "orders.csv"))
+  writeLines(c("card;who", "1;P01", "2;P07", "3;"), file.path(folder, "cards.csv"))
+  write_study <- \(...) writeLines(c(
+    "data: {orders: {files: orders.csv, columns: {customer: customer, order: receipt, date: day,",
+    "  sales: amount, channel: shop}}}", "outputs: {report: no}", "audiences:", ...
+  ), file.path(folder, "study.yaml"))
+  write_study(
+    "  carded: {files: cards.csv, key: who, description: holders of a card}",
+    "  both: {rule: ['in_audience(\"carded\")', sales(channel == \"Web\", last = 900) >= 0]}"
+  )
+  run <- run_study(file.path(folder, "study.yaml"))
+  expect_identical(run$audiences$description, c("holders of a card", ""))
+  expect_identical(run$audiences$customers[[1L]], 2L)
+  expect_true(file.path(folder, "cards.csv") %in% study_inputs(run$study))
+  for (odd in c("{files: cards.csv}", "{rule: sales > 1, files: cards.csv, key: who}", "{rool: x}")) {
+    write_study(paste("  carded:", odd))
+    expect_error(read_study(file.path(folder, "study.yaml")), class = "nubrek_error_study")
+  }
+})
+
+test_that("an audience over time and everybody else add up to the ledger, whose known ones came before", {
+  ledger <- example_ledger()
+  mine <- audience(ledger, purchases >= 2, name = "back")
+  got <- audience_periods(mine, ledger = ledger, clock = "quarter")
+  all <- customer_periods(ledger, "quarter")
+  expect_equal(
+    as.vector(tapply(got$sales, got$period, sum)[as.character(sort(unique(all$period)))]),
+    as.vector(tapply(all$sales, all$period, sum))
+  )
+  # by hand: who of the members bought before the second quarter and in it
+  before <- all[all$customer %in% mine$customer & all$purchases > 0L, ]
+  second <- sort(unique(got$period))[[2L]]
+  known <- unique(before$customer[before$period < second])
+  row <- got[got$who == "back" & got$period == second, ]
+  expect_identical(row$known, length(known))
+  expect_identical(row$back, sum(known %in% before$customer[before$period == second]))
+  expect_identical(row$active_share, row$back / row$known)
+  several <- audience_periods(mine, audience(ledger, sales > 60), ledger = ledger)
+  expect_identical(unique(several$who), c("back", "B", "all customers"))
+  expect_s3_class(ggplot2::autoplot(several), "ggplot")
 })
 
 test_that("membership at a past day, who joined and left, audiences within audiences", {
@@ -204,6 +300,11 @@ test_that("membership at a past day, who joined and left, audiences within audie
   change <- audience_changes(now, before, ledger)
   expect_identical(change$customers, c(0L, 1L, 2L))
   expect_identical(change$sales, c(0, 50, 55))
+  expect_identical(change$because, c("", "", "purchases >= 2"))
+  gone <- audience_changes(
+    audience(ledger, sales > 0, unless(returned()), among = "2024-02"), before, ledger
+  )
+  expect_identical(sum(gone$customers[gone$change == "left"]), sum(!before$customer %in% "A"))
   both <- audience(ledger, in_audience("back"), sales > 10, known = list(back = now))
   expect_identical(both$customer, "A")
   tiers <- assign_tiers(ledger, c(top = 30, rest = 70))
@@ -276,6 +377,33 @@ test_that("hostile and mutated rules end in a rule error or an answer, and evalu
   expect_false(file.exists(trap))
 })
 
+test_that("overlap and contrast are drawn to scale, and lead to the people", {
+  ledger <- example_ledger()
+  large <- audience(ledger, sales >= 60, name = "large")
+  back <- audience(ledger, purchases >= 2, name = "back")
+  third <- audience(ledger, first_channel == "Web", name = "web")
+  two <- audience_overlap(large, back, ledger = ledger)
+  behind <- rows_behind(two, ledger, who = "large and back")
+  expect_setequal(behind$customer, intersect(large$customer, back$customer))
+  each <- audience_overlap(large, back, ledger = ledger, by = "first_channel")
+  some <- rows_behind(each, ledger, who = "only back", first_channel = "Web")
+  expect_setequal(some$customer, setdiff(intersect(back$customer, third$customer), large$customer))
+  drawn <- ggplot2::layer_data(ggplot2::autoplot(two), 2L)
+  wide <- tapply(drawn$xmax - drawn$xmin, round((drawn$ymin + drawn$ymax) / 2), sum)
+  expect_equal(sort(abs(as.vector(wide))), sort(as.double(c(nrow(large), nrow(back)))))
+  three <- audience_overlap(large, back, third, ledger = ledger)
+  expect_s3_class(ggplot2::autoplot(three), "ggplot")
+  expect_s3_class(ggplot2::autoplot(each), "ggplot")
+  contrast <- compare_audiences(third, ledger = ledger)
+  points <- ggplot2::layer_data(ggplot2::autoplot(contrast), 3L)
+  shown <- as.data.frame(contrast)
+  shown <- shown[!shown$from_rule & is.finite(shown$standardised) & shown$level != "(missing)", ]
+  expect_equal(points$x[seq_len(min(12L, nrow(shown)))], utils::head(shown$standardised, 12L))
+  change <- audience_changes(back, large, ledger)
+  left <- rows_behind(change, ledger, change = "left")
+  expect_setequal(left$customer, setdiff(large$customer, back$customer))
+})
+
 test_that("audiences of the demo study are shown, listed, drawn and reported", {
   run <- pellmere()
   found <- attr(run$audiences, "audiences")
@@ -292,12 +420,23 @@ test_that("audiences of the demo study are shown, listed, drawn and reported", {
   )
   # check looks at what a rule says of the data
   study <- read_study(demo_run()$study)
-  study$audiences <- list(first = "salles > 3", second = c("in_audience(\"fist\")", "tier == 3"))
+  study$audiences <- list(
+    first = list(rule = "salles > 3"), second = list(rule = c("in_audience(\"fist\")", "tier == 3"))
+  )
   problems <- expect_error(check_study_parts(study, run$ledger), class = "nubrek_error_study")
   expect_match(problems$problems, "fist|salles", all = FALSE)
-  alone <- list(audiences = list(first = "sales(chanel == \"Web store\") > 3"), path = study$path)
+  alone <- list(
+    audiences = list(first = list(rule = "sales(chanel == \"Web store\") > 3")), path = study$path
+  )
   problems <- expect_error(check_study_parts(alone, run$ledger), class = "nubrek_error_study")
   expect_match(problems$problems, "chanel.*Did you mean")
+  expect_identical(sum(run$overlap$customers), basis_of(found[[1L]], "population"))
+  expect_identical(unique(run$contrasts$audience), names(found))
+  job <- command_parse(c(
+    "show", "contrasts", demo_run()$study, "--name", names(found)[[3L]], "--against", names(found)[[1L]]
+  ))
+  beside <- part_record("contrasts")$read(run$contrasts, job, run$study, run$ledger)
+  expect_identical(basis_of(beside, "names"), names(found)[c(3L, 1L)])
   counted <- command_parse(c("count", "sales >= 200; purchases > 2", demo_run()$study))
   expect_identical(counted$rule, "sales >= 200; purchases > 2")
   said <- capture.output(command_do(counted)())

@@ -1,0 +1,54 @@
+#include "line_kernels.h"
+#include <algorithm>
+#include <numeric>
+#include "threads.h"
+
+namespace nubrek {
+namespace {
+
+// One order, whose lines are those from `first` to `end`, asked one question.
+void ask_order(const OrderedLines& lines, std::size_t order, std::size_t first, std::size_t end,
+               const PurchaseRule& rule, const LineQuestion& question) {
+  const LineMeasures& out = question.out;
+  const int c = lines.orders.customer[order] - 1, day = lines.orders.day[order];
+  if (!question.span.holds(day)) return;
+  double money = 0, units = 0;
+  bool any = false;
+  for (std::size_t i = first; i < end; ++i) {
+    if (!std::all_of(question.tests.begin(), question.tests.end(),
+                     [i](const LineTest& test) { return test(i); }))
+      continue;
+    any = true;
+    money += lines.money[i];
+    out.returned[c] += lines.money[i] < 0;
+    if (out.units && lines.quantity[i] > 0) units += lines.units[lines.quantity[i] - 1];
+  }
+  if (!any) return;
+  out.money[c] += money;
+  if (out.units) out.units[c] += units;
+  if (money < rule.least) return;
+  const bool again = rule.by_day && out.purchases[c] > 0 && out.last[c] == day;
+  out.purchases[c] += !again;
+  out.last[c] = day;
+}
+
+}  // namespace
+
+void measure_lines(const OrderedLines& lines, const std::vector<LineQuestion>& questions,
+                   const PurchaseRule& rule, int threads) {
+  const auto orders = customer_ranges(lines.orders, threads);
+  std::vector<std::size_t> first(orders.size(), 0);  // the line with which each range begins
+  for (std::size_t k = 1; k < orders.size(); ++k)
+    first[k] = std::accumulate(lines.n_lines + orders[k - 1], lines.n_lines + orders[k],
+                               first[k - 1]);
+  run_tasks(orders.size() - 1, threads, [&](std::size_t k) {
+    std::size_t line = first[k];
+    for (std::size_t o = orders[k]; o < orders[k + 1]; ++o) {
+      const std::size_t end = line + static_cast<std::size_t>(lines.n_lines[o]);
+      for (const LineQuestion& question : questions) ask_order(lines, o, line, end, rule, question);
+      line = end;
+    }
+  });
+}
+
+}  // namespace nubrek

@@ -1,0 +1,39 @@
+// What customers did in the lines for which conditions hold: all questions in one pass. No R.
+#pragma once
+#include "group_kernels.h"
+
+namespace nubrek {
+
+// Lines stand order after order, `n_lines` of each. `quantity` are codes (from 1) into `units`; null
+// where no quantity is known.
+struct OrderedLines {
+  Events orders;
+  const int* n_lines;
+  const double* money;
+  const int* quantity;
+  const double* units;
+};
+
+// A condition, worked out for each code of a column; codes below 1 are missing and do not hold.
+struct LineTest {
+  const int* code;
+  const int* holds;  // by code, from 1
+  bool operator()(std::size_t line) const { return code[line] > 0 && holds[code[line] - 1] == 1; }
+};
+
+// Per customer, of lines within a span for which every condition holds: money, purchases (worth
+// enough in these lines), the day of the latest of them (untouched without one), lines below zero,
+// and units (null: not wanted).
+struct LineMeasures {
+  double *money, *units;
+  int *purchases, *last, *returned;
+};
+struct LineQuestion {
+  Span span;
+  std::vector<LineTest> tests;
+  LineMeasures out;
+};
+void measure_lines(const OrderedLines& lines, const std::vector<LineQuestion>& questions,
+                   const PurchaseRule& rule, int threads);
+
+}  // namespace nubrek
