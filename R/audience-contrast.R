@@ -1,7 +1,7 @@
 #' What distinguishes an audience
 #'
 #' Measures and attributes of its members beside those of another, or of everybody else, the largest
-#' standardised difference first (definition 47). What the rule itself uses, or what is computed
+#' standardised difference first (definition 47). What the rules themselves use, or what is computed
 #' from that, stands last: it was chosen, not found.
 #'
 #' @param a `[nubrek_audience]`
@@ -35,7 +35,8 @@ compare_audiences <- function(a, b = NULL, ledger, most = 30L) {
   }
   rows <- rbind(contrast_numbers(then, sides), contrast_levels(then, sides, most))
   rows$p <- stats::p.adjust(rows$p, "BH")
-  rows$from_rule <- rows$what %in% spoken_of(basis_of(a, "rule"))
+  rules <- c(basis_of(a, "rule"), if (!is.null(b)) basis_of(b, "rule"))
+  rows$from_rule <- rows$what %in% spoken_of(rules)
   rows <- rows[order(rows$from_rule, -abs(rows$standardised)), ]
   called <- c(basis_of(a, "name") %||% "the audience", if (is.null(b)) {
     "everybody else"

@@ -4,7 +4,8 @@
 #'   * measures of the customer: `purchases`, `orders`, `sales`, `mean_sales`, `first_purchase`,
 #'   `last_purchase` (days), `open_gap`, `expected_gap`, `overdue`, `visits_per_year`;
 #'   * attributes of the customer and of the first order, as in [customers()], and columns of
-#'   results given as `with`, such as `tier`;
+#'   results given as `with`, such as `tier` (in a study: those of its tiers, scores and map, and
+#'   `active`, `expected_purchases`, `expected_sales`, `value`, `lifetime_value` of its forecast);
 #'   * measures with conditions on lines and a window: `sales(category == "Kits", last = 365)`,
 #'   `purchases()`, `mean_sales()`, `units()` (of the mapped quantity), `bought()`, `returned()`,
 #'   `days_since()`; windows are `last`
@@ -124,9 +125,9 @@ audience_of <- function(ledger, ids, name) {
     remark_table("unknown ids", sprintf(
       "%s of the list \u201c%s\u201d %s not known to the ledger, such as %s.",
       n_of(lacking, "id"),
-      seen_text(name),
+      name,
       if (lacking == 1L) "is" else "are",
-      seen_text(ids[!known][[1L]])
+      ids[!known][[1L]]
     ))
   }
   choose_audience(ledger, list(parse_rule(rule)), rule, name, known = listed, told = told)

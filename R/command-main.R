@@ -192,18 +192,14 @@ asked_part <- function(job) {
   list(part = part, result = result, ledger = ledger)
 }
 
-# A rule at hand, of the study's customers. Conditions stand between semicolons.
+# A rule at hand, as if it stood last among the study's audiences. Conditions stand between
+# semicolons.
 command_count <- function(job) {
   study <- read_study(job$study)
   ledger <- open_study_ledger(study)
   pieces <- trim_text(strsplit(job$rule, ";", fixed = TRUE)[[1L]])
-  earlier <- if (!is.null(study$audiences)) ask_part("audiences", study, ledger)
-  found <- audience(
-    ledger,
-    rule = pieces[nzchar(pieces)],
-    with = ask_part("rule_columns", study, ledger),
-    known = attr(earlier, "audiences") %||% list()
-  )
+  study$audiences[["as asked"]] <- list(rule = pieces[nzchar(pieces)])
+  found <- one_audience(ask_part("audiences", study, ledger), "as asked")
   \() print(found)
 }
 

@@ -44,7 +44,8 @@ autoplot.nubrek_audience <- function(object, ...) {
       breaks = bars$step, labels = bars$words, expand = ggplot2::expansion(add = 0.6)
     ) +
     ggplot2::scale_x_continuous(
-      limits = c(0, max(bars$customers) * 1.3),
+      limits = c(0, max(bars$customers)),
+      oob = scales::oob_keep,
       breaks = up_to(bars$customers[[1L]]),
       labels = format_count,
       expand = ggplot2::expansion(c(0, 0))
@@ -59,8 +60,10 @@ autoplot.nubrek_audience <- function(object, ...) {
       ),
       caption = sprintf("n = %s customers.", format_count(bars$customers[[1L]]))
     ) +
+    ggplot2::coord_cartesian(clip = "off") + # the labels of the longest bars stand in the margin
     theme_nubrek() +
     ggplot2::theme(
+      plot.margin = ggplot2::margin(14, 6 * max(nchar(bars$label)), 10, 14),
       panel.grid.major.y = ggplot2::element_blank(),
       axis.text.y = ggplot2::element_text(hjust = 1, size = 10.5, lineheight = 0.95)
     )

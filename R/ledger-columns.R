@@ -20,8 +20,9 @@ column_roles <- c(
 #' @param cost `[character(1)]` Cost of the line, or of the order (see `cost_per` in [meanings()]);
 #'   margin follows.
 #' @param quantity,unit_price,gross,discount,currency,product,category,channel,return_of
-#'   `[character(1)]` Further columns. With a `discount` beside `sales`, the discount share of the
-#'   first order becomes an attribute.
+#'   `[character(1)]` Further columns. A `quantity` is counted by `units()` in the rules of
+#'   [audience()]. With a `discount` beside `sales`, the discount share of the first order becomes an
+#'   attribute.
 #' @param attributes `[character]` Any other columns to keep, as `c(name = "column in the file")`.
 #' @return A `nubrek_columns` object: a named character vector from role to column.
 #' @examples

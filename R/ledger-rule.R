@@ -15,6 +15,11 @@ rule_value <- function(type, x, from = character(), there = NULL) {
 
 # The expressions of texts, each one condition.
 parse_rule <- function(text, call = rlang::caller_env()) {
+  if (!validUTF8(text)) {
+    abort_nubrek(c(
+      "A condition cannot be read.", "x" = "It holds bytes that are no text in UTF-8."
+    ), "rule", call = call)
+  }
   parsed <- tryCatch(
     suppressWarnings(parse(text = text, keep.source = FALSE, encoding = "UTF-8")),
     error = \(e) NULL
@@ -33,9 +38,11 @@ rule_text <- function(node) paste(deparse(node, width.cutoff = 500L), collapse =
 
 # An error of a rule, with a caret under the word that it is about.
 abort_rule <- function(scope, word, message, ..., .envir = rlang::caller_env()) {
-  place <- regexpr(word, scope$text, fixed = TRUE)[[1L]]
-  shown <- if (nchar(scope$text) <= 200L && place > 0L) {
-    stats::setNames(c(scope$text, paste0(strrep("-", place - 1L), "^")), c(" ", " "))
+  before <- text_before(word, scope$text)
+  shown <- if (!is.null(before) && nchar(scope$text, "bytes") <= 200L) {
+    stats::setNames(
+      c(scope$text, paste0(strrep("-", cli::utf8_nchar(before, "width")), "^")), c(" ", " ")
+    )
   }
   shown <- gsub("}", "}}", gsub("{", "{{", gsub(" ", "\u00a0", shown), fixed = TRUE), fixed = TRUE)
   abort_nubrek(
@@ -45,6 +52,15 @@ abort_rule <- function(scope, word, message, ..., .envir = rlang::caller_env()) 
     call = NULL,
     .envir = .envir
   )
+}
+
+# What stands before a word, whatever the locale; NULL where it does not stand there as it is.
+text_before <- function(word, text) {
+  place <- regexpr(word, text, fixed = TRUE, useBytes = TRUE)[[1L]]
+  if (place < 1L) return(NULL)
+  before <- rawToChar(utils::head(charToRaw(text), place - 1L))
+  Encoding(before) <- "UTF-8"
+  if (validUTF8(before)) before
 }
 
 # Works a node out; deeper than people write is refused.

@@ -1,5 +1,11 @@
 # Parts about audiences: groups of customers by rules.
 
+# Columns of the forecast by the words that rules have for them.
+forecast_words <- c(
+  active = "active", expected_purchases = "purchases", expected_sales = "sales", value = "value",
+  value_lower = "value_lower", value_upper = "value_upper", lifetime_value = "lifetime_value"
+)
+
 audience_parts <- list(
   study_part(
     "audiences",
@@ -62,14 +68,35 @@ audience_parts <- list(
     "rule_columns",
     "results by customer whose columns rules may name",
     "audiences",
-    make = \(study, ledger, tiers = NULL, rfm = NULL, map = NULL) {
-      Filter(Negate(is.null), list(tiers, rfm, map))
+    make = \(study, ledger, tiers = NULL, rfm = NULL, map = NULL, rule_forecast = NULL) {
+      Filter(Negate(is.null), list(tiers, rfm, map, rule_forecast))
     },
     wanted = asks_never,
     shown = FALSE,
     kept = FALSE
+  ),
+  study_part(
+    "rule_forecast",
+    "what is expected of each customer, as rules call it",
+    "audiences",
+    make = \(study, ledger, forecast) {
+      stats::setNames(plain_table(forecast)[c("customer", forecast_words)], c(
+        "customer", names(forecast_words)
+      ))
+    },
+    wanted = \(study) any(names(forecast_words) %in% rule_names(study)),
+    shown = FALSE,
+    kept = FALSE
   )
 )
+
+# All names that stand in the rules of a study.
+rule_names <- function(study) {
+  texts <- unlist(lapply(study$audiences, `[[`, "rule"), use.names = FALSE)
+  unique(unlist(lapply(texts, \(text) {
+    tryCatch(all.vars(parse_rule(text)), nubrek_error = \(e) character())
+  })))
+}
 
 # The audiences of a study in the order written; later ones may name earlier ones.
 study_audiences <- function(study, ledger, results) {
@@ -80,7 +107,7 @@ study_audiences <- function(study, ledger, results) {
       audience_of(ledger, listed_ids(study, said), name)
     } else {
       audience(
-        ledger, rule = said$rule, name = name, among = said$among, with = results, known = known
+        ledger, rule = said$rule, name = name, among = said[["among"]], with = results, known = known
       )
     }
   }
@@ -94,17 +121,6 @@ listed_ids <- function(study, said) {
   check_columns_exist(said$key, names(read$table), read$files[[1L]], NULL)
   ids <- trim_text(as.character(read$table[[said$key]]))
   ids[!is_blank(ids)]
-}
-
-# A list between brackets is cut at every comma, also at those inside a condition: pieces are put
-# together until their brackets close.
-whole_conditions <- function(pieces) {
-  depth <- cumsum(vapply(pieces, \(piece) {
-    bare <- gsub("\"[^\"]*\"|'[^']*'", "", piece)
-    nchar(gsub("[^(]", "", bare)) - nchar(gsub("[^)]", "", bare))
-  }, 0))
-  group <- cumsum(c(TRUE, depth[-length(depth)] <= 0))
-  unname(vapply(split(pieces, group), paste, "", collapse = ", "))
 }
 
 # One row for each audience.
@@ -186,11 +202,12 @@ audience_members <- function(x) {
 # only a run knows.
 check_audience_rules <- function(study, ledger) {
   known <- list()
-  from_results <- any(c("tiers", "rfm", "map") %in% names(study))
+  from_results <- any(c("tiers", "rfm", "map", "forecast") %in% names(study))
   for (name in names(study$audiences)) {
     said <- study$audiences[[name]]
     if (is.null(said$rule)) audience_of(ledger, listed_ids(study, said), name)
-    if (!is.null(said$among)) check_during(ledger, said$among, "among")
+    population <- said[["among"]]
+    if (!is.null(population)) check_during(ledger, population, "among")
     scope <- audience_scope(ledger, known = known)
     for (text in said$rule) {
       node <- parse_rule(text, NULL)

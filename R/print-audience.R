@@ -90,6 +90,9 @@ describe.nubrek_audiences <- function(x) {
         present_share(x$share_of_sales[[most]])
       )
     },
+    table = if (!is_part(x) && !any(nzchar(x$description))) {
+      structure(plain_table(x)[names(x) != "description"], basis = attr(x, "basis"))
+    },
     after = c("", paste0(
       "Groups of customers by rules, which may overlap. One of them, condition by condition: ",
       if (on_command()) "--name NAME" else "attr(x, \"audiences\")"
@@ -152,15 +155,24 @@ describe.nubrek_contrast <- function(x) {
       contrast_words(found[1L, ], called[[2L]])
     },
     table = if (!is_part(x)) {
-      structure(plain_table(x)[c(
-        "what", "level", "inside", "outside", "standardised", "p", "from_rule"
-      )], basis = attr(x, "basis"))
+      contrast_face(x, c("what", "level", "inside", "outside", "standardised", "p", "from_rule"))
     },
     after = c("", paste0(
       "Means, and shares of levels; standardised by the spread; p adjusted for all rows together. ",
       "from_rule: what the rule itself uses, or is computed from it."
     ))
   )
+}
+
+# Means as numbers, shares as percents, side by side in ready text.
+contrast_face <- function(x, columns) {
+  table <- plain_table(x)[columns]
+  for (name in c("inside", "outside")) {
+    table[[name]] <- ifelse(x$level == "", four_digits(x[[name]]), present_share(x[[name]]))
+  }
+  basis <- attr(x, "basis")
+  basis$kinds[c("inside", "outside")] <- "cell"
+  structure(table, basis = basis)
 }
 
 contrast_words <- function(one, others) {
@@ -222,6 +234,9 @@ describe.nubrek_contrasts <- function(x) {
     finding = if (!is_part(x) && nrow(x) > 0L) {
       one <- attr(x, "contrasts")[[1L]]
       sprintf("\u201c%s\u201d: %s", seen_text(x$audience[[1L]]), describe(one)$finding)
+    },
+    table = if (!is_part(x) && nrow(x) > 0L) {
+      contrast_face(x, c("audience", "what", "level", "inside", "outside", "standardised", "p"))
     },
     after = c("", paste0(
       "The five rows of each that its rule does not make itself. One of them, whole: ",

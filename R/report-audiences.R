@@ -20,7 +20,7 @@ report_overlap <- function(run) {
     return(html_table(run$overlap, 12L, "Combinations of audiences"))
   }
   htmltools::tagList(
-    html_subject(describe(run$overlap)$heading, describe(run$overlap)$finding),
+    html_subject(describe(run$overlap)$heading, NULL),
     html_figure(run$overlap, height = 2.4 + 0.6 * length(basis_of(run$overlap, "names")))
   )
 }
@@ -33,7 +33,9 @@ report_audience_periods <- function(run) {
 report_contrasts <- function(run) {
   if (nrow(run$contrasts) == 0L) return(NULL)
   html_table(
-    run$contrasts, 20L, "What distinguishes each audience, beyond what its rule says itself"
+    contrast_face(run$contrasts, c("audience", "what", "level", "inside", "outside", "p")),
+    20L,
+    "What distinguishes each audience, beyond what its rule says itself"
   )
 }
 

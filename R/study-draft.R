@@ -96,8 +96,8 @@ main_file <- function(guesses) {
 
 roles_of <- function(guess) {
   role <- guess$role
-  # sales in one column need no arithmetic
-  if ("sales" %in% role) role[role %in% c("quantity", "unit_price", "gross")] <- NA_character_
+  # sales in one column need no arithmetic; the quantity is kept for units()
+  if ("sales" %in% role) role[role %in% c("unit_price", "gross")] <- NA_character_
   role
 }
 

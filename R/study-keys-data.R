@@ -27,7 +27,7 @@ role_examples <- c(
   line = "id of the line",
   date = "day or stamp of the order",
   sales = "net sales of the line",
-  quantity = "pieces, with unit_price instead of sales",
+  quantity = "pieces: for units() in rules, or with unit_price instead of sales",
   unit_price = "price of a piece",
   gross = "before discount, with discount instead of sales",
   discount = "what is taken off",

@@ -148,6 +148,17 @@ leaf_amounts <- function() {
     "numbers"
   )
 }
+# A list between brackets is cut at every comma, also at those inside a condition: pieces are put
+# together until their brackets close.
+whole_conditions <- function(pieces) {
+  depth <- cumsum(vapply(pieces, \(piece) {
+    bare <- gsub("\"[^\"]*\"|'[^']*'", "", piece)
+    nchar(gsub("[^(]", "", bare)) - nchar(gsub("[^)]", "", bare))
+  }, 0))
+  group <- cumsum(c(TRUE, depth[-length(depth)] <= 0))
+  unname(vapply(split(pieces, group), paste, "", collapse = ", "))
+}
+
 # An audience: conditions alone, or a section.
 leaf_audience <- function() {
   leaf(read_audience, "conditions, or a section with rule, or with files and key")
