@@ -53,8 +53,8 @@ cpp_line_measures <- function(orders, lines, questions, rule, n_customers, threa
     .Call(`_nubrek_cpp_line_measures`, orders, lines, questions, rule, n_customers, threads)
 }
 
-cpp_count_steps <- function(truths, takes_away, inside, money) {
-    .Call(`_nubrek_cpp_count_steps`, truths, takes_away, inside, money)
+cpp_count_steps <- function(truths, takes_away, inside, money, threads) {
+    .Call(`_nubrek_cpp_count_steps`, truths, takes_away, inside, money, threads)
 }
 
 cpp_minor_units <- function(amounts, decimals, decimal_mark) {

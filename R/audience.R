@@ -182,7 +182,8 @@ rule_step <- function(node, text, scope, n) {
 # The count while building (definition 44), and for each customer the first condition not met.
 count_course <- function(ledger, steps, text, population, money) {
   counted <- cpp_count_steps(
-    lapply(steps, `[[`, "truth"), vapply(steps, `[[`, NA, "away"), population, money
+    lapply(steps, `[[`, "truth"), vapply(steps, `[[`, NA, "away"), population, money,
+    reading_threads()
   )
   read_from <- vapply(steps, \(step) paste(step$from, collapse = ", "), "")
   table <- data.frame(

@@ -44,10 +44,10 @@ line_test <- function(condition, ledger, text) {
   column <- if (length(reads) == 1L && reads %in% line_columns(ledger)) ledger$lines[[reads]]
   if (!is.factor(column)) {
     truth <- rule_truth(condition, scope, nrow(ledger$lines))$x
-    return(list(code = as.integer(truth), holds = 1L))
+    return(list(code = as.integer(truth), holds = 0:1))
   }
   scope$column <- \(name) if (name == reads) rule_value("text", levels(column), name)
-  list(code = column, holds = as.integer(rule_truth(condition, scope, nlevels(column))$x))
+  list(code = column, holds = c(0L, as.integer(rule_truth(condition, scope, nlevels(column))$x)))
 }
 
 # The quantity that each code stands for; NULL where nobody asks.

@@ -164,15 +164,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_count_steps
-Rcpp::List cpp_count_steps(Rcpp::List truths, Rcpp::LogicalVector takes_away, Rcpp::LogicalVector inside, Rcpp::NumericVector money);
-RcppExport SEXP _nubrek_cpp_count_steps(SEXP truthsSEXP, SEXP takes_awaySEXP, SEXP insideSEXP, SEXP moneySEXP) {
+Rcpp::List cpp_count_steps(Rcpp::List truths, Rcpp::LogicalVector takes_away, Rcpp::LogicalVector inside, Rcpp::NumericVector money, int threads);
+RcppExport SEXP _nubrek_cpp_count_steps(SEXP truthsSEXP, SEXP takes_awaySEXP, SEXP insideSEXP, SEXP moneySEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type truths(truthsSEXP);
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type takes_away(takes_awaySEXP);
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type inside(insideSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type money(moneySEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_count_steps(truths, takes_away, inside, money));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_count_steps(truths, takes_away, inside, money, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -817,7 +818,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_read_days", (DL_FUNC) &_nubrek_cpp_read_days, 2},
     {"_nubrek_cpp_date_orders", (DL_FUNC) &_nubrek_cpp_date_orders, 1},
     {"_nubrek_cpp_line_measures", (DL_FUNC) &_nubrek_cpp_line_measures, 6},
-    {"_nubrek_cpp_count_steps", (DL_FUNC) &_nubrek_cpp_count_steps, 4},
+    {"_nubrek_cpp_count_steps", (DL_FUNC) &_nubrek_cpp_count_steps, 5},
     {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 3},
     {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},

@@ -26,7 +26,7 @@ struct Population {
 // `failed` has the number (from 1) of the first condition that a customer does not meet, 0 for
 // members, and is not touched outside the population. Returns how many have a condition that cannot
 // be told.
-int count_steps(const Population& people, const std::vector<Condition>& conditions,
+int count_steps(const Population& people, const std::vector<Condition>& conditions, int threads,
                 std::vector<StepCount>& steps, int* failed);
 
 }  // namespace nubrek

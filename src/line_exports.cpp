@@ -24,7 +24,7 @@ struct Answers {
 }  // namespace
 
 // For each of `questions` (a `span` of days, `units` where wanted, `tests`: the `code` of each line
-// and whether the condition `holds` for a code), per customer: sales, units, purchases, the day of
+// and whether the condition `holds`, first of a missing code, then by code), per customer: sales, units, purchases, the day of
 // the latest (NA without one), lines below zero. `lines` has `sales`, codes of `quantity` (or
 // nothing) and the `units` of a code; `rule` is how a purchase is counted: `least`, `by_day`.
 // [[Rcpp::export(rng = false)]]
@@ -61,7 +61,7 @@ Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List que
 // none, NA outside the population), and how many are `unsure`.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_count_steps(Rcpp::List truths, Rcpp::LogicalVector takes_away,
-                           Rcpp::LogicalVector inside, Rcpp::NumericVector money) {
+                           Rcpp::LogicalVector inside, Rcpp::NumericVector money, int threads) {
   std::vector<Rcpp::LogicalVector> kept;
   std::vector<nubrek::Condition> conditions;
   for (R_xlen_t k = 0; k < truths.size(); ++k) {
@@ -72,7 +72,7 @@ Rcpp::List cpp_count_steps(Rcpp::List truths, Rcpp::LogicalVector takes_away,
   Rcpp::IntegerVector failed(inside.size(), NA_INTEGER);
   const int unsure =
       nubrek::count_steps({inside.begin(), money.begin(), static_cast<std::size_t>(inside.size())},
-                          conditions, steps, failed.begin());
+                          conditions, threads, steps, failed.begin());
   const R_xlen_t n = truths.size();
   Rcpp::IntegerVector customers(n), taken(n), alone(n), cannot_tell(n);
   Rcpp::NumericVector left(n);

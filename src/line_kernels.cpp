@@ -1,5 +1,4 @@
 #include "line_kernels.h"
-#include <algorithm>
 #include <numeric>
 #include "threads.h"
 
@@ -13,18 +12,19 @@ void ask_order(const OrderedLines& lines, std::size_t order, std::size_t first, 
   const int c = lines.orders.customer[order] - 1, day = lines.orders.day[order];
   if (!question.span.holds(day)) return;
   double money = 0, units = 0;
-  bool any = false;
-  for (std::size_t i = first; i < end; ++i) {
-    if (!std::all_of(question.tests.begin(), question.tests.end(),
-                     [i](const LineTest& test) { return test(i); }))
-      continue;
-    any = true;
-    money += lines.money[i];
-    out.returned[c] += lines.money[i] < 0;
-    if (out.units && lines.quantity[i] > 0) units += lines.units[lines.quantity[i] - 1];
+  int any = 0, returned = 0;
+  for (std::size_t i = first; i < end; ++i) {  // without branches: nobody can guess what holds
+    bool holds = true;
+    for (const LineTest& test : question.tests) holds &= test(i);
+    const double sold = lines.money[i];
+    any |= holds;
+    money += holds ? sold : 0;
+    returned += holds & (sold < 0);
+    if (out.units && holds && lines.quantity[i] > 0) units += lines.units[lines.quantity[i] - 1];
   }
   if (!any) return;
   out.money[c] += money;
+  out.returned[c] += returned;
   if (out.units) out.units[c] += units;
   if (money < rule.least) return;
   const bool again = rule.by_day && out.purchases[c] > 0 && out.last[c] == day;

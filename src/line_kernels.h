@@ -1,5 +1,6 @@
 // What customers did in the lines for which conditions hold: all questions in one pass. No R.
 #pragma once
+#include <algorithm>
 #include "group_kernels.h"
 
 namespace nubrek {
@@ -14,11 +15,12 @@ struct OrderedLines {
   const double* units;
 };
 
-// A condition, worked out for each code of a column; codes below 1 are missing and do not hold.
+// A condition, worked out for each code of a column: 1 where it holds, the first place for codes
+// below 1, which are missing.
 struct LineTest {
   const int* code;
-  const int* holds;  // by code, from 1
-  bool operator()(std::size_t line) const { return code[line] > 0 && holds[code[line] - 1] == 1; }
+  const int* holds;
+  bool operator()(std::size_t line) const { return holds[std::max(code[line], 0)] == 1; }
 };
 
 // Per customer, of lines within a span for which every condition holds: money, purchases (worth
