@@ -44,7 +44,7 @@ column_kinds <- list(
     "share_of_sales", "share_of_customers", "dates", "numbers", "blank", "share_of_row",
     "share_of_column", "share_of_table", "share_of_period", "share_of_group", "running_share",
     "change_percent", "share_of_growth", "share_of_from", "uplift", "uplift_needed",
-    "active_share"
+    "active_share", "share_of_a", "share_of_b"
   ),
   mixed = c("left", "right", "difference")
 )

@@ -7,7 +7,7 @@
 #' @param ledger `[nubrek_ledger]` The ledger they were chosen from.
 #' @param by `[character(1)]` A customer attribute: the same counts for each of its levels, the
 #'   missing ones too.
-#' @return A `nubrek_overlap`, one row per combination (and level): the attribute, `who`,
+#' @return A `nubrek_overlap`, one row per combination (and level): the attribute, `place`,
 #'   `customers`, `share` of the population (of the level), `sales` to date, `share_of_sales`. Of
 #'   two audiences the basis has `expected` (both, by chance), `lift` (both by expected),
 #'   `odds_ratio` with its exact 95 % interval (conditional, noncentral hypergeometric).
@@ -49,12 +49,12 @@ audience_overlap <- function(..., ledger, by = NULL) {
   }
   of_level <- sums[, .(n = sum(customers), money = sum(sales)), keyby = level]
   place <- match(sums$level, of_level$level)
-  shown <- group_names(by, c("who", "customers", "share", "sales", "share_of_sales"))
+  shown <- group_names(by, c("place", "customers", "share", "sales", "share_of_sales"))
   new_result(
     c(
       if (!is.null(by)) stats::setNames(list(sums$level), shown),
       list(
-        who = cell_words(sums$cell, called),
+        place = cell_words(sums$cell, called),
         customers = sums$customers,
         share = sums$customers / of_level$n[place],
         sales = major(then, sums$sales),
@@ -74,7 +74,7 @@ audience_overlap <- function(..., ledger, by = NULL) {
     who = list(
       customer = ledger_ids(then, which(population)),
       level = rows$level,
-      who = cell_words(0:max(rows$cell), called)[rows$cell + 1L]
+      place = cell_words(0:max(rows$cell), called)[rows$cell + 1L]
     )
   )
 }

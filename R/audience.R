@@ -82,7 +82,7 @@ choose_audience <- function(
       among = among,
       sales = course$table$sales[[nrow(course$table)]],
       sales_of_all = course$all,
-      cannot_tell = course$unsure
+      cannot_be_told = course$unsure
     ),
     course = course$table,
     failed = list(customer = ledger_ids(then), step = course$failed)
@@ -192,9 +192,9 @@ count_course <- function(ledger, steps, text, population, money) {
     customers = counted$customers,
     share = counted$customers / max(1L, sum(population)),
     sales = major(ledger, counted$money),
-    taken = counted$taken,
+    taken_away = counted$taken,
     alone = counted$alone,
-    cannot_tell = counted$cannot_tell,
+    cannot_be_told = counted$cannot_tell,
     missing = ifelse(counted$cannot_tell > 0L, read_from, "")
   )
   list(
@@ -218,8 +218,8 @@ used_measures <- function(scope, codes) {
 #'
 #' @param audience `[nubrek_audience]` From [audience()].
 #' @return A `nubrek_course`, one row per condition in the order written: `step`, `condition`;
-#'   `customers` left and their `sales`; `share` of the population; `taken` away by it; `alone`, for
-#'   how many of the population it holds by itself; `cannot_tell`, of how many it cannot be told,
+#'   `customers` left and their `sales`; `share` of the population; `taken_away` by it; `alone`, for
+#'   how many of the population it holds by itself; `cannot_be_told`, of how many it cannot,
 #'   and what was `missing`. The last row is the audience.
 #' @examples
 #' audience_course(audience(example_ledger(), sales >= 50, unless(first_channel == "Web")))

@@ -135,6 +135,15 @@ chance_layers <- function(object, blocks) {
   )
 }
 
+#' @param what `[character(1)]` Of a comparison: its `"differences"` or its `"overlap"`.
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_audience_comparison
+#' @exportS3Method ggplot2::autoplot nubrek_audience_comparison
+autoplot.nubrek_audience_comparison <- function(object, what = "differences", ...) {
+  check_choice(what, c("differences", "overlap"))
+  ggplot2::autoplot(attr(object, what), ...)
+}
+
 # How far measures and levels lie apart, with their intervals, the rule's own pale and last.
 #' @rdname autoplot.nubrek
 #' @method autoplot nubrek_contrast
@@ -211,7 +220,7 @@ contrast_rows <- function(object) {
   side <- \(x) ifelse(rows$level == "", four_digits(x), present_share(x))
   rows$label <- paste(side(rows$inside), "against", side(rows$outside))
   rows$tone <- ifelse(
-    rows$from_rule, "#a9a294", ifelse(rows$p < 0.05, palette_of[["petrol"]], "#7d8790")
+    rows$from_rule, "#a9a294", ifelse(rows$adjusted_p < 0.05, palette_of[["petrol"]], "#7d8790")
   )
   rows
 }

@@ -60,7 +60,8 @@ audience_parts <- list(
       of <- names(attr(x, "audiences"))[[1L]]
       a <- one_audience(x, job$name %||% of)
       b <- if (!is.null(job$against)) one_audience(x, job$against)
-      compare_audiences(a, b, ledger)
+      found <- compare_audiences(a, b, ledger)
+      if (job$verb == "draw" || is.null(b)) audience_differences(found) else found
     },
     report = \(run) report_contrasts(run)
   ),
@@ -134,7 +135,7 @@ audience_table <- function(audiences, ledger, description) {
       share = n / pmax(1, read("population")),
       sales = read("sales"),
       share_of_sales = ifelse(read("sales_of_all") > 0, read("sales") / read("sales_of_all"), NA),
-      cannot_tell = as.integer(read("cannot_tell")),
+      cannot_be_told = as.integer(read("cannot_be_told")),
       description = unname(description)
     ),
     "audiences",
@@ -149,7 +150,7 @@ audience_table <- function(audiences, ledger, description) {
 audience_contrasts <- function(audiences, ledger) {
   each <- attr(audiences, "audiences")
   contrasts <- Filter(Negate(is.null), lapply(each, \(one) {
-    tryCatch(compare_audiences(one, ledger = ledger), nubrek_error_argument = \(e) NULL)
+    tryCatch(contrast_of(one, NULL, ledger, 30L), nubrek_error_argument = \(e) NULL)
   }))
   rows <- lapply(names(contrasts), \(name) {
     found <- plain_table(contrasts[[name]])

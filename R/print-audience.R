@@ -14,10 +14,10 @@ describe.nubrek_audience <- function(x) {
     table = if (!is_part(x)) course_table(course),
     after = c(
       "",
-      if (basis_of(x, "cannot_tell") > 0L) {
+      if (basis_of(x, "cannot_be_told") > 0L) {
         sprintf(
           "Of %s a condition cannot be told; what cannot be told is never true.",
-          n_of(basis_of(x, "cannot_tell"), "customer")
+          n_of(basis_of(x, "cannot_be_told"), "customer")
         )
       },
       paste0(
@@ -42,8 +42,8 @@ audience_finding <- function(n, population, sales, all, currency, among) {
 course_table <- function(course) {
   course$condition <- seen_text(course$condition)
   course[c(
-    "condition", "customers", "share", "sales", "taken", "alone",
-    if (any(course$cannot_tell > 0L)) c("cannot_tell", "missing")
+    "condition", "customers", "share", "sales", "taken_away", "alone",
+    if (any(course$cannot_be_told > 0L)) c("cannot_be_told", "missing")
   )]
 }
 
@@ -114,7 +114,7 @@ describe.nubrek_overlap <- function(x) {
           "%s are in both; chance alone would bring %s together: %.2f times as many ",
           "(odds ratio %s, 95 %% interval %s to %s)."
         ),
-        n_of(sum(x$customers[x$who == paste(called, collapse = " and ")]), "customer"),
+        n_of(sum(x$customers[x$place == paste(called, collapse = " and ")]), "customer"),
         format_count(round(basis_of(x, "expected"))),
         lift,
         odds_text(basis_of(x, "odds_ratio")),
@@ -125,12 +125,41 @@ describe.nubrek_overlap <- function(x) {
   )
 }
 
+#' @export
+describe.nubrek_audience_comparison <- function(x) {
+  called <- seen_text(basis_of(x, "names"))
+  rows <- plain_table(attr(x, "differences"))
+  rows <- rows[!rows$from_rule & rows$adjusted_p < 0.05 & rows$level != "(missing)", ]
+  told <- vapply(seq_len(min(5L, nrow(rows))), \(i) {
+    contrast_words(rows[i, ], called[[2L]], "Mean")
+  }, "")
+  list(
+    heading = sprintf("%s (a) beside %s (b)", capital(called[[1L]]), called[[2L]]),
+    finding = if (!is_part(x)) {
+      if (basis_of(x, "everybody")) {
+        describe(attr(x, "differences"))$finding
+      } else {
+        describe(attr(x, "overlap"))$finding
+      }
+    },
+    after = c(
+      "",
+      if (length(told) == 0L) {
+        "Nothing that the rules do not say themselves tells those in only one apart beyond chance."
+      } else {
+        c("What distinguishes those in only one, beyond chance and beyond the rules:", told)
+      },
+      if (!on_command()) "All of it: audience_differences(x)"
+    )
+  )
+}
+
 # Of more than two audiences: how many are in several, and where most of these are.
 overlap_finding <- function(x) {
   number <- vapply(attr(x, "cells"), \(cell) sum(bitwAnd(cell, 2^(0:19)) > 0), 0L)
   several <- number > 1L
   if (sum(x$customers[several]) == 0L) return("Nobody is in more than one of the audiences.")
-  each <- tapply(x$customers[several], x$who[several], sum)
+  each <- tapply(x$customers[several], x$place[several], sum)
   sprintf(
     "%s are in more than one audience; most of them (%s) in %s.",
     n_of(sum(each), "customer"),
@@ -144,7 +173,7 @@ odds_text <- function(x) if (is.finite(x)) formatC(x, format = "fg", digits = 3L
 #' @export
 describe.nubrek_contrast <- function(x) {
   called <- seen_text(basis_of(x, "names"))
-  found <- plain_table(x)[!x$from_rule & x$p < 0.05 & x$level != "(missing)", ]
+  found <- plain_table(x)[!x$from_rule & x$adjusted_p < 0.05 & x$level != "(missing)", ]
   list(
     heading = sprintf("%s beside %s", capital(called[[1L]]), called[[2L]]),
     finding = if (is_part(x)) {
@@ -155,7 +184,7 @@ describe.nubrek_contrast <- function(x) {
       contrast_words(found[1L, ], called[[2L]])
     },
     table = if (!is_part(x)) {
-      contrast_face(x, c("what", "level", "inside", "outside", "standardised", "p", "from_rule"))
+      contrast_face(x, c("what", "level", "inside", "outside", "standardised", "adjusted_p", "from_rule"))
     },
     after = c("", paste0(
       "Means, and shares of levels; standardised by the spread; p adjusted for all rows together. ",
@@ -175,10 +204,11 @@ contrast_face <- function(x, columns) {
   structure(table, basis = basis)
 }
 
-contrast_words <- function(one, others) {
+contrast_words <- function(one, others, begin = "They differ most in") {
   if (one$level == "") {
     return(sprintf(
-      "They differ most in %s: %s against %s.",
+      "%s %s: %s against %s.",
+      begin,
       gsub("_", " ", one$what),
       four_digits(one$inside),
       four_digits(one$outside)
@@ -236,7 +266,7 @@ describe.nubrek_contrasts <- function(x) {
       sprintf("\u201c%s\u201d: %s", seen_text(x$audience[[1L]]), describe(one)$finding)
     },
     table = if (!is_part(x) && nrow(x) > 0L) {
-      contrast_face(x, c("audience", "what", "level", "inside", "outside", "standardised", "p"))
+      contrast_face(x, c("audience", "what", "level", "inside", "outside", "standardised", "adjusted_p"))
     },
     after = c("", paste0(
       "The five rows of each that its rule does not make itself. One of them, whole: ",

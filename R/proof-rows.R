@@ -305,12 +305,15 @@ rows_behind.nubrek_overlap <- function(result, ledger, ...) {
   picked <- pick_rows(result, ...)
   whose <- attr(result, "who")
   by <- basis_of(result, "by")
-  wanted <- if (is.null(by)) list(picked$who) else list(picked$who, picked[[by]])
-  here <- if (is.null(by)) list(whose$who) else list(whose$who, whose$level)
+  wanted <- if (is.null(by)) list(picked$place) else list(picked$place, picked[[by]])
+  here <- if (is.null(by)) list(whose$place) else list(whose$place, whose$level)
   orders_of(ledger, ledger_codes(
     ledger, whose$customer[row_keys(here) %in% row_keys(wanted)]
   ))
 }
+
+#' @export
+rows_behind.nubrek_audience_comparison <- rows_behind.nubrek_overlap
 
 # All orders of those who joined, stayed or left.
 #' @export

@@ -33,7 +33,7 @@ report_audience_periods <- function(run) {
 report_contrasts <- function(run) {
   if (nrow(run$contrasts) == 0L) return(NULL)
   html_table(
-    contrast_face(run$contrasts, c("audience", "what", "level", "inside", "outside", "p")),
+    contrast_face(run$contrasts, c("audience", "what", "level", "inside", "outside", "adjusted_p")),
     20L,
     "What distinguishes each audience, beyond what its rule says itself"
   )

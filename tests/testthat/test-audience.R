@@ -153,7 +153,7 @@ test_that("the count while building is that of paper, and its last row the audie
   expect_identical(got$customer, "B")
   expect_identical(course$customers, c(3L, 1L))
   expect_identical(course$sales, c(50 + 15 + 40, 15))
-  expect_identical(course$taken, c(1L, 2L))
+  expect_identical(course$taken_away, c(1L, 2L))
   expect_identical(course$alone, c(3L, 2L))
   expect_identical(basis_of(got, "population"), 4L)
   expect_identical(course$share, c(0.75, 0.25))
@@ -162,7 +162,7 @@ test_that("the count while building is that of paper, and its last row the audie
   expect_identical(old$customer, c("A", "C", "D")[c(TRUE, TRUE, TRUE)])
   expect_identical(audience(ledger, unless(age_of(born) < 99))$customer, "B")
   unsure <- audience_course(audience(ledger, age_of(born) > 30))
-  expect_identical(c(unsure$cannot_tell, unsure$customers), c(1L, 2L))
+  expect_identical(c(unsure$cannot_be_told, unsure$customers), c(1L, 2L))
   expect_identical(unsure$missing, "born")
   expect_identical(audience(ledger, age_of(born) > 30 | sales == 15)$customer, c("A", "B", "C"))
 })
@@ -383,10 +383,10 @@ test_that("overlap and contrast are drawn to scale, and lead to the people", {
   back <- audience(ledger, purchases >= 2, name = "back")
   third <- audience(ledger, first_channel == "Web", name = "web")
   two <- audience_overlap(large, back, ledger = ledger)
-  behind <- rows_behind(two, ledger, who = "large and back")
+  behind <- rows_behind(two, ledger, place = "large and back")
   expect_setequal(behind$customer, intersect(large$customer, back$customer))
   each <- audience_overlap(large, back, ledger = ledger, by = "first_channel")
-  some <- rows_behind(each, ledger, who = "only back", first_channel = "Web")
+  some <- rows_behind(each, ledger, place = "only back", first_channel = "Web")
   expect_setequal(some$customer, setdiff(intersect(back$customer, third$customer), large$customer))
   drawn <- ggplot2::layer_data(ggplot2::autoplot(two), 2L)
   wide <- tapply(drawn$xmax - drawn$xmin, round((drawn$ymin + drawn$ymax) / 2), sum)
@@ -394,7 +394,7 @@ test_that("overlap and contrast are drawn to scale, and lead to the people", {
   three <- audience_overlap(large, back, third, ledger = ledger)
   expect_s3_class(ggplot2::autoplot(three), "ggplot")
   expect_s3_class(ggplot2::autoplot(each), "ggplot")
-  contrast <- compare_audiences(third, ledger = ledger)
+  contrast <- audience_differences(compare_audiences(third, ledger = ledger))
   points <- ggplot2::layer_data(ggplot2::autoplot(contrast), 3L)
   shown <- as.data.frame(contrast)
   shown <- shown[!shown$from_rule & is.finite(shown$standardised) & shown$level != "(missing)", ]
@@ -448,7 +448,7 @@ test_that("overlap is that of paper, chance and odds those of the fourfold table
   large <- audience(ledger, sales >= 40, name = "large")
   back <- audience(ledger, purchases >= 1, name = "bought")
   got <- audience_overlap(large, back, ledger = ledger)
-  expect_identical(got$who, c("neither", "only large", "only bought", "large and bought"))
+  expect_identical(got$place, c("neither", "only large", "only bought", "large and bought"))
   expect_identical(got$customers, c(1L, 0L, 1L, 2L))
   expect_identical(got$sales, c(-7, 0, 15, 90))
   expect_equal(basis_of(got, "expected"), 2 * 3 / 4)
@@ -456,13 +456,13 @@ test_that("overlap is that of paper, chance and odds those of the fourfold table
   each <- audience_overlap(large, back, ledger = ledger, by = "kind")
   expect_identical(sum(each$customers), 4L)
   expect_identical(
-    as.vector(tapply(each$customers, each$who, sum)[got$who]), got$customers
+    as.vector(tapply(each$customers, each$place, sum)[got$place]), got$customers
   )
   three <- audience_overlap(
     large, back, audience(ledger, returned(), name = "returned"), ledger = ledger
   )
   expect_identical(sum(three$customers), 4L)
-  expect_identical(three$who, c(
+  expect_identical(three$place, c(
     "only bought", "large and bought", "only returned", "large and bought and returned"
   ))
   past <- audience(ledger, sales >= 40, as_of = "2024-03-31")
@@ -483,7 +483,7 @@ test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's o
   expect_equal(c(got$lower, got$upper), c(0.0524, 0.3339), tolerance = 1e-3)
   ledger <- pellmere()$ledger
   mine <- audience(ledger, first_channel == "Web store", purchases >= 2, name = "web")
-  found <- compare_audiences(mine, ledger = ledger)
+  found <- audience_differences(compare_audiences(mine, ledger = ledger))
   everybody <- customers(ledger, everybody = TRUE)
   inside <- everybody$customer %in% mine$customer
   sales <- found[found$what == "sales", ]
@@ -501,9 +501,21 @@ test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's o
   large <- audience(ledger, sales >= 200, name = "large")
   two <- compare_audiences(mine, large, ledger)
   both <- length(intersect(mine$customer, large$customer))
-  expect_identical(basis_of(two, "sizes"), c(nrow(mine), nrow(large)) - both)
+  expect_identical(basis_of(audience_differences(two), "sizes"), c(nrow(mine), nrow(large)) - both)
+  expect_identical(two$place, c("only a", "both", "only b", "neither"))
+  expect_identical(two$customers[1:3], c(nrow(mine) - both, both, nrow(large) - both))
+  expect_identical(sum(two$customers), nrow(everybody))
+  expect_equal(two$share_of_a, c(1 - both / nrow(mine), both / nrow(mine), NA, NA))
+  expect_equal(two$share_of_b, c(NA, both / nrow(large), 1 - both / nrow(large), NA))
+  each <- compare_audiences(mine, large, ledger, by = "age")
+  expect_identical(
+    as.vector(tapply(each$customers, each$place, sum)[two$place]), two$customers
+  )
+  expect_setequal(rows_behind(two, ledger, place = "both")$customer, intersect(
+    mine$customer, large$customer
+  ))
   expect_error(compare_audiences(mine, mine, ledger), class = "nubrek_error_argument")
-  for (result in list(found, two, audience_overlap(mine, large, ledger = ledger, by = "age"))) {
+  for (result in list(found, two, each, audience_overlap(mine, large, ledger = ledger, by = "age"))) {
     expect_match(capture.output(print(result)), "\\.$", all = FALSE)
   }
 })
