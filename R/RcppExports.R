@@ -233,6 +233,10 @@ cpp_read_lines <- function(path) {
     .Call(`_nubrek_cpp_read_lines`, path)
 }
 
+cpp_keyed_units <- function(texts, key) {
+    .Call(`_nubrek_cpp_keyed_units`, texts, key)
+}
+
 cpp_read_delimited <- function(path, separator, header_only) {
     .Call(`_nubrek_cpp_read_delimited`, path, separator, header_only)
 }

@@ -712,6 +712,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_keyed_units
+Rcpp::NumericVector cpp_keyed_units(SEXP texts, Rcpp::RawVector key);
+RcppExport SEXP _nubrek_cpp_keyed_units(SEXP textsSEXP, SEXP keySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type key(keySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_keyed_units(texts, key));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_read_delimited
 Rcpp::List cpp_read_delimited(std::string path, std::string separator, bool header_only);
 RcppExport SEXP _nubrek_cpp_read_delimited(SEXP pathSEXP, SEXP separatorSEXP, SEXP header_onlySEXP) {
@@ -863,6 +874,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
     {"_nubrek_cpp_first_nul_row", (DL_FUNC) &_nubrek_cpp_first_nul_row, 1},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
+    {"_nubrek_cpp_keyed_units", (DL_FUNC) &_nubrek_cpp_keyed_units, 2},
     {"_nubrek_cpp_read_delimited", (DL_FUNC) &_nubrek_cpp_read_delimited, 3},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},
     {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 6},

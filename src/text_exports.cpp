@@ -1,4 +1,5 @@
 #include <Rcpp.h>
+#include "keyed_hash.h"
 #include "lazy_text.h"
 #include "text_kernels.h"
 
@@ -44,6 +45,22 @@ double cpp_first_nul_row(std::string path) {
 // [[Rcpp::export(rng = false)]]
 SEXP cpp_read_lines(std::string path) {
   return nubrek::text_vector({nubrek::read_lines(path), {}});
+}
+
+// Numbers in [0, 1) that depend on a key of 16 bytes and each text alone; texts are UTF-8.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_keyed_units(SEXP texts, Rcpp::RawVector key) {
+  if (key.size() != 16) Rcpp::stop("a key has 16 bytes");
+  nubrek::HashKey of{0, 0};
+  for (int k = 0; k < 8; ++k) {
+    of.low |= static_cast<std::uint64_t>(key[k]) << (8 * k);
+    of.high |= static_cast<std::uint64_t>(key[8 + k]) << (8 * k);
+  }
+  const TextView text(texts);
+  Rcpp::NumericVector out(static_cast<R_xlen_t>(text.size()), NA_REAL);
+  for (std::size_t i = 0; i < text.size(); ++i)
+    if (!text.missing(i)) out[static_cast<R_xlen_t>(i)] = nubrek::keyed_unit(of, text[i]);
+  return out;
 }
 
 namespace {

@@ -7,6 +7,7 @@ floors <- list(
   "rank",
   "forecast",
   "audience",
+  "campaign",
   "proof",
   "print",
   "figure",

@@ -1,0 +1,181 @@
+# Who is written to and who is held back.
+
+#' Hold some of an audience back
+#'
+#' Every customer has a number in `[0, 1)` from a keyed hash (SipHash-2-4) of seed and id alone;
+#' those below the share are held back. So nobody moves when customers are added, sorted or drawn
+#' again (definition 49).
+#'
+#' @param audience `[nubrek_audience]`
+#' @param ledger `[nubrek_ledger]` The ledger it was chosen from.
+#' @param share `[double(1)]` Share held back.
+#' @param seed `[integer(1)]` Another seed draws others.
+#' @param name `[character(1)]` What the campaign is called. Default: the audience's name.
+#' @param day `[Date(1) | character(1)]` Day of contact. Default: the day after the ledger's last.
+#' @param days `[integer(1)]` Length of the window in which it is to be measured.
+#' @param offers `[character]` Names of offers, dealt out evenly among those who are contacted.
+#' @param strata `[character(1)]` An attribute by whose levels the draw is shown. It does not change
+#'   the draw: drawn within levels, customers would move when others come.
+#' @param may_contact `[character(1)]` An attribute: only customers for whom it says yes (`yes`,
+#'   `true`, `1`, `y`, `ja`) are drawn; all others are counted and left out of both arms.
+#' @param cost_per_contact,offer_cost `[double(1)]` In major units; an offer costs when it is taken.
+#' @param margin_rate `[double(1)]` Margin by sales, for what a purchase more is worth.
+#' @return A `nubrek_campaign`, one row per drawn customer, by id: `customer`, `arm` (`"held back"`
+#'   or `"contacted"`, the offer's name where there are offers), `draw`. [campaign_balance()] shows
+#'   how alike the arms are; [save_campaign()] keeps it until [measure_campaign()].
+#' @section Errors: `nubrek_error_argument` where an arm is empty.
+#' @references Aumasson and Bernstein (2012), SipHash: a fast short-input PRF.
+#' @examples
+#' ledger <- example_ledger()
+#' draw_control(audience(ledger, purchases >= 1, name = "all"), ledger, share = 0.4, seed = 7)
+#' @export
+draw_control <- function(
+  audience, ledger, share = 0.1, seed = 1L, name = NULL, day = NULL, days = 90L, offers = NULL,
+  strata = NULL, may_contact = NULL, cost_per_contact = 0, offer_cost = 0, margin_rate = NULL
+) {
+  throw_unless(
+    checkmate::check_class(audience, "nubrek_audience"), "audience", rlang::current_env()
+  )
+  check_ledger(ledger)
+  check_share(share)
+  check_whole(seed, lower = 0L)
+  check_whole(days, lower = 1L)
+  check_text(name, null = TRUE)
+  check_text(strata, null = TRUE)
+  check_text(may_contact, null = TRUE)
+  costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
+  throw_unless(
+    checkmate::check_character(
+      offers, min.chars = 1L, unique = TRUE, any.missing = FALSE, null.ok = TRUE
+    ),
+    "offers",
+    rlang::current_env()
+  )
+  allowed <- permitted(ledger, audience$customer, may_contact)
+  ids <- audience$customer[allowed]
+  draw <- keyed_draws(ids, seed)
+  arm <- arm_of(draw, share, offers)
+  if (length(unique(arm)) < 2L) {
+    abort_nubrek(c(
+      "One of the arms is empty.",
+      "x" = "Of {length(ids)} customers {sum(arm == 'held back')} are held back.",
+      "i" = "Choose a larger audience or another share."
+    ), "argument")
+  }
+  day <- check_day(day) %||% (ledger$as_of + 1)
+  left <- sum(!allowed)
+  new_result(
+    list(customer = ids, arm = arm, draw = draw),
+    "campaign",
+    ledger,
+    rbind(carried(ledger), if (left > 0L) {
+      remark_table("permission", sprintf(
+        "%s of the audience may not be contacted (%s) and %s in neither arm.",
+        n_of(left, "customer"),
+        may_contact,
+        if (left == 1L) "is" else "are"
+      ))
+    }),
+    basis = c(costs, list(
+      name = name %||% basis_of(audience, "name") %||% "campaign",
+      rule = basis_of(audience, "rule"),
+      day = day,
+      days = as.integer(days),
+      control_share = share,
+      seed = as.integer(seed),
+      offers = offers,
+      strata = strata,
+      sales = sum(reduce_customers(ledger)$sales),
+      customers = n_customers(ledger)
+    ))
+  )
+}
+
+campaign_costs <- function(cost_per_contact, offer_cost, margin_rate, call = rlang::caller_env()) {
+  check_number(cost_per_contact, lower = 0, call = call)
+  check_number(offer_cost, lower = 0, call = call)
+  if (!is.null(margin_rate)) check_share(margin_rate, call = call)
+  list(
+    cost_per_contact = cost_per_contact, offer_cost = offer_cost, margin_rate = margin_rate
+  )
+}
+
+# The number of each customer: a hash of seed and id alone.
+keyed_draws <- function(ids, seed) {
+  key <- c(writeBin(as.integer(seed), raw(), endian = "little"), raw(12L))
+  cpp_keyed_units(enc2utf8(as.character(ids)), key)
+}
+
+arm_of <- function(draw, share, offers) {
+  if (is.null(offers)) return(ifelse(draw < share, "held back", "contacted"))
+  place <- floor((draw - share) / (1 - share) * length(offers)) + 1
+  ifelse(draw < share, "held back", offers[pmin(length(offers), pmax(1, place))])
+}
+
+permitted <- function(ledger, ids, may_contact, call = rlang::caller_env()) {
+  if (is.null(may_contact)) return(rep(TRUE, length(ids)))
+  check_columns_exist(may_contact, attribute_names(ledger), "the customer attributes", call)
+  said <- known_attributes(ledger, may_contact)[[1L]][ledger_codes(ledger, ids)]
+  tolower(trim_text(as.character(said))) %in% c("yes", "true", "1", "y", "ja")
+}
+
+#' How alike the arms of a campaign are
+#'
+#' @param campaign `[nubrek_campaign]` From [draw_control()].
+#' @param ledger `[nubrek_ledger]`
+#' @return A `nubrek_balance`, one row per measure and level of an attribute, as they were before the
+#'   day of contact: `what`, `level`, `contacted`, `held_back` (means or shares), `standardised`
+#'   difference. By chance alone about one row in twenty is beyond 1.96 / sqrt(n1 n2 / (n1 + n2)),
+#'   the `chance` of the basis. With strata, first the share held back of each level.
+#' @examples
+#' ledger <- example_ledger()
+#' drawn <- draw_control(audience(ledger, purchases >= 1), ledger, share = 0.4)
+#' campaign_balance(drawn, ledger)
+#' @export
+campaign_balance <- function(campaign, ledger) {
+  check_campaign(campaign)
+  check_ledger(ledger)
+  then <- ledger_at(ledger, basis_of(campaign, "day") - 1)
+  codes <- ledger_codes(then, campaign$customer)
+  held <- campaign$arm == "held back"
+  sides <- list(codes[!held & !is.na(codes)], codes[held & !is.na(codes)])
+  columns <- c("what", "level", "inside", "outside", "standardised")
+  rows <- rbind(contrast_numbers(then, sides), contrast_levels(then, sides, 30L))[columns]
+  names(rows)[3:4] <- c("contacted", "held_back")
+  rows <- rows[order(-abs(rows$standardised)), ]
+  strata <- basis_of(campaign, "strata")
+  if (!is.null(strata)) rows <- rbind(strata_rows(then, strata, sides), rows)
+  n <- lengths(sides)
+  new_result(
+    as.list(rows),
+    "balance",
+    then,
+    carried(then),
+    basis = list(
+      name = basis_of(campaign, "name"),
+      sizes = n,
+      chance = 1.96 / sqrt(prod(n) / sum(n)),
+      kinds = c(contacted = "number", held_back = "number")
+    )
+  )
+}
+
+# The customers of each level and how they were drawn.
+strata_rows <- function(ledger, strata, sides) {
+  level <- group_of(ledger, strata)[[1L]]
+  n <- vapply(sides, \(side) table(factor(level[side], unique(level))), integer(
+    length(unique(level))
+  ))
+  n <- matrix(n, ncol = 2L)
+  data.frame(
+    what = "customers drawn",
+    level = unique(level),
+    contacted = n[, 1L],
+    held_back = n[, 2L],
+    standardised = NA_real_
+  )[rowSums(n) > 0L, ]
+}
+
+check_campaign <- function(x, call = rlang::caller_env()) {
+  throw_unless(checkmate::check_class(x, "nubrek_campaign"), "campaign", call)
+}

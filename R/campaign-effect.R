@@ -1,0 +1,68 @@
+# The effect of a contact on an outcome, three ways (definition 51).
+
+# `after` and `before` are the outcome of each customer, `contacted` is true for one arm. The
+# adjusted effect is the coefficient of the contact in a regression on contact, the outcome before
+# (centred) and their product, with HC2 errors (Lin 2013; MacKinnon & White 1985); the plain one the
+# difference of means; the third the difference of changes.
+contact_effects <- function(after, before, contacted, level = 0.95) {
+  adjusted <- lin_effect(after, before, contacted)
+  plain <- mean_difference(after, contacted)
+  changes <- mean_difference(after - before, contacted)
+  bounds <- \(one) one$effect + c(-1, 1) * stats::qt((1 + level) / 2, one$freedom) * one$error
+  data.frame(
+    contacted = sum(contacted),
+    held_back = sum(!contacted),
+    mean_held_back = mean(after[!contacted]),
+    effect = adjusted$effect,
+    lower = bounds(adjusted)[[1L]],
+    upper = bounds(adjusted)[[2L]],
+    error = adjusted$error,
+    p = 2 * stats::pt(-abs(adjusted$effect / adjusted$error), adjusted$freedom),
+    plain = plain$effect,
+    plain_lower = bounds(plain)[[1L]],
+    plain_upper = bounds(plain)[[2L]],
+    difference_in_differences = changes$effect,
+    did_lower = bounds(changes)[[1L]],
+    did_upper = bounds(changes)[[2L]]
+  )
+}
+
+lin_effect <- function(after, before, contacted) {
+  centred <- before - mean(before)
+  spread <- tapply(centred, contacted, stats::var)
+  if (anyNA(spread) || any(spread == 0)) return(mean_difference(after, contacted))
+  x <- cbind(1, contacted, centred, contacted * centred)
+  inverse <- chol2inv(chol(crossprod(x)))
+  beta <- inverse %*% crossprod(x, after)
+  rest <- as.vector(after - x %*% beta)
+  leverage <- rowSums((x %*% inverse) * x)
+  weighted <- x * (rest / sqrt(pmax(1e-12, 1 - leverage)))
+  covariance <- inverse %*% crossprod(weighted) %*% inverse
+  list(effect = beta[[2L]], error = sqrt(covariance[2L, 2L]), freedom = length(after) - 4L)
+}
+
+# Welch.
+mean_difference <- function(x, contacted) {
+  sides <- split(x, contacted)
+  n <- lengths(sides)
+  share <- vapply(sides, stats::var, 0) / n
+  error <- sqrt(sum(share))
+  list(
+    effect = unname(mean(x[contacted]) - mean(x[!contacted])),
+    error = error,
+    freedom = if (error > 0) sum(share)^2 / sum(share^2 / (n - 1)) else sum(n) - 2
+  )
+}
+
+# Several effects drawn towards their common one by moments (DerSimonian & Laird 1986): what is left
+# of the spread beyond that of the errors is real.
+drawn_together <- function(effect, error) {
+  if (length(effect) < 2L || any(error == 0)) return(effect)
+  weight <- 1 / error^2
+  common <- sum(weight * effect) / sum(weight)
+  excess <- sum(weight * (effect - common)^2) - (length(effect) - 1)
+  spread <- max(0, excess / (sum(weight) - sum(weight^2) / sum(weight)))
+  weight <- 1 / (error^2 + spread)
+  common <- sum(weight * effect) / sum(weight)
+  common + spread / (spread + error^2) * (effect - common)
+}

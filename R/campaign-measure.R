@@ -1,0 +1,285 @@
+# What a campaign changed.
+
+#' Did the campaign work, and did it pay?
+#'
+#' Compares those who were contacted with those who were held back, everybody as drawn, reached or
+#' not: the outcome in the window after the day of contact, adjusted for the same outcome in a window
+#' of the same length before it (definitions 50 to 52).
+#'
+#' @param ledger `[nubrek_ledger]` The ledger of today.
+#' @param campaign `[nubrek_campaign | character(1)]` From [draw_control()], or the file of
+#'   [save_campaign()].
+#' @param by `[character(1)]` A customer attribute: the effect in each of its levels.
+#' @param outcomes `[character]` Of `purchases`, `sales`, `margin` (where a margin is known),
+#'   `bought_again` (share), `visits_per_year`, `gap` (days to the next purchase, at most the
+#'   window).
+#' @param level `[double(1)]` Of the intervals.
+#' @return A `nubrek_effect`, one row per outcome (and offer, and level): `contacted`, `held_back`,
+#'   customers; `mean_held_back`; `effect` per contacted customer with `lower`, `upper`, `p`; `plain`
+#'   difference of means; `difference_in_differences`; with several rows of an outcome `together`,
+#'   the effects drawn towards the common one; of `margin` also `net` gain after costs with
+#'   `net_lower`, `net_upper` and `chance_paid`. [campaign_course()] has the effect week by week.
+#' @section Method: Effect: regression of the outcome on contact, the outcome before (centred) and
+#'   their product, HC2 errors. Net gain: effect on margin times contacted, less contacts and offers
+#'   taken (contacted customers who bought); the chance that it paid is that of a positive net gain
+#'   under a normal with this mean and error.
+#' @references Lin (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
+#'   and White (1985); DerSimonian and Laird (1986).
+#' @examples
+#' ledger <- example_ledger()
+#' drawn <- draw_control(
+#'   audience(ledger, purchases >= 1, as_of = "2024-06-30"), ledger, share = 0.5,
+#'   day = "2024-07-01", days = 120
+#' )
+#' measure_campaign(ledger, drawn)
+#' @export
+measure_campaign <- function(ledger, campaign, by = NULL, outcomes = NULL, level = 0.95) {
+  check_ledger(ledger)
+  if (is.character(campaign)) campaign <- open_campaign(campaign)
+  check_campaign(campaign)
+  check_text(by, null = TRUE)
+  check_number(level, lower = 0.5, upper = 0.999)
+  window <- campaign_window(ledger, campaign)
+  drawn <- drawn_now(ledger, campaign)
+  margin <- campaign_margin(ledger, campaign)
+  known <- c("purchases", "sales", if (margin$known) "margin", "bought_again", "visits_per_year",
+    "gap")
+  outcomes <- outcomes %||% known
+  check_values(outcomes, known, "outcomes")
+  seen <- campaign_outcomes(ledger, drawn$code, window, margin)
+  rows <- effect_rows(ledger, drawn, seen, outcomes, by, level)
+  rows <- with_net(rows, campaign, drawn, seen, level, by)
+  new_result(
+    as.list(rows),
+    "effect",
+    ledger,
+    rbind(carried(ledger), drawn$remarks, window$remarks),
+    basis = list(
+      name = basis_of(campaign, "name"),
+      by = by,
+      day = window$day,
+      days = window$days,
+      level = level,
+      margin = margin$words,
+      offers = if (length(drawn$offers) > 1L) drawn$offers,
+      cost_per_contact = basis_of(campaign, "cost_per_contact"),
+      offer_cost = basis_of(campaign, "offer_cost"),
+      kinds = c(
+        effect = "number", lower = "number", upper = "number", mean_held_back = "number",
+        plain = "number", plain_lower = "number", plain_upper = "number",
+        difference_in_differences = "number", did_lower = "number", did_upper = "number",
+        together = "number", p = "p", net = "money", net_lower = "money", net_upper = "money",
+        chance_paid = "share"
+      )
+    ),
+    course = effect_course(ledger, drawn, window, level)
+  )
+}
+
+# The window as far as the data go, shortened for all alike.
+campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {
+  day <- basis_of(campaign, "day")
+  wanted <- basis_of(campaign, "days")
+  days <- min(wanted, as.integer(ledger$as_of - day))
+  if (days < 1L) {
+    abort_nubrek(c(
+      "There is nothing to measure yet.",
+      "x" = "The day of contact is {format_day(day)}, the data go to {format_day(ledger$as_of)}.",
+      "i" = "Measure with a ledger that goes on after that day."
+    ), "argument", call = call)
+  }
+  young <- day - days < ledger$history_start
+  list(
+    day = day,
+    days = days,
+    before = list(from = day - days, until = day - 1),
+    after = list(from = day + 1, until = day + days),
+    remarks = rbind(
+      if (days < wanted) {
+        remark_table("window", sprintf(
+          "The window of %s days is shortened to %s, as far as the data go, for both arms alike.",
+          wanted,
+          days
+        ))
+      },
+      if (young) {
+        remark_table("window", "The window before the contact begins before the history does.")
+      }
+    )
+  )
+}
+
+# The drawn customers in the ledger of today: `code` (missing where the id is gone), `arm`, and what
+# is not as planned.
+drawn_now <- function(ledger, campaign) {
+  id <- resolve_aliases(campaign$customer, alias_lookup(ledger$source$aliases))
+  code <- ledger_codes(ledger, id)
+  # who was drawn under two ids counts once, as contacted if one of them was
+  first <- order(match(id, id), campaign$arm == "held back")
+  keep <- sort(first[!duplicated(id[first])])
+  twice <- !seq_along(id) %in% keep
+  gone <- is.na(code) & !twice
+  told <- c(
+    if (any(twice)) {
+      sprintf("%s merged with another drawn customer since and counted once.", n_were(sum(twice)))
+    },
+    if (any(gone)) {
+      sprintf(
+        paste0(
+          "%s not in the ledger any more (%s of the contacted, %s of the held back) and counted ",
+          "without purchases."
+        ),
+        n_were(sum(gone)),
+        sum(gone & campaign$arm != "held back"),
+        sum(gone & campaign$arm == "held back")
+      )
+    }
+  )
+  arm <- campaign$arm[keep]
+  list(
+    code = code[keep],
+    arm = arm,
+    offers = setdiff(unique(arm), "held back"),
+    remarks = if (length(told) > 0L) remark_table(rep("not as planned", length(told)), told)
+  )
+}
+
+n_were <- function(n) paste(n_of(n, "customer"), if (n == 1L) "is" else "are")
+
+campaign_margin <- function(ledger, campaign) {
+  rate <- basis_of(campaign, "margin_rate")
+  if (!is.null(rate)) {
+    return(list(known = TRUE, rate = rate, words = sprintf("%s of sales", present_rate(rate))))
+  }
+  list(known = FALSE, rate = NULL, words = NULL)
+}
+
+present_rate <- function(rate) paste0(number_text(100 * rate), "\u00a0%")
+
+# Each outcome of each customer `before` and `after`.
+campaign_outcomes <- function(ledger, code, window, margin) {
+  one <- function(span, days) {
+    found <- reduce_span(ledger, span)
+    of <- \(x) {
+      x <- as.double(x)[code]
+      x[is.na(code)] <- 0
+      x
+    }
+    purchases <- of(found$purchases)
+    sales <- of(major(ledger, found$sales))
+    wait <- found$first[code] - as.integer(span$from) + 1L
+    list(
+      purchases = purchases,
+      sales = sales,
+      margin = if (margin$known) sales * margin$rate,
+      bought_again = as.double(purchases > 0),
+      visits_per_year = purchases * 365.25 / days,
+      gap = ifelse(is.na(wait), days, wait)
+    )
+  }
+  list(before = one(window$before, window$days), after = one(window$after, window$days))
+}
+
+# One row per outcome, offer and level.
+effect_rows <- function(ledger, drawn, seen, outcomes, by, level) {
+  group <- if (is.null(by)) {
+    rep("", length(drawn$code))
+  } else {
+    with_missing(group_of(ledger, by)[[1L]][drawn$code])
+  }
+  cells <- expand.grid(
+    outcome = outcomes, offer = drawn$offers, group = unique(group), stringsAsFactors = FALSE
+  )
+  rows <- lapply(seq_len(nrow(cells)), \(i) {
+    here <- group == cells$group[[i]] & drawn$arm %in% c("held back", cells$offer[[i]])
+    contacted <- drawn$arm[here] != "held back"
+    if (min(sum(contacted), sum(!contacted)) < 2L) return(NULL)
+    outcome <- cells$outcome[[i]]
+    cbind(
+      cells[i, ],
+      contact_effects(
+        seen$after[[outcome]][here], seen$before[[outcome]][here], contacted, level
+      ),
+      row.names = NULL
+    )
+  })
+  rows <- do.call(rbind, rows)
+  if (is.null(rows)) {
+    abort_nubrek("Both arms need two customers or more.", "argument", call = NULL)
+  }
+  rows <- rows[order(match(rows$outcome, outcomes)), ]
+  several <- length(drawn$offers) > 1L || !is.null(by)
+  if (several) {
+    rows$together <- unsplit(
+      lapply(split(rows, rows$outcome), \(one) drawn_together(one$effect, one$error)), rows$outcome
+    )
+  }
+  if (length(drawn$offers) < 2L) rows$offer <- NULL
+  if (is.null(by)) {
+    rows$group <- NULL
+  } else {
+    names(rows)[names(rows) == "group"] <- group_names(by, setdiff(names(rows), "group"))
+  }
+  rows
+}
+
+# Net gain of the rows of margin: what it brought, less contacts and the offers that were taken.
+with_net <- function(rows, campaign, drawn, seen, level, by) {
+  of_margin <- rows$outcome == "margin"
+  if (!any(of_margin)) return(rows[names(rows) != "error"])
+  bought <- seen$after$bought_again > 0
+  taken <- vapply(seq_len(nrow(rows)), \(i) {
+    offer <- if ("offer" %in% names(rows)) rows$offer[[i]] else setdiff(drawn$arm, "held back")
+    sum(bought[drawn$arm %in% offer]) / max(1L, sum(drawn$arm %in% offer)) * rows$contacted[[i]]
+  }, 0)
+  cost <- rows$contacted * basis_of(campaign, "cost_per_contact") +
+    taken * basis_of(campaign, "offer_cost")
+  net <- rows$effect * rows$contacted - cost
+  error <- rows$error * rows$contacted
+  half <- stats::qnorm((1 + level) / 2) * error
+  only <- \(x) ifelse(of_margin, x, NA_real_)
+  rows$net <- only(net)
+  rows$net_lower <- only(net - half)
+  rows$net_upper <- only(net + half)
+  rows$chance_paid <- only(stats::pnorm(net / error))
+  rows[names(rows) != "error"]
+}
+
+# The effect on purchases and sales since the contact, week by week.
+effect_course <- function(ledger, drawn, window, level) {
+  ends <- unique(c(seq(7L, max(7L, window$days), by = 7L), window$days))
+  ends <- ends[ends <= window$days]
+  contacted <- drawn$arm != "held back"
+  rows <- lapply(ends, \(end) {
+    here <- window
+    here$after$until <- window$day + end
+    here$before$from <- window$day - end
+    here$days <- end
+    seen <- campaign_outcomes(ledger, drawn$code, here, list(known = FALSE))
+    do.call(rbind, lapply(c("purchases", "sales"), \(outcome) {
+      found <- contact_effects(seen$after[[outcome]], seen$before[[outcome]], contacted, level)
+      cbind(outcome = outcome, days = end, found[c("effect", "lower", "upper")])
+    }))
+  })
+  do.call(rbind, rows)
+}
+
+#' The effect of a campaign week by week
+#'
+#' @param effect `[nubrek_effect]` From [measure_campaign()].
+#' @return A `nubrek_effect_course`: `outcome` (purchases, sales), `days` since the contact, `effect`
+#'   per contacted customer up to then, `lower`, `upper`.
+#' @examples
+#' ledger <- example_ledger()
+#' drawn <- draw_control(
+#'   audience(ledger, purchases >= 1, as_of = "2024-06-30"), ledger, share = 0.5,
+#'   day = "2024-07-01", days = 120
+#' )
+#' campaign_course(measure_campaign(ledger, drawn))
+#' @export
+campaign_course <- function(effect) {
+  throw_unless(checkmate::check_class(effect, "nubrek_effect"), "effect", rlang::current_env())
+  side_table(attr(effect, "course"), "effect_course", effect, c(
+    effect = "number", lower = "number", upper = "number"
+  ))
+}

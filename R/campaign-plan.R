@@ -1,0 +1,200 @@
+# Before a campaign: what can be seen, what it may cost, what it may bring.
+
+#' Plan a campaign
+#'
+#' What such customers do in a window of this length without a campaign, from past windows for the
+#' same rule; the smallest effect that can be seen with this audience for several shares held back
+#' (definition 54); and what the campaign brings where an uplift is assumed.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param audience `[nubrek_audience]` From [audience()].
+#' @param outcome `[character(1)]` `"sales"` (default), `"purchases"`, `"bought_again"`.
+#' @param days `[integer(1)]` Length of the window.
+#' @param cost_per_contact,offer_cost `[double(1)]` In major units; an offer costs when it is taken.
+#' @param margin_rate `[double(1)]` Margin by sales.
+#' @param uplift `[double(1)]` Assumed effect, as a share of what is done without a campaign.
+#' @param control `[numeric]` Shares held back.
+#' @param power `[double(1)]` Chance to see an effect that is there, at 5 % two-sided.
+#' @return A `nubrek_plan`, one row per share held back: `control_share`; `contacted`, `held_back`,
+#'   customers; `detectable`, the smallest effect per customer that can be seen; `detectable_share`,
+#'   by what is done anyway; `expected`, the assumed effect; `break_even`, the effect that pays for
+#'   the contacts; `net`, the expected net gain, with `lower` and `upper`, within which the measured
+#'   one will lie (95 %). The basis has `without`, the mean without a campaign, its `spread`,
+#'   `explained`, the share that the window before explains, `needed`, customers needed to see the
+#'   assumed effect with half of them held back, and `advised`, the share held back that is enough to
+#'   see the assumed effect, or sees most.
+#' @section Method: Detectable: (z of 0.975 + z of power) spread sqrt(1 - explained)
+#'   sqrt(1 / contacted + 1 / held back). Past windows end at the ledger's last day and go back by
+#'   their length, as far as there is a window before them; at most four. Rules that name tiers or
+#'   other results are not known for past days: then today's members are looked at, whose past is
+#'   better than their future, and that is said.
+#' @examples
+#' ledger <- example_ledger()
+#' back <- audience(ledger, purchases >= 1, name = "all")
+#' plan_campaign(ledger, back, days = 60, cost_per_contact = 0.8, margin_rate = 0.4, uplift = 0.2)
+#' @export
+plan_campaign <- function(
+  ledger, audience, outcome = "sales", days = 90L, cost_per_contact = 0, offer_cost = 0,
+  margin_rate = NULL, uplift = NULL, control = c(0.05, 0.1, 0.2, 0.3, 0.5), power = 0.8
+) {
+  check_ledger(ledger)
+  throw_unless(
+    checkmate::check_class(audience, "nubrek_audience"), "audience", rlang::current_env()
+  )
+  check_choice(outcome, c("sales", "purchases", "bought_again"))
+  check_whole(days, lower = 1L)
+  for (one in control) {
+    check_share(one, arg = "control")
+  }
+  check_share(power)
+  if (!is.null(uplift)) check_number(uplift, lower = -1)
+  costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
+  past <- past_windows(ledger, audience, days, outcome)
+  n <- nrow(audience)
+  held <- round(n * control)
+  if (any(held < 2L | n - held < 2L)) {
+    abort_nubrek(c(
+      "The audience is too small for these shares.",
+      "x" = "It has {n} customer{?s}; with {.val {control[held < 2L | n - held < 2L][[1]]}} an arm ",
+      "i" = "Each arm needs two."
+    ), "argument")
+  }
+  noise <- past$spread * sqrt(1 - past$explained) * sqrt(1 / (n - held) + 1 / held)
+  seen <- (stats::qnorm(0.975) + stats::qnorm(power)) * noise
+  expected <- if (is.null(uplift)) NA_real_ else past$without * uplift
+  worth <- worth_of_effect(outcome, past, costs)
+  gain <- plan_gain(expected, worth, past, costs, n - held)
+  error <- noise * worth * (n - held)
+  half <- (stats::qnorm(0.975) + stats::qnorm(power)) * past$spread * sqrt(1 - past$explained)
+  needed <- if (!is.na(expected) && expected != 0) ceiling(4 * (half / expected)^2) else NA_real_
+  new_result(
+    list(
+      control_share = control,
+      contacted = as.integer(n - held),
+      held_back = as.integer(held),
+      detectable = seen,
+      detectable_share = if (past$without > 0) seen / past$without else rep(NA_real_, length(seen)),
+      expected = rep(expected, length(control)),
+      break_even = rep(costs$cost_per_contact / worth, length(control)),
+      net = gain,
+      lower = gain - 1.96 * error,
+      upper = gain + 1.96 * error
+    ),
+    "plan",
+    ledger,
+    rbind(carried(ledger), past$remarks),
+    basis = c(costs, list(
+      name = basis_of(audience, "name"),
+      outcome = outcome,
+      days = as.integer(days),
+      power = power,
+      uplift = uplift,
+      customers = n,
+      without = past$without,
+      spread = past$spread,
+      explained = past$explained,
+      windows = past$windows,
+      needed = needed,
+      advised = advised_share(control, seen, expected),
+      kinds = c(
+        control_share = "share", detectable = "number", expected = "number",
+        break_even = "number", net = "money", lower = "money", upper = "money"
+      )
+    ))
+  )
+}
+
+# The least share held back with which the assumed effect can be seen; without one the share that
+# sees most.
+advised_share <- function(control, seen, expected) {
+  enough <- if (is.na(expected)) logical() else control[seen <= abs(expected)]
+  if (length(enough) > 0L) min(enough) else control[[which.min(seen)]]
+}
+
+# What one unit of the outcome is worth in margin; missing where no margin is known.
+worth_of_effect <- function(outcome, past, costs) {
+  rate <- costs$margin_rate %||% NA_real_
+  switch(outcome, sales = rate, purchases = rate * past$basket, bought_again = rate * past$basket)
+}
+
+plan_gain <- function(expected, worth, past, costs, contacted) {
+  taken <- past$buying * if (is.na(expected) || past$without == 0) 1 else 1 + expected / past$without
+  contacted * (expected * worth - costs$cost_per_contact - costs$offer_cost * min(1, taken))
+}
+
+# What the customers of the rule did in past windows of this length, and how well the window before
+# tells it.
+past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_env()) {
+  room <- as.integer(ledger$as_of - ledger$history_start) + 1L
+  windows <- min(4L, room %/% days - 1L)
+  if (windows < 1L) {
+    abort_nubrek(c(
+      "The history is too short for a window of {days} days and one before it.",
+      "x" = "It has {room} days.",
+      "i" = "Plan a shorter window."
+    ), "argument", call = call)
+  }
+  each <- lapply(seq_len(windows), \(k) {
+    day <- ledger$as_of - k * days
+    then <- members_then(ledger, audience, day)
+    window <- list(
+      days = days,
+      before = list(from = day - days + 1, until = day),
+      after = list(from = day + 1, until = day + days)
+    )
+    seen <- campaign_outcomes(ledger, ledger_codes(ledger, then$ids), window, list(known = FALSE))
+    after <- seen$after[[outcome]]
+    before <- seen$before[[outcome]]
+    fit <- if (length(after) > 2L && stats::var(before) > 0 && stats::var(after) > 0) {
+      stats::cor(before, after)^2
+    } else {
+      0
+    }
+    list(
+      n = length(after),
+      mean = mean(after),
+      variance = stats::var(after),
+      explained = fit,
+      buying = mean(seen$after$bought_again),
+      sales = sum(seen$after$sales),
+      purchases = sum(seen$after$purchases),
+      same_rule = then$same_rule
+    )
+  })
+  each <- Filter(\(one) one$n > 2L, each)
+  if (length(each) == 0L) {
+    abort_nubrek(c(
+      "In no past window three customers or more met the rule.",
+      "i" = "Choose a wider rule or a shorter window."
+    ), "argument", call = call)
+  }
+  average <- \(field) stats::weighted.mean(
+    vapply(each, `[[`, 0, field), vapply(each, \(one) as.double(one$n), 0)
+  )
+  purchases <- sum(vapply(each, `[[`, 0, "purchases"))
+  list(
+    windows = length(each),
+    without = average("mean"),
+    spread = sqrt(average("variance")),
+    explained = average("explained"),
+    buying = average("buying"),
+    basket = if (purchases > 0) sum(vapply(each, `[[`, 0, "sales")) / purchases else NA_real_,
+    remarks = if (!all(vapply(each, `[[`, NA, "same_rule"))) {
+      remark_table("past windows", paste0(
+        "The rule names what is not known for past days, so today's members are looked at: what ",
+        "they did before they were chosen is more than they will do."
+      ))
+    }
+  )
+}
+
+# Who met the rule on a past day; where that cannot be known, today's members.
+members_then <- function(ledger, audience, day) {
+  then <- tryCatch(
+    audience(
+      ledger, rule = basis_of(audience, "rule"), among = basis_of(audience, "among"), as_of = day
+    ),
+    nubrek_error = \(e) NULL
+  )
+  list(ids = (then %||% audience)$customer, same_rule = !is.null(then))
+}

@@ -1,0 +1,164 @@
+# What campaigns are called, and the sentence that says what was found.
+
+#' @export
+describe.nubrek_campaign <- function(x) {
+  held <- sum(x$arm == "held back")
+  list(
+    heading = paste("Campaign:", seen_text(basis_of(x, "name"))),
+    finding = if (!is_part(x)) {
+      sprintf(
+        "%s to contact on %s, %s held back (%s).",
+        n_of(nrow(x) - held, "customer"),
+        format_day(basis_of(x, "day")),
+        format_count(held),
+        present_share(held / nrow(x))
+      )
+    },
+    after = c("", paste0(
+      "Measured over ", basis_of(x, "days"), " days after the contact. Everybody drawn is in the ",
+      "analysis, reached or not."
+    ))
+  )
+}
+
+#' @export
+describe.nubrek_balance <- function(x) {
+  rows <- plain_table(x)
+  rows <- rows[!is.na(rows$standardised), ]
+  beyond <- sum(abs(rows$standardised) > basis_of(x, "chance"))
+  list(
+    heading = paste("How alike the arms are:", seen_text(basis_of(x, "name"))),
+    finding = if (!is_part(x) && nrow(rows) > 0L) {
+      sprintf(
+        "%s of %s differ by more than chance usually brings; about %s would.",
+        format_count(beyond),
+        n_of(nrow(rows), "row"),
+        format_count(round(0.05 * nrow(rows)))
+      )
+    }
+  )
+}
+
+#' @export
+describe.nubrek_plan <- function(x) {
+  outcome <- gsub("_", " ", basis_of(x, "outcome"))
+  unit <- if (basis_of(x, "outcome") == "sales") paste0(" ", basis_of(x, "currency")) else ""
+  best <- which(x$control_share == basis_of(x, "advised"))[1L]
+  list(
+    heading = paste(c("Plan of a campaign", seen_text(basis_of(x, "name"))), collapse = ": "),
+    finding = if (!is_part(x)) plan_finding(x, outcome, unit, best),
+    after = c("", sprintf(
+      paste0(
+        "Without a campaign: %s%s of %s a customer in %s days, from %s; the window before explains ",
+        "%s of the differences. Detectable: with a chance of %s."
+      ),
+      four_digits(basis_of(x, "without")),
+      unit,
+      outcome,
+      basis_of(x, "days"),
+      n_of(basis_of(x, "windows"), "past window"),
+      present_share(basis_of(x, "explained")),
+      present_share(basis_of(x, "power"))
+    ))
+  )
+}
+
+plan_finding <- function(x, outcome, unit, best) {
+  text <- sprintf(
+    "With %s held back, an effect of %s%s a customer can be seen (%s more %s than anyway).",
+    present_share(x$control_share[[best]]),
+    four_digits(x$detectable[[best]]),
+    unit,
+    present_share(x$detectable_share[[best]]),
+    outcome
+  )
+  expected <- x$expected[[best]]
+  if (is.na(expected)) return(text)
+  paste(text, if (abs(expected) >= x$detectable[[best]]) {
+    sprintf("The assumed %s%s can.", four_digits(expected), unit)
+  } else {
+    sprintf(
+      "The assumed %s%s is too small for that: it takes %s.",
+      four_digits(expected),
+      unit,
+      n_of(basis_of(x, "needed"), "customer")
+    )
+  })
+}
+
+#' @export
+describe.nubrek_effect <- function(x) {
+  list(
+    heading = paste("Did it work?", seen_text(basis_of(x, "name"))),
+    finding = if (!is_part(x)) effect_finding(x),
+    table = if (!is_part(x)) {
+      columns <- c(
+        "outcome", "offer", basis_of(x, "by"), "contacted", "held_back", "mean_held_back", "effect",
+        "lower", "upper", "together", "p"
+      )
+      structure(plain_table(x)[intersect(columns, names(x))], basis = attr(x, "basis"))
+    },
+    after = c(
+      "",
+      sprintf(
+        paste0(
+          "Per contacted customer, over %s days from %s, adjusted for the same days before; ",
+          "everybody as drawn."
+        ),
+        basis_of(x, "days"),
+        format_day(basis_of(x, "day") + 1)
+      ),
+      net_words(x)
+    )
+  )
+}
+
+# The sentence on sales (or the first outcome there is).
+effect_finding <- function(x) {
+  rows <- plain_table(x)
+  if (!is.null(rows$offer) || !is.null(basis_of(x, "by"))) return(NULL)
+  place <- match("sales", rows$outcome)
+  if (is.na(place)) place <- 1L
+  one <- rows[place, ]
+  unit <- if (one$outcome == "sales") paste0(" ", basis_of(x, "currency")) else ""
+  sprintf(
+    "%s: %s%s %s a contacted customer (95 %% interval %s to %s)%s.",
+    if (one$lower > 0) {
+      "It brought more"
+    } else if (one$upper < 0) {
+      "It brought less"
+    } else {
+      "No effect that is beyond chance"
+    },
+    signed(one$effect),
+    unit,
+    gsub("_", " ", one$outcome),
+    signed(one$lower),
+    signed(one$upper),
+    if (one$mean_held_back > 0) {
+      sprintf(" on the %s%s of those held back", four_digits(one$mean_held_back), unit)
+    } else {
+      ""
+    }
+  )
+}
+
+signed <- function(x) paste0(ifelse(x < 0, "\u2212", "+"), four_digits(abs(x)))
+
+net_words <- function(x) {
+  rows <- plain_table(x)
+  rows <- rows[rows$outcome == "margin", ]
+  if (nrow(rows) != 1L) return(NULL)
+  sprintf(
+    "After costs: %s (95 %% interval %s to %s); chance that it paid: %s.",
+    format_money(rows$net, basis_of(x, "currency")),
+    format_money(rows$net_lower, basis_of(x, "currency")),
+    format_money(rows$net_upper, basis_of(x, "currency")),
+    present_share(rows$chance_paid)
+  )
+}
+
+#' @export
+describe.nubrek_effect_course <- function(x) {
+  list(heading = paste("The effect week by week:", seen_text(basis_of(x, "name"))))
+}
