@@ -29,7 +29,7 @@ contact_effects <- function(after, before, contacted, level = 0.95) {
 
 lin_effect <- function(after, before, contacted) {
   centred <- before - mean(before)
-  spread <- tapply(centred, contacted, stats::var)
+  spread <- c(stats::var(centred[contacted]), stats::var(centred[!contacted]))
   if (anyNA(spread) || any(spread == 0)) return(mean_difference(after, contacted))
   x <- cbind(1, contacted, centred, contacted * centred)
   inverse <- chol2inv(chol(crossprod(x)))
@@ -43,12 +43,12 @@ lin_effect <- function(after, before, contacted) {
 
 # Welch.
 mean_difference <- function(x, contacted) {
-  sides <- split(x, contacted)
+  sides <- list(x[contacted], x[!contacted])
   n <- lengths(sides)
   share <- vapply(sides, stats::var, 0) / n
   error <- sqrt(sum(share))
   list(
-    effect = unname(mean(x[contacted]) - mean(x[!contacted])),
+    effect = mean(sides[[1L]]) - mean(sides[[2L]]),
     error = error,
     freedom = if (error > 0) sum(share)^2 / sum(share^2 / (n - 1)) else sum(n) - 2
   )

@@ -71,6 +71,9 @@ open_campaign <- function(path) {
   }
   said$day <- as.Date(said$day)
   said$as_of <- as.Date(said$as_of)
+  for (field in c("cost_per_contact", "offer_cost", "margin_rate", "sales")) {
+    if (!is.null(said[[field]])) said[[field]] <- as.double(said[[field]])
+  }
   fields <- stats::setNames(lapply(campaign_fields, \(field) said[[field]]), campaign_fields)
   drawn$draw <- keyed_draws(drawn$customer, said$seed)
   new_result(drawn, "campaign", basis = fields)

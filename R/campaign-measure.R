@@ -64,17 +64,19 @@ measure_campaign <- function(ledger, campaign, by = NULL, outcomes = NULL, level
       offers = if (length(drawn$offers) > 1L) drawn$offers,
       cost_per_contact = basis_of(campaign, "cost_per_contact"),
       offer_cost = basis_of(campaign, "offer_cost"),
-      kinds = c(
-        effect = "number", lower = "number", upper = "number", mean_held_back = "number",
-        plain = "number", plain_lower = "number", plain_upper = "number",
-        difference_in_differences = "number", did_lower = "number", did_upper = "number",
-        together = "number", p = "p", net = "money", net_lower = "money", net_upper = "money",
-        chance_paid = "share"
-      )
+      kinds = effect_kinds
     ),
     course = effect_course(ledger, drawn, window, level)
   )
 }
+
+effect_kinds <- c(
+  effect = "number", lower = "number", upper = "number", mean_held_back = "number",
+  plain = "number", plain_lower = "number", plain_upper = "number",
+  difference_in_differences = "number", did_lower = "number", did_upper = "number",
+  together = "number", p = "p", net = "money", net_lower = "money", net_upper = "money",
+  chance_paid = "share"
+)
 
 # The window as far as the data go, shortened for all alike.
 campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {

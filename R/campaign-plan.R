@@ -51,14 +51,16 @@ plan_campaign <- function(
   costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
   past <- past_windows(ledger, audience, days, outcome)
   n <- nrow(audience)
-  held <- round(n * control)
-  if (any(held < 2L | n - held < 2L)) {
+  fits <- round(n * control) >= 2L & n - round(n * control) >= 2L
+  if (!any(fits)) {
     abort_nubrek(c(
-      "The audience is too small for these shares.",
-      "x" = "It has {n} customer{?s}; with {.val {control[held < 2L | n - held < 2L][[1]]}} an arm ",
-      "i" = "Each arm needs two."
+      "The audience is too small to hold somebody back.",
+      "x" = "It has {n} customer{?s}; each arm needs two."
     ), "argument")
   }
+  dropped <- control[!fits]
+  control <- control[fits]
+  held <- round(n * control)
   noise <- past$spread * sqrt(1 - past$explained) * sqrt(1 / (n - held) + 1 / held)
   seen <- (stats::qnorm(0.975) + stats::qnorm(power)) * noise
   expected <- if (is.null(uplift)) NA_real_ else past$without * uplift
@@ -82,7 +84,13 @@ plan_campaign <- function(
     ),
     "plan",
     ledger,
-    rbind(carried(ledger), past$remarks),
+    rbind(carried(ledger), past$remarks, if (length(dropped) > 0L) {
+      remark_table("shares", sprintf(
+        "Left out, because an arm would have fewer than two customers: %s held back.", toString(
+          present_rate(dropped)
+        )
+      ))
+    }),
     basis = c(costs, list(
       name = basis_of(audience, "name"),
       outcome = outcome,

@@ -1,6 +1,6 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | show | draw | list | count | parts | keys`; `nubrek --help`
+#' `nubrek demo | new | check | run | show | draw | list | count | hold | parts | keys`; `nubrek --help`
 #' lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
@@ -59,6 +59,7 @@ command_do <- function(job) {
     draw = command_draw(job),
     list = command_list(job),
     count = command_count(job),
+    hold = command_hold(job),
     keys = \() print(study_keys(job$section)),
     parts = \() writeLines(parts_lines(job$group))
   )

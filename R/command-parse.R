@@ -50,6 +50,11 @@ command_verbs <- list(
     use = "nubrek count 'CONDITION; CONDITION' STUDY",
     arguments = 2L
   ),
+  hold = list(
+    says = "draw who is contacted and who is held back, and write the campaign and both lists",
+    use = "nubrek hold CAMPAIGN STUDY [--folder FOLDER]",
+    arguments = 2L
+  ),
   keys = list(
     says = "every section and key of a study file, with type, default and example",
     use = "nubrek keys [SECTION]",
@@ -121,6 +126,7 @@ command_parse <- function(args) {
     job <- check_part_options(c(list(part = given[[1L]]), job))
   }
   if (verb == "count") job$rule <- given[[1L]]
+  if (verb == "hold") job$campaign <- given[[1L]]
   if (verb != "demo") job$study <- given[[length(given)]]
   job
 }

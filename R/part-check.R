@@ -54,6 +54,17 @@ study_checks <- list(
   `repeat` = \(study, ledger) check_attributes(ledger, study[["repeat"]]$by),
   waits = \(study, ledger) check_attributes(ledger, study$waits$by),
   audiences = check_audience_rules,
+  campaigns = \(study, ledger) {
+    for (said in study$campaigns) {
+      if (!is.null(said$audience)) {
+        check_values(said$audience, names(study$audiences), "audiences", NULL)
+      }
+      check_attributes(ledger, said$may_contact)
+    }
+    for (path in held_campaigns(study)) {
+      open_campaign(path)
+    }
+  },
   new = \(study, ledger) {
     check_line_filter(ledger, study$new$lines)
     check_columns_exist(study$new$by, line_columns(ledger), "the lines", NULL)

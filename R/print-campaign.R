@@ -91,13 +91,7 @@ describe.nubrek_effect <- function(x) {
   list(
     heading = paste("Did it work?", seen_text(basis_of(x, "name"))),
     finding = if (!is_part(x)) effect_finding(x),
-    table = if (!is_part(x)) {
-      columns <- c(
-        "outcome", "offer", basis_of(x, "by"), "contacted", "held_back", "mean_held_back", "effect",
-        "lower", "upper", "together", "p"
-      )
-      structure(plain_table(x)[intersect(columns, names(x))], basis = attr(x, "basis"))
-    },
+    table = if (!is_part(x)) effect_face(x),
     after = c(
       "",
       sprintf(
@@ -111,6 +105,22 @@ describe.nubrek_effect <- function(x) {
       net_words(x)
     )
   )
+}
+
+# Effects with their intervals in one text.
+effect_face <- function(x) {
+  table <- plain_table(x)
+  table$interval <- paste(signed(table$lower), "to", signed(table$upper))
+  table$effect <- signed(table$effect)
+  if (!is.null(table$together)) table$together <- signed(table$together)
+  table$mean_held_back <- four_digits(table$mean_held_back)
+  columns <- c(
+    "outcome", "offer", basis_of(x, "by"), "mean_held_back", "effect", "interval", "together", "p",
+    "contacted", "held_back"
+  )
+  basis <- attr(x, "basis")
+  basis$kinds[c("effect", "interval", "together", "mean_held_back")] <- "cell"
+  structure(table[intersect(columns, names(table))], basis = basis)
 }
 
 # The sentence on sales (or the first outcome there is).
@@ -143,7 +153,10 @@ effect_finding <- function(x) {
   )
 }
 
-signed <- function(x) paste0(ifelse(x < 0, "\u2212", "+"), four_digits(abs(x)))
+signed <- function(x) {
+  size <- trimws(formatC(signif(abs(x), 3L), format = "fg", digits = 3L, big.mark = "\u202f"))
+  paste0(ifelse(x < 0, "\u2212", "+"), size)
+}
 
 net_words <- function(x) {
   rows <- plain_table(x)
@@ -161,4 +174,59 @@ net_words <- function(x) {
 #' @export
 describe.nubrek_effect_course <- function(x) {
   list(heading = paste("The effect week by week:", seen_text(basis_of(x, "name"))))
+}
+
+#' @export
+describe.nubrek_plans <- function(x) {
+  list(heading = "Plans of campaigns", after = c("", paste0(
+    "One of them, for several shares held back: ",
+    if (on_command()) "--name NAME" else "attr(x, \"plans\")"
+  )))
+}
+
+#' @export
+describe.nubrek_effects <- function(x) {
+  told <- vapply(attr(x, "effects"), \(one) describe(one)$finding %||% "", "")
+  list(
+    heading = "Did it work?",
+    finding = if (!is_part(x) && length(told) > 0L) {
+      paste0(seen_text(names(told)[[1L]]), ": ", told[[1L]])
+    },
+    after = c("", if (on_command()) "One of them: --name NAME" else "One: attr(x, \"effects\")")
+  )
+}
+
+#' @export
+describe.nubrek_beyond <- function(x) {
+  list(
+    heading = paste(c("Without a control", seen_text(basis_of(x, "name"))), collapse = ": "),
+    finding = if (!is_part(x)) {
+      paste(
+        "Nobody was held back, so what the contact changed cannot be known.",
+        sprintf(
+          "%s in %s days; expected of exactly these customers anyway: %s (%s to %s), so %s %s.",
+          n_of(x$came, "purchase"),
+          basis_of(x, "days"),
+          number_text(round(x$expected)),
+          number_text(round(x$lower)),
+          number_text(round(x$upper)),
+          signed(x$beyond),
+          if (x$beyond_lower > 0 || x$beyond_upper < 0) {
+            "beyond what was expected anyway"
+          } else {
+            "is within what was expected anyway"
+          }
+        )
+      )
+    },
+    after = c("", sprintf(
+      paste0(
+        "Beside the %s days before (%s) it would look like %s: a comparison that credits the ",
+        "contact with what comes of the choice."
+      ),
+      basis_of(x, "days"),
+      n_of(x$before, "purchase"),
+      signed(x$naive)
+    ))
+  )
 }

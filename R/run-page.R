@@ -14,6 +14,9 @@ report_sections <- list(
   audiences = list(
     link = "Audiences", title = "Audiences", terms = \(run) audience_terms()
   ),
+  campaigns = list(
+    link = "Campaigns", title = "Did it work?", terms = \(run) campaign_terms()
+  ),
   forecast = list(
     link = "Forecast",
     title = "What customers will bring",

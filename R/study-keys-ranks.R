@@ -154,3 +154,29 @@ audiences_keys <- function() {
     )
   )
 }
+
+campaigns_keys <- function() {
+  named_each(
+    "campaigns: planned here, held by nubrek hold, measured when their day has passed",
+    keys_of_section(
+      "one campaign; its name is yours",
+      audience = study_key(leaf_text(), "the audience that is written to", "", "due for needles"),
+      day = study_key(leaf_day(), "day of contact", "the day after the last", "2025-12-20"),
+      days = study_key(leaf_whole(1, 3650), "length of the window", "90", "60"),
+      share = study_key(leaf_share(0.001, 0.9), "share held back", "0.1", "0.2"),
+      seed = study_key(leaf_whole(0, 2147483647), "another seed draws others", "1", "7"),
+      outcome = study_key(
+        leaf_choice(c("sales", "purchases", "bought_again")), "what is planned for", "sales", "sales"
+      ),
+      offers = study_key(leaf_texts(), "offers dealt out evenly", "none", "[post, voucher]"),
+      cost_per_contact = study_key(leaf_number(0, 1e9), "cost of one contact", "0", "0.85"),
+      offer_cost = study_key(leaf_number(0, 1e9), "cost of an offer that is taken", "0", "5"),
+      margin_rate = study_key(leaf_share(0, 1), "margin by sales", "that of economics", "0.48"),
+      uplift = study_key(leaf_number(-1, 100), "assumed effect by what is done anyway", "none", "0.1"),
+      may_contact = study_key(
+        leaf_text(), "customer attribute: only who says yes is drawn", "none", "may_contact"
+      ),
+      file = study_key(leaf_text(), "where the campaign is kept", "", "needles.json")
+    )
+  )
+}

@@ -74,6 +74,7 @@ study_schema <- function() {
     tiers = tiers_keys(),
     moves = moves_keys(),
     audiences = audiences_keys(),
+    campaigns = campaigns_keys(),
     forecast = forecast_section(),
     outputs = outputs_keys()
   )

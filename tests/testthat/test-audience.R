@@ -346,6 +346,7 @@ test_that("hostile and mutated rules end in a rule error or an answer, and evalu
     "sales > 1i", "c(1, 2)", "sales %in% sales", "sales(sales(last = 3) > 1) > 2", "sales > ''",
     paste0(strrep("(", 200), "sales", strrep(")", 200), " > 1"),
     paste0(strrep("!", 500), "(sales > 1)"),
+    "sales > \xff1", "\xfcsales > 1", "first_channel == \"\xc3\x28\"",
     strrep("(", 5000), "first_channel == c(\"Web\")", "..1 > 2", "sales(, last = 3) > 1", ""
   )
   whole <- c(

@@ -1,0 +1,115 @@
+# Campaigns: what can be seen, and what was.
+
+# The smallest effect that can be seen, by the share held back, beside what is assumed.
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_plan
+#' @exportS3Method ggplot2::autoplot nubrek_plan
+autoplot.nubrek_plan <- function(object, ...) {
+  rlang::check_dots_empty()
+  n <- basis_of(object, "customers")
+  noise <- basis_of(object, "spread") * sqrt(1 - basis_of(object, "explained"))
+  reach <- (stats::qnorm(0.975) + stats::qnorm(basis_of(object, "power"))) * noise
+  share <- seq(0.02, 0.6, by = 0.005)
+  curve <- data.frame(share, seen = reach * sqrt(1 / (n * share) + 1 / (n * (1 - share))))
+  asked <- data.frame(share = object$control_share, seen = object$detectable)
+  asked$label <- paste0(four_digits(asked$seen), "  (", format_count(object$held_back), ")")
+  expected <- abs(object$expected[[1L]])
+  lines <- data.frame(
+    y = c(expected, object$break_even[[1L]]),
+    label = c("assumed effect", "pays for the contacts"),
+    tone = c(palette_of[["ochre"]], palette_of[["moss"]])
+  )
+  lines <- lines[is.finite(lines$y) & lines$y > 0, ]
+  ggplot2::ggplot(curve, ggplot2::aes(.data$share, .data$seen)) +
+    ggplot2::geom_hline(
+      data = lines, ggplot2::aes(yintercept = .data$y, colour = .data$tone), linewidth = 0.9
+    ) +
+    ggplot2::geom_text(
+      data = lines,
+      ggplot2::aes(x = 0.615, y = .data$y, label = .data$label, colour = .data$tone),
+      hjust = 0,
+      vjust = -0.6,
+      size = 3.9
+    ) +
+    ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 1.1) +
+    ggplot2::geom_point(data = asked, colour = palette_of[["petrol"]], size = 3) +
+    ggplot2::geom_text(
+      data = asked, ggplot2::aes(label = .data$label), vjust = -1.1, hjust = 0.1, size = 3.8
+    ) +
+    ggplot2::scale_colour_identity() +
+    ggplot2::scale_x_continuous(
+      labels = \(v) present_share(v), breaks = seq(0, 0.6, 0.1), limits = c(0, 0.78)
+    ) +
+    ggplot2::scale_y_continuous(
+      limits = c(0, max(asked$seen, lines$y) * 1.15),
+      oob = scales::oob_keep,
+      expand = ggplot2::expansion(c(0, 0.02))
+    ) +
+    ggplot2::coord_cartesian(ylim = c(0, max(asked$seen, lines$y) * 1.15)) +
+    figure_words(
+      object,
+      sprintf(
+        "The smallest effect on %s per customer that can be seen in %s days, by the share held back",
+        gsub("_", " ", basis_of(object, "outcome")),
+        basis_of(object, "days")
+      ),
+      caption = sprintf(
+        "%s customers; beside a point the effect, and how many are held back.", format_count(n)
+      )
+    ) +
+    theme_nubrek()
+}
+
+# The effect of each outcome by what those held back did, then on sales week by week.
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_effect
+#' @exportS3Method ggplot2::autoplot nubrek_effect
+autoplot.nubrek_effect <- function(object, ...) {
+  rlang::check_dots_empty()
+  course <- attr(object, "course")
+  course <- rbind(
+    data.frame(outcome = c("purchases", "sales"), days = 0, effect = 0, lower = 0, upper = 0), course
+  )
+  words <- c(
+    purchases = "purchases per contacted customer",
+    sales = sprintf("sales per contacted customer, %s", basis_of(object, "currency"))
+  )
+  course$panel <- factor(words[course$outcome], words[c("sales", "purchases")])
+  ends <- course[course$days == max(course$days), ]
+  ends$label <- paste0(
+    signed(ends$effect), "\n", signed(ends$lower), " to ", signed(ends$upper)
+  )
+  ggplot2::ggplot(course, ggplot2::aes(.data$days, .data$effect)) +
+    ggplot2::geom_ribbon(
+      ggplot2::aes(ymin = .data$lower, ymax = .data$upper), fill = palette_of[["petrol"]], alpha = 0.18
+    ) +
+    ggplot2::geom_hline(yintercept = 0, colour = palette_of[["ink"]], linewidth = 0.4) +
+    ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 1.1) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(label = .data$label),
+      hjust = 0,
+      nudge_x = max(course$days) * 0.015,
+      size = 3.8,
+      lineheight = 0.95
+    ) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
+    ggplot2::scale_x_continuous(
+      breaks = Filter(\(day) day <= max(course$days), pretty(course$days, 6L)),
+      expand = ggplot2::expansion(c(0, 0.2))
+    ) +
+    figure_words(
+      object,
+      sprintf(
+        "Difference between contacted and held back since %s, week by week, with its 95 %% interval",
+        format_day(basis_of(object, "day"))
+      ),
+      caption = paste0(
+        "Adjusted for the same number of days before the contact; everybody as drawn, reached or ",
+        "not. ", net_words(object)
+      )
+    ) +
+    ggplot2::xlab("days since the contact") +
+    theme_nubrek() +
+    ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold"))
+}

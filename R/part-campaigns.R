@@ -1,0 +1,110 @@
+# Parts about campaigns: planned from the study, held by `nubrek hold`, measured when their file is
+# there and their day has passed.
+
+campaign_parts <- list(
+  study_part(
+    "plans",
+    "what each campaign can show, cost and bring",
+    "campaigns",
+    make = \(study, ledger, audiences) study_plans(study, ledger, audiences),
+    wanted = \(study) length(planned_campaigns(study)) > 0L,
+    figure = 6.5,
+    options = "name",
+    read = \(x, job, study, ledger) read_one(x, "plans", job),
+    report = \(run) report_plans(run)
+  ),
+  study_part(
+    "effects",
+    "whether the campaigns worked, and whether they paid",
+    "campaigns",
+    make = \(study, ledger) study_effects(study, ledger),
+    wanted = \(study) length(held_campaigns(study)) > 0L,
+    figure = 7,
+    options = "name",
+    read = \(x, job, study, ledger) read_one(x, "effects", job),
+    report = \(run) report_effects(run)
+  )
+)
+
+# One of several results by its name; a figure needs one.
+read_one <- function(x, which, job) {
+  each <- attr(x, which)
+  if (is.null(job$name)) return(if (job$verb == "draw") each[[1L]] else x)
+  check_values(job$name, names(each), "name", NULL)
+  each[[job$name]]
+}
+
+campaign_said <- function(study, name) {
+  said <- study$campaigns[[name]]
+  if (is.null(said$audience)) {
+    abort_study(study$source, c("campaigns", name), "The key {.field audience} is missing here.")
+  }
+  rate <- study$economics$margin_rate
+  said$margin_rate <- said$margin_rate %||% if (is.numeric(rate) && length(rate) == 1L) rate
+  said
+}
+
+# Those with an audience; others are only measured.
+planned_campaigns <- function(study) {
+  names(Filter(\(said) !is.null(said$audience), study$campaigns))
+}
+
+study_plans <- function(study, ledger, audiences) {
+  plans <- lapply(stats::setNames(nm = planned_campaigns(study)), \(name) {
+    said <- campaign_said(study, name)
+    keys <- c("outcome", "days", "cost_per_contact", "offer_cost", "margin_rate", "uplift")
+    shares <- sort(unique(c(said$share %||% 0.1, eval(formals(plan_campaign)$control))))
+    do.call(plan_campaign, c(
+      list(ledger, one_audience(audiences, said$audience), control = shares),
+      said[intersect(keys, names(said))]
+    ))
+  })
+  rows <- lapply(names(plans), \(name) {
+    plan <- plain_table(plans[[name]])
+    share <- study$campaigns[[name]]$share %||% 0.1
+    cbind(campaign = name, audience = study$campaigns[[name]]$audience, plan[
+      plan$control_share == share,
+    ])
+  })
+  new_result(
+    as.list(do.call(rbind, rows)),
+    "plans",
+    ledger,
+    carried(ledger),
+    basis = list(kinds = basis_of(plans[[1L]], "kinds")),
+    plans = plans
+  )
+}
+
+# Files of campaigns that have been held.
+held_campaigns <- function(study) {
+  files <- lapply(study$campaigns, \(said) said$file)
+  files <- unlist(Filter(Negate(is.null), files))
+  if (length(files) == 0L) return(character())
+  paths <- stats::setNames(study_files(study, files), names(files))
+  paths[file.exists(paths)]
+}
+
+study_effects <- function(study, ledger) {
+  campaigns <- lapply(held_campaigns(study), open_campaign)
+  over <- Filter(\(one) basis_of(one, "day") < ledger$as_of, campaigns)
+  effects <- lapply(over, \(one) measure_campaign(ledger, one))
+  rows <- lapply(names(effects), \(name) {
+    cbind(campaign = name, plain_table(effects[[name]])[effect_columns])
+  })
+  if (length(rows) == 0L) {
+    rows <- list(data.frame(campaign = character()))
+  }
+  new_result(
+    as.list(do.call(rbind, rows)),
+    "effects",
+    ledger,
+    carried(ledger),
+    basis = list(kinds = effect_kinds),
+    effects = effects
+  )
+}
+
+effect_columns <- c(
+  "outcome", "contacted", "held_back", "mean_held_back", "effect", "lower", "upper", "p"
+)

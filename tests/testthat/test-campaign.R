@@ -1,0 +1,276 @@
+# Campaigns: draws by a published hash, effects worked by hand and in worlds with a known effect.
+
+test_that("draws are SipHash-2-4 of seed and id alone, whoever else is there", {
+  # Aumasson & Bernstein (2012), appendix: key 00..0f, empty message: 726fdb47dd0e0e31
+  wanted <- (strtoi("726fdb47", 16L) * 2^32 + as.double(strtoi("5d0e0e31", 16L)) + 2^31) / 2^64
+  expect_equal(cpp_keyed_units("", as.raw(0:15)), wanted, tolerance = 1e-15)
+  ids <- sprintf("P%05d", 1:20000)
+  one <- keyed_draws(ids, 1L)
+  expect_identical(keyed_draws(rev(ids), 1L), rev(one))
+  expect_identical(keyed_draws(ids[17:19], 1L), one[17:19])
+  expect_gt(stats::ks.test(one, "punif")$p.value, 0.01)
+  # two seeds know nothing of each other
+  other <- keyed_draws(ids, 2L)
+  expect_lt(abs(stats::cor(one, other)), 0.025)
+  expect_gt(stats::chisq.test(one < 0.2, other < 0.2)$p.value, 0.01)
+  ledger <- example_ledger()
+  all <- audience(ledger, purchases >= 1, name = "all")
+  drawn <- draw_control(all, ledger, share = 0.4, seed = 3)
+  few <- draw_control(audience(ledger, purchases >= 2), ledger, share = 0.4, seed = 3)
+  expect_identical(few$arm, drawn$arm[match(few$customer, drawn$customer)])
+  offers <- draw_control(all, ledger, share = 0.4, seed = 3, offers = c("post", "call"))
+  expect_identical(offers$arm == "held back", drawn$arm == "held back")
+  expect_error(draw_control(all, ledger, share = 0), class = "nubrek_error_argument")
+})
+
+test_that("the effect on paper: regression, difference of means, difference of changes", {
+  contacted <- rep(c(TRUE, FALSE), c(4, 4))
+  before <- c(1, 2, 3, 4, 1, 2, 3, 4)
+  after <- c(3, 4, 6, 7, 1, 2, 2, 4)
+  got <- contact_effects(after, before, contacted)
+  expect_equal(got$plain, 5 - 2.25)
+  expect_equal(got$difference_in_differences, 5 - 2.25)
+  expect_equal(
+    c(got$plain_lower, got$plain_upper),
+    as.vector(stats::t.test(after[contacted], after[!contacted])$conf.int)
+  )
+  # the same regression and its HC2 errors by R's own tools
+  z <- before - mean(before)
+  fit <- stats::lm(after ~ contacted * z)
+  x <- stats::model.matrix(fit)
+  bread <- solve(crossprod(x))
+  hc2 <- bread %*% crossprod(x * (stats::residuals(fit) / sqrt(1 - stats::hatvalues(fit)))) %*%
+    bread
+  expect_equal(got$effect, unname(stats::coef(fit)[[2L]]))
+  expect_equal(got$error, sqrt(hc2[2L, 2L]))
+  expect_equal(got$upper, got$effect + stats::qt(0.975, 4) * got$error)
+  # effects drawn together: moments by hand; equal ones stay, far ones stay apart
+  expect_equal(drawn_together(c(2, 2), c(1, 1)), c(2, 2))
+  expect_equal(drawn_together(c(0, 10), c(1, 1)), c(5 - 49 / 50 * 5, 5 + 49 / 50 * 5))
+})
+
+test_that("95 % intervals hold a known effect of heavy-tailed sales, also unreached and 9 : 1", {
+  # every world: gamma rates, own level of spend, log-normal purchases with sigma 1.5
+  one_world <- function(n, share, more, reached) {
+    rate <- stats::rgamma(n, 0.8, 0.8 / 1.2)
+    spend <- stats::rlnorm(n, 3, 0.7)
+    buy <- \(k) {
+      sums <- rowsum(stats::rlnorm(sum(k), 0, 1.5), rep(seq_len(n), k))
+      replace(numeric(n), as.integer(rownames(sums)), sums) * spend
+    }
+    held <- stats::runif(n) < share
+    got <- !held & stats::runif(n) < reached
+    before <- buy(stats::rpois(n, rate))
+    after <- buy(stats::rpois(n, rate * (1 + more * got)))
+    contact_effects(after, before, !held)
+  }
+  set.seed(20)
+  mean_sales <- 1.2 * exp(3 + 0.7^2 / 2 + 1.5^2 / 2)
+  share_covered <- function(n, share, more, reached, worlds) {
+    truth <- more * reached * mean_sales
+    mean(replicate(worlds, {
+      got <- one_world(n, share, more, reached)
+      got$lower <= truth && truth <= got$upper
+    }))
+  }
+  within <- \(x, worlds) expect_lt(abs(x - 0.95), 0.02 + 2 * sqrt(0.95 * 0.05 / worlds))
+  within(share_covered(2000, 0.5, 0.2, 0.95, 200), 200)
+  within(share_covered(10000, 0.1, 0.2, 1, 60), 60)
+  within(share_covered(2000, 0.5, 0, 1, 200), 200)
+})
+
+test_that("a campaign on paper: windows, outcomes, net gain, what was not as planned", {
+  orders <- utils::read.csv(text = "who,receipt,day,paid
+    A,1,2024-05-20,10
+    A,2,2024-06-01,50
+    A,3,2024-06-10,30
+    B,4,2024-06-03,20
+    B,5,2024-06-20,5
+    C,6,2024-05-25,8
+    C,7,2024-06-30,40
+    D,8,2024-05-30,12
+    E,9,2024-06-02,15
+    F,10,2024-05-05,9
+    G,11,2024-07-30,1", strip.white = TRUE)
+  ledger <- open_ledger(orders, column_map("who", "day", order = "receipt", sales = "paid"), meanings(
+    currency = "EUR"
+  ))
+  drawn <- draw_control(
+    audience(ledger, purchases >= 0, name = "letter"), ledger, 0.5, day = "2024-06-01", days = 20,
+    cost_per_contact = 1, offer_cost = 2, margin_rate = 0.5
+  )
+  drawn$arm[] <- ifelse(drawn$customer %in% c("A", "B", "C"), "contacted", "held back")
+  got <- measure_campaign(ledger, drawn)
+  # 2 to 21 June; the day of contact is in neither window
+  sales <- got[got$outcome == "sales", ]
+  expect_equal(sales$plain, mean(c(30, 25, 0)) - mean(c(0, 15, 0, 0)))
+  # 12 to 31 May: A 10, C 8, D 12
+  change <- mean(c(20, 25, -8)) - mean(c(-12, 15, 0, 0))
+  expect_equal(sales$difference_in_differences, change)
+  expect_equal(got$plain[got$outcome == "bought_again"], 2 / 3 - 1 / 4)
+  expect_equal(got$plain[got$outcome == "purchases"], mean(c(1, 2, 0)) - 1 / 4)
+  expect_equal(
+    got$plain[got$outcome == "visits_per_year"], (1 - 1 / 4) * 365.25 / 20
+  )
+  expect_equal(got$plain[got$outcome == "gap"], mean(c(9, 2, 20)) - mean(c(20, 1, 20, 20)))
+  margin <- got[got$outcome == "margin", ]
+  expect_equal(margin$net, 3 * margin$effect - 3 * 1 - 2 * 2) # A and B took the offer
+  expect_equal(margin$effect, sales$effect / 2)
+  expect_equal(
+    margin$chance_paid,
+    stats::pnorm(margin$net / ((margin$net_upper - margin$net_lower) / 2 / stats::qnorm(0.975)))
+  )
+  # shortened as far as the data go, for both alike; gone ids count without purchases
+  late <- measure_campaign(ledger_slice(ledger, until = "2024-06-12", first = "any"), drawn)
+  expect_match(remarks(late)$remark, "shortened to 11", all = FALSE)
+  expect_equal(late$plain[late$outcome == "sales"], mean(c(30, 20, 0)) - mean(c(0, 15, 0, 0)))
+  drawn$customer[drawn$customer == "D"] <- "X"
+  gone <- measure_campaign(ledger, drawn)
+  expect_match(remarks(gone)$remark, "1 of the held back", all = FALSE)
+  expect_error(
+    measure_campaign(ledger_slice(ledger, until = "2024-05-30"), drawn), "nothing to measure"
+  )
+})
+
+test_that("a kept campaign is all that is needed, and a changed one is refused", {
+  ledger <- pellmere()$ledger
+  chosen <- audience(ledger, purchases >= 2, open_gap <= 200, as_of = "2025-06-30", name = "letter")
+  drawn <- draw_control(
+    chosen, ledger, 0.3, seed = 5, day = "2025-07-01", days = 60, margin_rate = 0.4
+  )
+  path <- withr::local_tempfile(fileext = ".json")
+  save_campaign(drawn, path)
+  again <- open_campaign(path)
+  for (column in c("customer", "arm", "draw")) {
+    expect_identical(again[[column]], drawn[[column]])
+  }
+  expect_identical(
+    as.data.frame(measure_campaign(ledger, path)), as.data.frame(measure_campaign(ledger, drawn))
+  )
+  course <- campaign_course(measure_campaign(ledger, path))
+  whole <- measure_campaign(ledger, path)
+  expect_equal(
+    course$effect[course$days == 60],
+    whole$effect[match(course$outcome[course$days == 60], whole$outcome)]
+  )
+  text <- readLines(path, warn = FALSE)
+  writeLines(sub("\"contacted\"", "\"held back\"", text), path)
+  expect_error(open_campaign(path), "not as they were written", class = "nubrek_error_file")
+  writeLines("{}", path)
+  expect_error(open_campaign(path), class = "nubrek_error_file")
+  # nothing was done to these customers: about one outcome in twenty is beyond chance
+  seen <- unlist(lapply(1:20, \(seed) {
+    drawn <- draw_control(chosen, ledger, 0.5, seed = seed, day = "2025-07-01", days = 60)
+    measure_campaign(ledger, drawn, outcomes = "sales")$p
+  }))
+  expect_lte(sum(seen < 0.05), stats::qbinom(0.999, 20, 0.05))
+})
+
+test_that("a plan says what can be seen: the power that it promises is the power there is", {
+  ledger <- pellmere()$ledger
+  chosen <- audience(ledger, purchases >= 2, open_gap <= 200, name = "letter")
+  plan <- plan_campaign(
+    ledger, chosen, days = 60, cost_per_contact = 0.5, margin_rate = 0.4, uplift = 0.3
+  )
+  n <- nrow(chosen)
+  half <- plan[plan$control_share == 0.5, ]
+  noise <- basis_of(plan, "spread") * sqrt(1 - basis_of(plan, "explained"))
+  expect_equal(
+    half$detectable,
+    (stats::qnorm(0.975) + stats::qnorm(0.8)) * noise * sqrt(1 / half$contacted + 1 / half$held_back)
+  )
+  expect_equal(half$net, half$contacted * (half$expected * 0.4 - 0.5))
+  expect_equal(half$break_even, 0.5 / 0.4)
+  expect_equal(half$expected, 0.3 * basis_of(plan, "without"))
+  expect_identical(basis_of(plan, "advised"), min(plan$control_share[
+    plan$detectable <= plan$expected
+  ], 0.5))
+  expect_error(plan_campaign(ledger, chosen, days = 5000), "too short")
+})
+
+test_that("the power that a plan promises is the power there is, in a world that stays as it is", {
+  set.seed(31)
+  n <- 3000L
+  rate <- stats::rgamma(n, 1.1, 1.1 / 9) # purchases in two years
+  k <- stats::rpois(n, rate)
+  orders <- data.frame(
+    who = rep(sprintf("K%04d", seq_len(n)), k), day = as.Date("2023-01-01") + sample(730L, sum(k), TRUE),
+    paid = round(stats::rlnorm(sum(k), 3, 0.6) + 0.01, 2)
+  )
+  ledger <- open_ledger(orders, column_map("who", "day", sales = "paid"), meanings(
+    currency = "EUR", history_start = "2023-01-01", as_of = "2024-12-30"
+  ))
+  day <- as.Date("2024-09-30")
+  chosen <- audience(ledger, purchases >= 2, as_of = day, name = "back")
+  plan <- plan_campaign(ledger_at(ledger, day), chosen, days = 91, control = 0.3)
+  window <- list(
+    days = 91L,
+    before = list(from = day - 91, until = day - 1),
+    after = list(from = day + 1, until = day + 91)
+  )
+  seen <- campaign_outcomes(
+    ledger, ledger_codes(ledger, chosen$customer), window, list(known = FALSE)
+  )
+  power <- mean(replicate(400, {
+    held <- stats::runif(nrow(chosen)) < 0.3
+    after <- seen$after$sales + (1 - held) * plan$detectable
+    contact_effects(after, seen$before$sales, !held)$p < 0.05
+  }))
+  expect_lt(abs(power - 0.8), 0.03 + 2 * sqrt(0.8 * 0.2 / 400))
+})
+
+test_that("a chosen tail is not credited with its return (trap: regression towards the mean)", {
+  ledger <- pellmere()$ledger # nothing was done to these customers
+  for (day in c("2024-06-30", "2025-03-31")) {
+    silent <- audience(
+      ledger, purchases >= 3, between(open_gap, 121, 399), as_of = day, name = "longest silent"
+    )
+    got <- measure_without_control(ledger, silent, days = 90)
+    expect_gt(got$naive, 0.1 * got$customers) # what before and after would have credited
+    expect_true(got$beyond_lower <= 0 && got$beyond_upper >= 0)
+    expect_equal(got$beyond, got$came - got$expected)
+    # against another that is drawn by lot nothing is credited either
+    drawn <- draw_control(silent, ledger, 0.5, seed = 9, day = day, days = 90)
+    expect_gt(measure_campaign(ledger, drawn, outcomes = "purchases")$p, 0.01)
+  }
+  text <- paste(capture.output(print(got)), collapse = " ")
+  expect_match(text, "^.*Nobody was held back, so what the contact changed cannot be\\s+known")
+})
+
+test_that("campaigns of a study are planned, held once and measured when their day has passed", {
+  folder <- withr::local_tempdir()
+  data.table::fwrite(example_orders(), file.path(folder, "orders.csv"))
+  study <- file.path(folder, "study.yaml")
+  write_study <- \(day) writeLines(c(
+    "data: {orders: {files: orders.csv, columns: {customer: customer, order: receipt, date: day,",
+    "  sales: amount, channel: shop}}}", "outputs: {report: no}",
+    "economics: {margin_rate: 0.4}", "audiences: {all: purchases >= 1}", "campaigns:",
+    paste0("  letter: {audience: all, share: 0.4, days: 60, day: ", day, ", file: letter.json,"),
+    "    cost_per_contact: 0.5, uplift: 0.2}"
+  ), study)
+  write_study("2024-06-01")
+  planned <- run_study(study)
+  expect_identical(planned$plans$campaign, "letter")
+  expect_null(planned$effects)
+  say <- command_do(command_parse(c("hold", "letter", study)))
+  expect_match(capture.output(say()), "held back", all = FALSE)
+  lists <- lapply(file.path(folder, c("letter-contact.csv", "letter-held-back.csv")), \(path) {
+    data.table::fread(path)$customer
+  })
+  drawn <- open_campaign(file.path(folder, "letter.json"))
+  expect_setequal(lists[[1L]], drawn$customer[drawn$arm == "contacted"])
+  expect_setequal(lists[[2L]], drawn$customer[drawn$arm == "held back"])
+  expect_error(
+    command_do(command_parse(c("hold", "letter", study))), "has been held",
+    class = "nubrek_error_file"
+  )
+  expect_error(command_do(command_parse(c("hold", "leter", study))), "letter")
+  run <- run_study(study)
+  effect <- attr(run$effects, "effects")$letter
+  expect_equal(
+    as.data.frame(effect)$effect, as.data.frame(measure_campaign(run$ledger, drawn))$effect
+  )
+  expect_s3_class(ggplot2::autoplot(effect), "ggplot")
+  expect_s3_class(ggplot2::autoplot(attr(run$plans, "plans")$letter), "ggplot")
+  expect_match(as.character(htmltools::tagList(report_effects(run), report_plans(run))), "Measured")
+})
