@@ -1,8 +1,8 @@
 # Columns that data.table expressions speak of.
 utils::globalVariables(c(
   ".GRP", "level", "at_risk", "cohort", "column", "event", "events", "left", "rate", "waited",
-  ".copies",
-  ".cost", ".discount", ".quantity", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",
+  ".copies", ".quantity",
+  ".cost", ".discount", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",
   "currency", "customer", "day", "days", "duplicate", "entry", "evidence", "first", "first_day",
   "found", "i.cost", "i.n_lines", "i.number", "i.sales", "id", "identified", "ids", "inside",
   "keeps", "key", "kind", "known", "last", "late", "line", "money", "most", "number", "orders",

@@ -10,10 +10,10 @@
 #' @param by `[character(1)]` A customer attribute: the same counts for each of its levels, the
 #'   missing ones too.
 #' @param most `[integer(1)]` Attributes with more levels than this have no differences.
-#' @return A `nubrek_audience_comparison`, one row per place (and level): `place` (`"only a"`, `"both"`,
-#'   `"only b"`, `"neither"`), `customers`, `share` of the population, `sales` to date, `share_of_a`
-#'   and `share_of_b`, of their customers. The basis has `expected` (both, by chance), `lift`,
-#'   `odds_ratio` with its exact 95 % interval.
+#' @return A `nubrek_audience_comparison`, one row per place (and level): `place` (`"only a"`,
+#'   `"both"`, `"only b"`, `"neither"`), `customers`, `share` of the population, `sales` to date,
+#'   `share_of_a` and `share_of_b`, of their customers. The basis has `expected` (both, by chance),
+#'   `lift`, `odds_ratio` with its exact 95 % interval.
 #' @section Errors: `nubrek_error_argument` where they are not of one day and population, or one of
 #'   them leaves fewer than two customers that are not in the other.
 #' @references Welch (1947), The generalization of Student's problem; Newcombe (1998), Interval
@@ -39,7 +39,9 @@ compare_audiences <- function(a, b = NULL, ledger, by = NULL, most = 30L) {
   place <- of_cell[attr(together, "cells") + 1L]
   group <- level %||% rep("", length(place))
   sorting <- order(match(group, unique(group)), match(place, places))
-  part_of <- \(side, size) ifelse(place %in% c(side, "both"), together$customers / max(1L, size), NA_real_)
+  part_of <- \(side, size) {
+    ifelse(place %in% c(side, "both"), together$customers / max(1L, size), NA_real_)
+  }
   columns <- list(
     place = place,
     customers = together$customers,
@@ -93,16 +95,18 @@ everybody_else <- function(audience, ledger) {
 #' @param comparison `[nubrek_audience_comparison]` From [compare_audiences()].
 #' @return A `nubrek_contrast`, one row per measure and level of an attribute: `what`, `level`;
 #'   `inside` (a), `outside` (b), means or shares; `difference` with `lower` and `upper` (95 %:
-#'   Welch of means, Newcombe of shares); `standardised`, by the pooled standard deviation, of shares
-#'   the difference of 2 asin(sqrt(share)); `adjusted_p`, all together (Benjamini and Hochberg);
-#'   `from_rule`.
+#'   Welch of means, Newcombe of shares); `standardised`, by the pooled standard deviation, of
+#'   shares the difference of 2 asin(sqrt(share)); `adjusted_p`, all together (Benjamini and
+#'   Hochberg); `from_rule`.
 #' @examples
 #' ledger <- example_ledger()
 #' audience_differences(compare_audiences(audience(ledger, purchases >= 2), ledger = ledger))
 #' @export
 audience_differences <- function(comparison) {
   throw_unless(
-    checkmate::check_class(comparison, "nubrek_audience_comparison"), "comparison", rlang::current_env()
+    checkmate::check_class(comparison, "nubrek_audience_comparison"),
+    "comparison",
+    rlang::current_env()
   )
   attr(comparison, "differences")
 }

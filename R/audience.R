@@ -94,8 +94,8 @@ choose_audience <- function(
 #' @param ledger `[nubrek_ledger]`
 #' @param ids `[character]` Ids of customers, each once or more.
 #' @param name `[character(1)]` What the audience is called.
-#' @return A `nubrek_audience` (see [audience()]) whose only condition is to be on the list. Ids that
-#'   the ledger does not know are counted in its remarks.
+#' @return A `nubrek_audience` (see [audience()]) whose only condition is to be on the list. Ids
+#'   that the ledger does not know are counted in its remarks.
 #' @section Errors: `nubrek_error_argument` where none of the ids is known.
 #' @examples
 #' ledger <- example_ledger()

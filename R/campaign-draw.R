@@ -63,19 +63,11 @@ draw_control <- function(
     ), "argument")
   }
   day <- check_day(day) %||% (ledger$as_of + 1)
-  left <- sum(!allowed)
   new_result(
     list(customer = ids, arm = arm, draw = draw),
     "campaign",
     ledger,
-    rbind(carried(ledger), if (left > 0L) {
-      remark_table("permission", sprintf(
-        "%s of the audience may not be contacted (%s) and %s in neither arm.",
-        n_of(left, "customer"),
-        may_contact,
-        if (left == 1L) "is" else "are"
-      ))
-    }),
+    rbind(carried(ledger), permission_remark(sum(!allowed), may_contact)),
     basis = c(costs, list(
       name = name %||% basis_of(audience, "name") %||% "campaign",
       rule = basis_of(audience, "rule"),
@@ -89,6 +81,16 @@ draw_control <- function(
       customers = n_customers(ledger)
     ))
   )
+}
+
+permission_remark <- function(n, may_contact) {
+  if (n == 0L) return(NULL)
+  remark_table("permission", sprintf(
+    "%s of the audience may not be contacted (%s) and %s in neither arm.",
+    n_of(n, "customer"),
+    may_contact,
+    if (n == 1L) "is" else "are"
+  ))
 }
 
 campaign_costs <- function(cost_per_contact, offer_cost, margin_rate, call = rlang::caller_env()) {
@@ -123,8 +125,8 @@ permitted <- function(ledger, ids, may_contact, call = rlang::caller_env()) {
 #'
 #' @param campaign `[nubrek_campaign]` From [draw_control()].
 #' @param ledger `[nubrek_ledger]`
-#' @return A `nubrek_balance`, one row per measure and level of an attribute, as they were before the
-#'   day of contact: `what`, `level`, `contacted`, `held_back` (means or shares), `standardised`
+#' @return A `nubrek_balance`, one row per measure and level of an attribute, as they were before
+#'   the day of contact: `what`, `level`, `contacted`, `held_back` (means or shares), `standardised`
 #'   difference. By chance alone about one row in twenty is beyond 1.96 / sqrt(n1 n2 / (n1 + n2)),
 #'   the `chance` of the basis. With strata, first the share held back of each level.
 #' @examples

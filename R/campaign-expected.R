@@ -2,9 +2,9 @@
 #'
 #' What the contact changed cannot be known then. What can be said is how what these customers did
 #' differs from what the purchase model expected of exactly them, given each one's history up to the
-#' contact; so that a chosen tail, such as the longest silent, is expected to return towards its mean
-#' (definition 53). A comparison with the window before, beside it, would credit the campaign with
-#' that return.
+#' contact; so that a chosen tail, such as the longest silent, is expected to return towards its
+#' mean (definition 53). A comparison with the window before, beside it, would credit the campaign
+#' with that return.
 #'
 #' @param ledger `[nubrek_ledger]` The ledger of today.
 #' @param audience `[nubrek_audience]` Who was contacted.
@@ -48,29 +48,10 @@ measure_without_control <- function(
     )
   }
   fitted$history <- fitted$history[mine, ]
-  ahead <- business_weeks(fitted$purchases, day, until)
-  expected <- sum(purchases_ahead(fitted$purchases, fitted$history, ahead)$expected)
-  n <- sum(mine)
-  drawn <- draw_todays(fitted, c(0, ahead), c(60L, 20L), seed, rep(1L, n), 1L)$purchases
-  ends <- draw_interval(matrix(drawn, ncol = 1L), level)[, 1L]
-  came <- sum(came_between(ledger, fitted$history$customer, day, until)$purchases)
-  before <- sum(
-    came_between(ledger, fitted$history$customer, day - (until - day), day)$purchases
-  )
-  left <- nrow(audience) - n
+  seen <- expected_and_came(ledger, fitted, day, until, level, seed)
+  left <- nrow(audience) - sum(mine)
   new_result(
-    list(
-      customers = n,
-      came = as.integer(came),
-      expected = expected,
-      lower = ends[[1L]],
-      upper = ends[[2L]],
-      beyond = came - expected,
-      beyond_lower = came - ends[[2L]],
-      beyond_upper = came - ends[[1L]],
-      before = as.integer(before),
-      naive = as.integer(came - before)
-    ),
+    seen,
     "beyond",
     ledger,
     rbind(carried(ledger), fitted$remarks, if (left > 0L) {
@@ -89,5 +70,33 @@ measure_without_control <- function(
         beyond_lower = "number", beyond_upper = "number"
       )
     )
+  )
+}
+
+# What the customers of a fit were expected to do between two days, and what they did.
+expected_and_came <- function(ledger, fitted, day, until, level, seed) {
+  history <- fitted$history
+  ahead <- business_weeks(fitted$purchases, day, until)
+  expected <- sum(purchases_ahead(fitted$purchases, history, ahead)$expected)
+  drawn <- draw_todays(
+    fitted, c(0, ahead), c(60L, 20L), seed, rep(1L, nrow(history)), 1L
+  )$purchases
+  ends <- draw_interval(matrix(drawn, ncol = 1L), level)[, 1L]
+  sum_between <- \(from, to) {
+    as.integer(sum(came_between(ledger, history$customer, from, to)$purchases))
+  }
+  came <- sum_between(day, until)
+  before <- sum_between(day - (until - day), day)
+  list(
+    customers = nrow(history),
+    came = came,
+    expected = expected,
+    lower = ends[[1L]],
+    upper = ends[[2L]],
+    beyond = came - expected,
+    beyond_lower = came - ends[[2L]],
+    beyond_upper = came - ends[[1L]],
+    before = before,
+    naive = came - before
   )
 }

@@ -2,8 +2,8 @@
 
 #' Keep a campaign until it is measured
 #'
-#' One small JSON file: who was drawn where, the rule, seed, day, window and costs, and what the data
-#' were on that day.
+#' One small JSON file: who was drawn where, the rule, seed, day, window and costs, and what the
+#' data were on that day.
 #'
 #' @param campaign `[nubrek_campaign]` From [draw_control()].
 #' @param path `[character(1)]` Ending in `.json`.

@@ -3,8 +3,8 @@
 #' Did the campaign work, and did it pay?
 #'
 #' Compares those who were contacted with those who were held back, everybody as drawn, reached or
-#' not: the outcome in the window after the day of contact, adjusted for the same outcome in a window
-#' of the same length before it (definitions 50 to 52).
+#' not: the outcome in the window after the day of contact, adjusted for the same outcome in a
+#' window of the same length before it (definitions 50 to 52).
 #'
 #' @param ledger `[nubrek_ledger]` The ledger of today.
 #' @param campaign `[nubrek_campaign | character(1)]` From [draw_control()], or the file of
@@ -15,10 +15,11 @@
 #'   window).
 #' @param level `[double(1)]` Of the intervals.
 #' @return A `nubrek_effect`, one row per outcome (and offer, and level): `contacted`, `held_back`,
-#'   customers; `mean_held_back`; `effect` per contacted customer with `lower`, `upper`, `p`; `plain`
-#'   difference of means; `difference_in_differences`; with several rows of an outcome `together`,
-#'   the effects drawn towards the common one; of `margin` also `net` gain after costs with
-#'   `net_lower`, `net_upper` and `chance_paid`. [campaign_course()] has the effect week by week.
+#'   customers; `mean_held_back`; `effect` per contacted customer with `lower`, `upper`, `p`;
+#'   `plain` difference of means; `difference_in_differences`; with several rows of an outcome
+#'   `together`, the effects drawn towards the common one; of `margin` also `net` gain after costs
+#'   with `net_lower`, `net_upper` and `chance_paid`. [campaign_course()] has the effect week by
+#'   week.
 #' @section Method: Effect: regression of the outcome on contact, the outcome before (centred) and
 #'   their product, HC2 errors. Net gain: effect on margin times contacted, less contacts and offers
 #'   taken (contacted customers who bought); the chance that it paid is that of a positive net gain
@@ -269,8 +270,8 @@ effect_course <- function(ledger, drawn, window, level) {
 #' The effect of a campaign week by week
 #'
 #' @param effect `[nubrek_effect]` From [measure_campaign()].
-#' @return A `nubrek_effect_course`: `outcome` (purchases, sales), `days` since the contact, `effect`
-#'   per contacted customer up to then, `lower`, `upper`.
+#' @return A `nubrek_effect_course`: `outcome` (purchases, sales), `days` since the contact,
+#'   `effect` per contacted customer up to then, `lower`, `upper`.
 #' @examples
 #' ledger <- example_ledger()
 #' drawn <- draw_control(

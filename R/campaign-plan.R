@@ -21,8 +21,8 @@
 #'   the contacts; `net`, the expected net gain, with `lower` and `upper`, within which the measured
 #'   one will lie (95 %). The basis has `without`, the mean without a campaign, its `spread`,
 #'   `explained`, the share that the window before explains, `needed`, customers needed to see the
-#'   assumed effect with half of them held back, and `advised`, the share held back that is enough to
-#'   see the assumed effect, or sees most.
+#'   assumed effect with half of them held back, and `advised`, the share held back that is enough
+#'   to see the assumed effect, or sees most.
 #' @section Method: Detectable: (z of 0.975 + z of power) spread sqrt(1 - explained)
 #'   sqrt(1 / contacted + 1 / held back). Past windows end at the ledger's last day and go back by
 #'   their length, as far as there is a window before them; at most four. Rules that name tiers or
@@ -50,65 +50,87 @@ plan_campaign <- function(
   if (!is.null(uplift)) check_number(uplift, lower = -1)
   costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
   past <- past_windows(ledger, audience, days, outcome)
-  n <- nrow(audience)
-  fits <- round(n * control) >= 2L & n - round(n * control) >= 2L
-  if (!any(fits)) {
-    abort_nubrek(c(
-      "The audience is too small to hold somebody back.",
-      "x" = "It has {n} customer{?s}; each arm needs two."
-    ), "argument")
-  }
-  dropped <- control[!fits]
-  control <- control[fits]
-  held <- round(n * control)
-  noise <- past$spread * sqrt(1 - past$explained) * sqrt(1 / (n - held) + 1 / held)
-  seen <- (stats::qnorm(0.975) + stats::qnorm(power)) * noise
-  expected <- if (is.null(uplift)) NA_real_ else past$without * uplift
-  worth <- worth_of_effect(outcome, past, costs)
-  gain <- plan_gain(expected, worth, past, costs, n - held)
-  error <- noise * worth * (n - held)
-  half <- (stats::qnorm(0.975) + stats::qnorm(power)) * past$spread * sqrt(1 - past$explained)
-  needed <- if (!is.na(expected) && expected != 0) ceiling(4 * (half / expected)^2) else NA_real_
+  shares <- shares_that_fit(control, nrow(audience))
+  seen <- plan_numbers(past, shares, outcome, costs, uplift, power)
   new_result(
-    list(
-      control_share = control,
-      contacted = as.integer(n - held),
-      held_back = as.integer(held),
-      detectable = seen,
-      detectable_share = if (past$without > 0) seen / past$without else rep(NA_real_, length(seen)),
-      expected = rep(expected, length(control)),
-      break_even = rep(costs$cost_per_contact / worth, length(control)),
-      net = gain,
-      lower = gain - 1.96 * error,
-      upper = gain + 1.96 * error
-    ),
+    seen$columns,
     "plan",
     ledger,
-    rbind(carried(ledger), past$remarks, if (length(dropped) > 0L) {
-      remark_table("shares", sprintf(
-        "Left out, because an arm would have fewer than two customers: %s held back.", toString(
-          present_rate(dropped)
-        )
-      ))
-    }),
-    basis = c(costs, list(
+    rbind(carried(ledger), past$remarks, shares$remarks),
+    basis = c(costs, seen$basis, list(
       name = basis_of(audience, "name"),
       outcome = outcome,
       days = as.integer(days),
       power = power,
       uplift = uplift,
-      customers = n,
+      customers = nrow(audience),
       without = past$without,
       spread = past$spread,
       explained = past$explained,
       windows = past$windows,
-      needed = needed,
-      advised = advised_share(control, seen, expected),
       kinds = c(
         control_share = "share", detectable = "number", expected = "number",
         break_even = "number", net = "money", lower = "money", upper = "money"
       )
     ))
+  )
+}
+
+# The shares with which each arm has two customers.
+shares_that_fit <- function(control, n, call = rlang::caller_env()) {
+  held <- round(n * control)
+  fits <- held >= 2L & n - held >= 2L
+  if (!any(fits)) {
+    abort_nubrek(c(
+      "The audience is too small to hold somebody back.",
+      "x" = "It has {n} customer{?s}; each arm needs two."
+    ), "argument", call = call)
+  }
+  list(
+    control = control[fits],
+    held = held[fits],
+    contacted = n - held[fits],
+    remarks = if (!all(fits)) {
+      remark_table("shares", sprintf(
+        "Left out, because an arm would have fewer than two customers: %s held back.", toString(
+          present_rate(control[!fits])
+        )
+      ))
+    }
+  )
+}
+
+plan_numbers <- function(past, shares, outcome, costs, uplift, power) {
+  spread <- past$spread * sqrt(1 - past$explained)
+  noise <- spread * sqrt(1 / shares$contacted + 1 / shares$held)
+  reach <- stats::qnorm(0.975) + stats::qnorm(power)
+  expected <- if (is.null(uplift)) NA_real_ else past$without * uplift
+  worth <- worth_of_effect(outcome, past, costs)
+  gain <- plan_gain(expected, worth, past, costs, shares$contacted)
+  half <- 1.96 * noise * worth * shares$contacted
+  n <- length(noise)
+  assumed <- !is.na(expected) && expected != 0
+  list(
+    columns = list(
+      control_share = shares$control,
+      contacted = as.integer(shares$contacted),
+      held_back = as.integer(shares$held),
+      detectable = reach * noise,
+      detectable_share = if (past$without > 0) {
+        reach * noise / past$without
+      } else {
+        rep(NA_real_, n)
+      },
+      expected = rep(expected, n),
+      break_even = rep(costs$cost_per_contact / worth, n),
+      net = gain,
+      lower = gain - half,
+      upper = gain + half
+    ),
+    basis = list(
+      needed = if (assumed) ceiling(4 * (reach * spread / expected)^2) else NA_real_,
+      advised = advised_share(shares$control, reach * noise, expected)
+    )
   )
 }
 
@@ -126,7 +148,8 @@ worth_of_effect <- function(outcome, past, costs) {
 }
 
 plan_gain <- function(expected, worth, past, costs, contacted) {
-  taken <- past$buying * if (is.na(expected) || past$without == 0) 1 else 1 + expected / past$without
+  more <- if (is.na(expected) || past$without == 0) 1 else 1 + expected / past$without
+  taken <- past$buying * more
   contacted * (expected * worth - costs$cost_per_contact - costs$offer_cost * min(1, taken))
 }
 
@@ -143,31 +166,7 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
     ), "argument", call = call)
   }
   each <- lapply(seq_len(windows), \(k) {
-    day <- ledger$as_of - k * days
-    then <- members_then(ledger, audience, day)
-    window <- list(
-      days = days,
-      before = list(from = day - days + 1, until = day),
-      after = list(from = day + 1, until = day + days)
-    )
-    seen <- campaign_outcomes(ledger, ledger_codes(ledger, then$ids), window, list(known = FALSE))
-    after <- seen$after[[outcome]]
-    before <- seen$before[[outcome]]
-    fit <- if (length(after) > 2L && stats::var(before) > 0 && stats::var(after) > 0) {
-      stats::cor(before, after)^2
-    } else {
-      0
-    }
-    list(
-      n = length(after),
-      mean = mean(after),
-      variance = stats::var(after),
-      explained = fit,
-      buying = mean(seen$after$bought_again),
-      sales = sum(seen$after$sales),
-      purchases = sum(seen$after$purchases),
-      same_rule = then$same_rule
-    )
+    one_past_window(ledger, audience, ledger$as_of - k * days, days, outcome)
   })
   each <- Filter(\(one) one$n > 2L, each)
   if (length(each) == 0L) {
@@ -193,6 +192,29 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
         "they did before they were chosen is more than they will do."
       ))
     }
+  )
+}
+
+one_past_window <- function(ledger, audience, day, days, outcome) {
+  then <- members_then(ledger, audience, day)
+  window <- list(
+    days = days,
+    before = list(from = day - days + 1, until = day),
+    after = list(from = day + 1, until = day + days)
+  )
+  seen <- campaign_outcomes(ledger, ledger_codes(ledger, then$ids), window, list(known = FALSE))
+  after <- seen$after[[outcome]]
+  before <- seen$before[[outcome]]
+  told <- length(after) > 2L && stats::var(before) > 0 && stats::var(after) > 0
+  list(
+    n = length(after),
+    mean = mean(after),
+    variance = stats::var(after),
+    explained = if (told) stats::cor(before, after)^2 else 0,
+    buying = mean(seen$after$bought_again),
+    sales = sum(seen$after$sales),
+    purchases = sum(seen$after$purchases),
+    same_rule = then$same_rule
   )
 }
 

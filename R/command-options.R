@@ -45,7 +45,9 @@ verb_options <- list(
     text_option("--to", "the same", "STUDY")
   ),
   run = \() list(text_option("--folder", "where to write [the study's own folder]", "FOLDER")),
-  hold = \() list(text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")),
+  hold = \() list(
+    text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")
+  ),
   show = \() list(
     measure_option(),
     view_option(),

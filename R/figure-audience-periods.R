@@ -47,8 +47,8 @@ autoplot.nubrek_audience_periods <- function(object, ...) {
       object,
       sprintf("By %s, of those who had bought before it began", basis_of(object, "clock")),
       caption = paste0(
-        "Complete periods with ten such customers or more. Who is chosen for what he did stands out ",
-        "while he did it; only what comes after the choice tells of the audience."
+        "Complete periods with ten such customers or more. Who is chosen for what he did stands ",
+        "out while he did it; only what comes after the choice tells of the audience."
       )
     ) +
     theme_nubrek() +

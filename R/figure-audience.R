@@ -5,22 +5,7 @@
 #' @exportS3Method ggplot2::autoplot nubrek_audience
 autoplot.nubrek_audience <- function(object, ...) {
   rlang::check_dots_empty()
-  course <- attr(object, "course")
-  bars <- data.frame(
-    step = seq_len(nrow(course) + 1L),
-    words = c("everybody", course$condition),
-    customers = c(basis_of(object, "population"), course$customers),
-    sales = c(basis_of(object, "sales_of_all"), course$sales)
-  )
-  bars$words <- vapply(
-    bars$words, \(text) paste(strwrap(text, 52L), collapse = "\n"), "", USE.NAMES = FALSE
-  )
-  bars$label <- sprintf(
-    "%s  \u00b7  %s", format_count(bars$customers), format_money(bars$sales, basis_of(
-      object, "currency"
-    ))
-  )
-  bars$before <- c(NA, bars$customers[-nrow(bars)])
+  bars <- course_bars(object)
   ggplot2::ggplot(bars, ggplot2::aes(y = .data$step)) +
     ggplot2::geom_segment(
       ggplot2::aes(x = .data$customers, xend = .data$before, yend = .data$step),
@@ -67,6 +52,27 @@ autoplot.nubrek_audience <- function(object, ...) {
       panel.grid.major.y = ggplot2::element_blank(),
       axis.text.y = ggplot2::element_text(hjust = 1, size = 10.5, lineheight = 0.95)
     )
+}
+
+# A bar for everybody and for each condition.
+course_bars <- function(object) {
+  course <- attr(object, "course")
+  bars <- data.frame(
+    step = seq_len(nrow(course) + 1L),
+    words = c("everybody", course$condition),
+    customers = c(basis_of(object, "population"), course$customers),
+    sales = c(basis_of(object, "sales_of_all"), course$sales)
+  )
+  bars$words <- vapply(
+    bars$words, \(text) paste(strwrap(text, 52L), collapse = "\n"), "", USE.NAMES = FALSE
+  )
+  bars$label <- sprintf(
+    "%s  \u00b7  %s", format_count(bars$customers), format_money(bars$sales, basis_of(
+      object, "currency"
+    ))
+  )
+  bars$before <- c(NA, bars$customers[-nrow(bars)])
+  bars
 }
 
 # Ticks that go no further than the longest bar.

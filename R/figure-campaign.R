@@ -49,7 +49,7 @@ autoplot.nubrek_plan <- function(object, ...) {
     figure_words(
       object,
       sprintf(
-        "The smallest effect on %s per customer that can be seen in %s days, by the share held back",
+        "The smallest effect on %s per customer to be seen in %s days, by the share held back",
         gsub("_", " ", basis_of(object, "outcome")),
         basis_of(object, "days")
       ),
@@ -68,7 +68,8 @@ autoplot.nubrek_effect <- function(object, ...) {
   rlang::check_dots_empty()
   course <- attr(object, "course")
   course <- rbind(
-    data.frame(outcome = c("purchases", "sales"), days = 0, effect = 0, lower = 0, upper = 0), course
+    data.frame(outcome = c("purchases", "sales"), days = 0, effect = 0, lower = 0, upper = 0),
+    course
   )
   words <- c(
     purchases = "purchases per contacted customer",
@@ -81,7 +82,9 @@ autoplot.nubrek_effect <- function(object, ...) {
   )
   ggplot2::ggplot(course, ggplot2::aes(.data$days, .data$effect)) +
     ggplot2::geom_ribbon(
-      ggplot2::aes(ymin = .data$lower, ymax = .data$upper), fill = palette_of[["petrol"]], alpha = 0.18
+      ggplot2::aes(ymin = .data$lower, ymax = .data$upper),
+      fill = palette_of[["petrol"]],
+      alpha = 0.18
     ) +
     ggplot2::geom_hline(yintercept = 0, colour = palette_of[["ink"]], linewidth = 0.4) +
     ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 1.1) +
@@ -101,7 +104,7 @@ autoplot.nubrek_effect <- function(object, ...) {
     figure_words(
       object,
       sprintf(
-        "Difference between contacted and held back since %s, week by week, with its 95 %% interval",
+        "Difference between contacted and held back since %s, with its 95 %% interval",
         format_day(basis_of(object, "day"))
       ),
       caption = paste0(

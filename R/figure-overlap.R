@@ -14,10 +14,7 @@ autoplot.nubrek_overlap <- function(object, ...) {
   if (length(called) > length(strip_colours)) {
     abort_nubrek("At most six audiences are drawn side by side.", "argument")
   }
-  strips <- do.call(rbind, lapply(seq_along(called), \(k) {
-    inside <- blocks[bitwAnd(blocks$cell, 2^(k - 1)) > 0, ]
-    if (nrow(inside) > 0L) cbind(inside, strip = k)
-  }))
+  strips <- strips_of(blocks, length(called))
   by_level <- !is.null(basis_of(object, "by"))
   whole <- max(blocks$to)
   figure <- ggplot2::ggplot(strips) +
@@ -68,6 +65,14 @@ autoplot.nubrek_overlap <- function(object, ...) {
     )
   if (!by_level) return(figure)
   figure + ggplot2::facet_wrap(ggplot2::vars(.data$level), ncol = 1L, strip.position = "top")
+}
+
+# The blocks of each audience.
+strips_of <- function(blocks, n) {
+  do.call(rbind, lapply(seq_len(n), \(k) {
+    inside <- blocks[bitwAnd(blocks$cell, 2^(k - 1)) > 0, ]
+    if (nrow(inside) > 0L) cbind(inside, strip = k)
+  }))
 }
 
 overlap_words <- function(object, by_level) {
@@ -178,8 +183,8 @@ autoplot.nubrek_contrast <- function(object, ...) {
     figure_words(
       object,
       paste0(
-        "Distance in standard deviations with its 95 % interval, to the right: more inside; beside ",
-        "it the mean or share inside and outside"
+        "Distance in standard deviations with its 95 % interval, to the right: more inside; ",
+        "beside it the mean or share inside and outside"
       ),
       caption = sprintf(
         paste0(

@@ -21,8 +21,8 @@ column_roles <- c(
 #'   margin follows.
 #' @param quantity,unit_price,gross,discount,currency,product,category,channel,return_of
 #'   `[character(1)]` Further columns. A `quantity` is counted by `units()` in the rules of
-#'   [audience()]. With a `discount` beside `sales`, the discount share of the first order becomes an
-#'   attribute.
+#'   [audience()]. With a `discount` beside `sales`, the discount share of the first order becomes
+#'   an attribute.
 #' @param attributes `[character]` Any other columns to keep, as `c(name = "column in the file")`.
 #' @return A `nubrek_columns` object: a named character vector from role to column.
 #' @examples

@@ -108,7 +108,12 @@ study_audiences <- function(study, ledger, results) {
       audience_of(ledger, listed_ids(study, said), name)
     } else {
       audience(
-        ledger, rule = said$rule, name = name, among = said[["among"]], with = results, known = known
+        ledger,
+        rule = said$rule,
+        name = name,
+        among = said[["among"]],
+        with = results,
+        known = known
       )
     }
   }

@@ -23,8 +23,41 @@ campaign_parts <- list(
     options = "name",
     read = \(x, job, study, ledger) read_one(x, "effects", job),
     report = \(run) report_effects(run)
+  ),
+  study_part(
+    "wallet",
+    "our share of what each customer spends",
+    "campaigns",
+    make = \(study, ledger) study_wallet(study, ledger),
+    wanted = \(study) !is.null(study$wallet),
+    figure = 5.5,
+    lists = list("wallet.csv" = \(run) contact_list(run, run$wallet)),
+    report = \(run) report_wallet(run)
+  ),
+  study_part(
+    "sellers",
+    "everybody's share of the customers",
+    "campaigns",
+    make = \(study, ledger, wallet) wallet_sellers(wallet),
+    wanted = asks_never
   )
 )
+
+study_wallet <- function(study, ledger) {
+  said <- study$wallet
+  columns <- said$columns %||% c(
+    customer = "customer", seller = "seller", units = "units", money = "money"
+  )
+  do.call(wallet_share, c(
+    list(
+      study_files(study, wanted_key(study, "wallet", "files")),
+      wanted_key(study, "wallet", "ours"),
+      columns,
+      ledger = ledger
+    ),
+    said[intersect(c("category", "by", "during", "hold", "decimal_mark"), names(said))]
+  ))
+}
 
 # One of several results by its name; a figure needs one.
 read_one <- function(x, which, job) {

@@ -65,6 +65,10 @@ study_checks <- list(
       open_campaign(path)
     }
   },
+  wallet = \(study, ledger) {
+    check_attributes(ledger, study$wallet$by)
+    check_during(ledger, study$wallet$during)
+  },
   new = \(study, ledger) {
     check_line_filter(ledger, study$new$lines)
     check_columns_exist(study$new$by, line_columns(ledger), "the lines", NULL)

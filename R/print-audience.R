@@ -184,7 +184,9 @@ describe.nubrek_contrast <- function(x) {
       contrast_words(found[1L, ], called[[2L]])
     },
     table = if (!is_part(x)) {
-      contrast_face(x, c("what", "level", "inside", "outside", "standardised", "adjusted_p", "from_rule"))
+      contrast_face(x, c(
+        "what", "level", "inside", "outside", "standardised", "adjusted_p", "from_rule"
+      ))
     },
     after = c("", paste0(
       "Means, and shares of levels; standardised by the spread; p adjusted for all rows together. ",
@@ -266,7 +268,9 @@ describe.nubrek_contrasts <- function(x) {
       sprintf("\u201c%s\u201d: %s", seen_text(x$audience[[1L]]), describe(one)$finding)
     },
     table = if (!is_part(x) && nrow(x) > 0L) {
-      contrast_face(x, c("audience", "what", "level", "inside", "outside", "standardised", "adjusted_p"))
+      contrast_face(x, c(
+        "audience", "what", "level", "inside", "outside", "standardised", "adjusted_p"
+      ))
     },
     after = c("", paste0(
       "The five rows of each that its rule does not make itself. One of them, whole: ",

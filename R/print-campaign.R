@@ -49,8 +49,8 @@ describe.nubrek_plan <- function(x) {
     finding = if (!is_part(x)) plan_finding(x, outcome, unit, best),
     after = c("", sprintf(
       paste0(
-        "Without a campaign: %s%s of %s a customer in %s days, from %s; the window before explains ",
-        "%s of the differences. Detectable: with a chance of %s."
+        "Without a campaign: %s%s of %s a customer in %s days, from %s; the window before ",
+        "explains %s of the differences. Detectable: with a chance of %s."
       ),
       four_digits(basis_of(x, "without")),
       unit,

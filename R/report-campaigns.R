@@ -21,6 +21,20 @@ report_plans <- function(run) {
   })
 }
 
+report_wallet <- function(run) {
+  htmltools::tagList(
+    html_subject("Our share of each customer", describe(run$wallet)$finding),
+    html_figure(run$wallet, height = 5),
+    html_table(wallet_sellers(run$wallet), 8L, "Everybody's share beside ours"),
+    if (!is.null(attr(run$wallet, "groups"))) {
+      html_table(wallet_groups(run$wallet), 12L, "Our share by attribute")
+    },
+    html_table(
+      run$wallet, 8L, "The largest spenders to hold; everybody stands in wallet.csv"
+    )
+  )
+}
+
 campaign_terms <- function() {
   list(
     `held back` = paste0(

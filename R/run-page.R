@@ -15,7 +15,7 @@ report_sections <- list(
     link = "Audiences", title = "Audiences", terms = \(run) audience_terms()
   ),
   campaigns = list(
-    link = "Campaigns", title = "Did it work?", terms = \(run) campaign_terms()
+    link = "Campaigns", title = "Did it work, and our share", terms = \(run) campaign_terms()
   ),
   forecast = list(
     link = "Forecast",

@@ -59,7 +59,8 @@ study_inputs <- function(study) {
     unlist(lapply(study$data[names(study$data) != "keep"], files_named)),
     study$payback$spend$files,
     unlist(lapply(study$audiences, `[[`, "files")),
-    unlist(lapply(study$campaigns, `[[`, "file"))
+    unlist(lapply(study$campaigns, `[[`, "file")),
+    study$wallet$files
   )
   unlist(lapply(study_files(study, files), expand_glob))
 }

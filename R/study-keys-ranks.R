@@ -146,8 +146,8 @@ audiences_keys <- function() {
     study_key(
       leaf_audience(),
       paste0(
-        "conditions, all of which must hold (unless(x) takes away); or a section with rule or files ",
-        "and key (a list of ids), description, among"
+        "conditions, all of which must hold (unless(x) takes away); or a section with rule or ",
+        "files and key (a list of ids), description, among"
       ),
       "",
       "[sales >= 200, unless(bought(last = 90))]"
@@ -166,17 +166,41 @@ campaigns_keys <- function() {
       share = study_key(leaf_share(0.001, 0.9), "share held back", "0.1", "0.2"),
       seed = study_key(leaf_whole(0, 2147483647), "another seed draws others", "1", "7"),
       outcome = study_key(
-        leaf_choice(c("sales", "purchases", "bought_again")), "what is planned for", "sales", "sales"
+        leaf_choice(c("sales", "purchases", "bought_again")),
+        "what is planned for",
+        "sales",
+        "sales"
       ),
       offers = study_key(leaf_texts(), "offers dealt out evenly", "none", "[post, voucher]"),
       cost_per_contact = study_key(leaf_number(0, 1e9), "cost of one contact", "0", "0.85"),
       offer_cost = study_key(leaf_number(0, 1e9), "cost of an offer that is taken", "0", "5"),
       margin_rate = study_key(leaf_share(0, 1), "margin by sales", "that of economics", "0.48"),
-      uplift = study_key(leaf_number(-1, 100), "assumed effect by what is done anyway", "none", "0.1"),
+      uplift = study_key(
+        leaf_number(-1, 100), "assumed effect by what is done anyway", "none", "0.1"
+      ),
       may_contact = study_key(
         leaf_text(), "customer attribute: only who says yes is drawn", "none", "may_contact"
       ),
       file = study_key(leaf_text(), "where the campaign is kept", "", "needles.json")
     )
+  )
+}
+
+wallet_keys <- function() {
+  keys_of_section(
+    "what customers buy of every seller, from a panel or a partner",
+    files = study_key(leaf_texts(), "files of the panel", "", "panel.csv"),
+    ours = study_key(leaf_text(), "our name among the sellers", "", "Pellmere Yarn Company"),
+    columns = study_key(
+      leaf_columns(),
+      "which column is customer, seller, units, money, category",
+      "",
+      "{customer: card, seller: shop, units: pieces, money: spent}"
+    ),
+    category = study_key(leaf_texts(), "only these categories", "all", "[Yarn, Kits]"),
+    by = study_key(leaf_text(), "customer attribute to break down by", "none", "first_channel"),
+    during = during_key("of the panel"),
+    hold = study_key(leaf_share(0, 1), "from this share on a customer is to be held", "0.8", "0.7"),
+    decimal_mark = study_key(leaf_choice(c(".", ",")), "of the amounts", ".", ",")
   )
 }

@@ -75,6 +75,7 @@ study_schema <- function() {
     moves = moves_keys(),
     audiences = audiences_keys(),
     campaigns = campaigns_keys(),
+    wallet = wallet_keys(),
     forecast = forecast_section(),
     outputs = outputs_keys()
   )

@@ -48,8 +48,8 @@ int count_steps(const Population& people, const std::vector<Condition>& conditio
                 std::vector<StepCount>& steps, int* failed) {
   std::vector<BlockCount> blocks((people.n + kBlock - 1) / kBlock);
   run_tasks(blocks.size(), threads, [&](std::size_t b) {
-    blocks[b] = count_block(people, conditions, b * kBlock, std::min(people.n, (b + 1) * kBlock),
-                            failed);
+    blocks[b] =
+        count_block(people, conditions, b * kBlock, std::min(people.n, (b + 1) * kBlock), failed);
   });
   int unsure = 0;
   for (const BlockCount& block : blocks) {  // whole minor units: the order of sums does not matter

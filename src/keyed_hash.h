@@ -1,5 +1,5 @@
-// A keyed hash of texts (SipHash-2-4, Aumasson & Bernstein 2012): numbers that look drawn, depend on
-// key and text alone, and tell nothing of each other. No R.
+// A keyed hash of texts (SipHash-2-4, Aumasson & Bernstein 2012): numbers that look drawn, depend
+// on key and text alone, and tell nothing of each other. No R.
 #pragma once
 #include <cstdint>
 #include <string_view>

@@ -24,9 +24,10 @@ struct Answers {
 }  // namespace
 
 // For each of `questions` (a `span` of days, `units` where wanted, `tests`: the `code` of each line
-// and whether the condition `holds`, first of a missing code, then by code), per customer: sales, units, purchases, the day of
-// the latest (NA without one), lines below zero. `lines` has `sales`, codes of `quantity` (or
-// nothing) and the `units` of a code; `rule` is how a purchase is counted: `least`, `by_day`.
+// and whether the condition `holds`, first of a missing code, then by code), per customer: sales,
+// units, purchases, the day of the latest (NA without one), lines below zero. `lines` has `sales`,
+// codes of `quantity` (or nothing) and the `units` of a code; `rule` is how a purchase is counted:
+// `least`, `by_day`.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List questions,
                              Rcpp::List rule, int n_customers, int threads) {
@@ -48,9 +49,9 @@ Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List que
       asked.back().tests.push_back({code.begin(), holds.begin()});
     }
   }
-  nubrek::measure_lines({of.events(), n_lines.begin(), money.begin(), quantity.begin(),
-                         units.begin()},
-                        asked, {rule["least"], rule["by_day"]}, threads);
+  nubrek::measure_lines(
+      {of.events(), n_lines.begin(), money.begin(), quantity.begin(), units.begin()}, asked,
+      {rule["least"], rule["by_day"]}, threads);
   Rcpp::List out(questions.size());
   for (R_xlen_t q = 0; q < out.size(); ++q) out[q] = answers[static_cast<std::size_t>(q)].list();
   return out;

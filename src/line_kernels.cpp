@@ -39,8 +39,8 @@ void measure_lines(const OrderedLines& lines, const std::vector<LineQuestion>& q
   const auto orders = customer_ranges(lines.orders, threads);
   std::vector<std::size_t> first(orders.size(), 0);  // the line with which each range begins
   for (std::size_t k = 1; k < orders.size(); ++k)
-    first[k] = std::accumulate(lines.n_lines + orders[k - 1], lines.n_lines + orders[k],
-                               first[k - 1]);
+    first[k] =
+        std::accumulate(lines.n_lines + orders[k - 1], lines.n_lines + orders[k], first[k - 1]);
   run_tasks(orders.size() - 1, threads, [&](std::size_t k) {
     std::size_t line = first[k];
     for (std::size_t o = orders[k]; o < orders[k + 1]; ++o) {

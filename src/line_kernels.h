@@ -5,8 +5,8 @@
 
 namespace nubrek {
 
-// Lines stand order after order, `n_lines` of each. `quantity` are codes (from 1) into `units`; null
-// where no quantity is known.
+// Lines stand order after order, `n_lines` of each. `quantity` are codes (from 1) into `units`;
+// null where no quantity is known.
 struct OrderedLines {
   Events orders;
   const int* n_lines;

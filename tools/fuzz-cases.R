@@ -190,7 +190,8 @@ fuzz_kinds <- list(
     ledger <- example_ledger()
     earlier <- list(earlier = audience(ledger, sales > 50))
     end <- tryCatch(
-      is.data.frame(audience(ledger, rule = fuzz_rule(trap), known = earlier)), nubrek_error = identity
+      is.data.frame(audience(ledger, rule = fuzz_rule(trap), known = earlier)),
+      nubrek_error = identity
     )
     if (file.exists(trap)) stop("a rule did something")
     if (inherits(end, "nubrek_error")) stop(end)

@@ -1,7 +1,7 @@
-# 10,000 damaged inputs and as many rules: each ends as something sound or as an error of ours. Cases run in processes
-# with a limit of memory and time, so that a crash is seen and counted; the next process goes on
-# behind it. Usage: Rscript tools/fuzz.R [CASES] [SEED]; called by itself with KIND FROM TO FILE for
-# one process.
+# 10,000 damaged inputs and as many rules: each ends as something sound or as an error of ours.
+# Cases run in processes with a limit of memory and time, so that a crash is seen and counted; the
+# next process goes on behind it. Usage: Rscript tools/fuzz.R [CASES] [SEED]; called by itself with
+# KIND FROM TO FILE for one process.
 args <- commandArgs(TRUE)
 here <- dirname(sub("^--file=", "", grep("^--file=", commandArgs(), value = TRUE)[[1L]]))
 

@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
-# The kernels under the address and undefined-behaviour sanitizers: the last commit is built apart, then its tests that drive
-# C++, a part of the damaged inputs, and the models with extreme inputs run on it. Fails on any report.
-# Usage: tools/sanitize.sh [FILTER]
+# The kernels under the address and undefined-behaviour sanitizers: the last commit is built apart,
+# then its tests that drive C++, a part of the damaged inputs, and the models with extreme inputs
+# run on it. Fails on any report. Usage: tools/sanitize.sh [FILTER]
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)

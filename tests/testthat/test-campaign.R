@@ -92,9 +92,8 @@ test_that("a campaign on paper: windows, outcomes, net gain, what was not as pla
     E,9,2024-06-02,15
     F,10,2024-05-05,9
     G,11,2024-07-30,1", strip.white = TRUE)
-  ledger <- open_ledger(orders, column_map("who", "day", order = "receipt", sales = "paid"), meanings(
-    currency = "EUR"
-  ))
+  map <- column_map("who", "day", order = "receipt", sales = "paid")
+  ledger <- open_ledger(orders, map, meanings(currency = "EUR"))
   drawn <- draw_control(
     audience(ledger, purchases >= 0, name = "letter"), ledger, 0.5, day = "2024-06-01", days = 20,
     cost_per_contact = 1, offer_cost = 2, margin_rate = 0.5
@@ -177,7 +176,8 @@ test_that("a plan says what can be seen: the power that it promises is the power
   noise <- basis_of(plan, "spread") * sqrt(1 - basis_of(plan, "explained"))
   expect_equal(
     half$detectable,
-    (stats::qnorm(0.975) + stats::qnorm(0.8)) * noise * sqrt(1 / half$contacted + 1 / half$held_back)
+    (stats::qnorm(0.975) + stats::qnorm(0.8)) * noise *
+      sqrt(1 / half$contacted + 1 / half$held_back)
   )
   expect_equal(half$net, half$contacted * (half$expected * 0.4 - 0.5))
   expect_equal(half$break_even, 0.5 / 0.4)
@@ -194,7 +194,8 @@ test_that("the power that a plan promises is the power there is, in a world that
   rate <- stats::rgamma(n, 1.1, 1.1 / 9) # purchases in two years
   k <- stats::rpois(n, rate)
   orders <- data.frame(
-    who = rep(sprintf("K%04d", seq_len(n)), k), day = as.Date("2023-01-01") + sample(730L, sum(k), TRUE),
+    who = rep(sprintf("K%04d", seq_len(n)), k),
+    day = as.Date("2023-01-01") + sample(730L, sum(k), TRUE),
     paid = round(stats::rlnorm(sum(k), 3, 0.6) + 0.01, 2)
   )
   ledger <- open_ledger(orders, column_map("who", "day", sales = "paid"), meanings(

@@ -1,0 +1,265 @@
+#' Our share of each customer
+#'
+#' From a panel (or a partner's data) that says what customers bought of every seller: our share of
+#' each, whom to hold, widen and reach, and what is still with others (definition 56).
+#'
+#' @param panel `[data.frame | character(1)]` One row per customer and seller (and category, day),
+#'   or a file with such rows.
+#' @param ours `[character(1)]` Our name among the sellers.
+#' @param columns `[character]` Which column is the `customer`, the `seller`, the `units`, the
+#'   `money` (major units), and where there is one the `category`. `units` may be lacking.
+#' @param category `[character]` Only rows of these categories.
+#' @param audience `[nubrek_audience]` Only these customers.
+#' @param ledger `[nubrek_ledger]` Our own: how far the panel tells what we know, and the attribute
+#'   of `by`.
+#' @param by `[character(1)]` A customer attribute: our share in each of its levels.
+#' @param during `[character]` The part of time of the panel, to compare it with the ledger.
+#' @param hold `[double(1)]` From this share of the money on a customer is to be held.
+#' @param decimal_mark `[character(1)]` `"."` or `","`, of amounts in a file.
+#' @return A `nubrek_wallet`, one row per customer: `customer`; `units`, `units_all`, `share_units`;
+#'   `money`, `money_all`, `share_money`, ours and of all sellers, shares missing where nothing was
+#'   bought of anybody; `class` (`"hold"` from the cut on, `"widen"` below it, `"reach"` who buys of
+#'   others alone); `elsewhere`, money with others. Sorted by class, then by all their money.
+#'   [wallet_sellers()] has all sellers. The basis has `of_ours`, our share of our customers, and
+#'   `of_all`. Invariant: `money_all` adds up to the panel.
+#' @section Errors: `nubrek_error_argument` where `ours` is no seller, with the nearest name;
+#'   `nubrek_error_amounts` where an amount cannot be read.
+#' @examples
+#' panel <- data.frame(
+#'   customer = c("A", "A", "B", "C"), seller = c("we", "they", "we", "they"),
+#'   units = c(3, 1, 2, 5), money = c(30, 20, 25, 60)
+#' )
+#' wallet_share(panel, "we")
+#' @export
+wallet_share <- function(
+  panel, ours, columns = c(
+    customer = "customer", seller = "seller", units = "units", money = "money",
+    category = "category"
+  ),
+  category = NULL, audience = NULL, ledger = NULL, by = NULL, during = NULL, hold = 0.8,
+  decimal_mark = "."
+) {
+  check_text(ours)
+  check_share(hold)
+  check_choice(decimal_mark, c(".", ","))
+  throw_unless(
+    checkmate::check_class(audience, "nubrek_audience", null.ok = TRUE),
+    "audience",
+    rlang::current_env()
+  )
+  if (!is.null(ledger)) check_ledger(ledger)
+  if (!is.null(by) && is.null(ledger)) {
+    abort_nubrek("{.arg by} needs the ledger that knows the attribute.", "argument")
+  }
+  rows <- panel_rows(panel, columns, decimal_mark)
+  check_values(ours, unique(rows$seller), "ours")
+  if (!is.null(category)) {
+    check_values(category, unique(rows$category), "category")
+    keep <- rows$category %in% category
+    rows <- rows[keep]
+  }
+  if (!is.null(audience)) {
+    keep <- rows$customer %in% audience$customer
+    rows <- rows[keep]
+  }
+  if (nrow(rows) == 0L) abort_nubrek("No row of the panel is left.", "value")
+  each <- wallet_of_each(rows, ours, hold)
+  ours_too <- each$money > 0
+  currency <- if (is.null(ledger)) "" else ledger$currency
+  new_result(
+    each[setdiff(names(each), "minor")],
+    "wallet",
+    remarks = panel_remarks(rows),
+    basis = list(
+      ours = ours,
+      category = category,
+      hold = hold,
+      by = by,
+      as_of = NULL,
+      currency = currency,
+      decimals = 2L,
+      of_ours = sum(each$money[ours_too]) / sum(each$money_all[ours_too]),
+      of_all = sum(each$money) / sum(each$money_all),
+      kinds = c(
+        units = "decimal", units_all = "decimal", share_units = "share", share_money = "share",
+        money_all = "money", elsewhere = "money"
+      )
+    ),
+    sellers = wallet_of_sellers(rows, each$customer[ours_too]),
+    groups = if (!is.null(by)) wallet_of_groups(each, ledger, by),
+    coverage = if (!is.null(ledger)) wallet_coverage_of(each, ledger, during)
+  )
+}
+
+# The rows of a panel with plain columns; money in whole cents.
+panel_rows <- function(panel, columns, decimal_mark, call = rlang::caller_env()) {
+  if (is.character(panel)) {
+    read <- read_source(panel, file_format())
+    table <- as.data.frame(lapply(read$table, as.character), optional = TRUE)
+  } else {
+    throw_unless(checkmate::check_data_frame(panel, min.rows = 1L), "panel", call)
+    table <- as.data.frame(panel)
+  }
+  needed <- columns[intersect(c("customer", "seller", "money"), names(columns))]
+  check_columns_exist(needed, names(table), "the panel", call)
+  amount <- \(name, digits) {
+    x <- table[[name]]
+    if (is.numeric(x)) return(round(ifelse(is.na(x), 0, x) * 10^digits))
+    read <- parse_minor(as.character(x), digits, decimal_mark)
+    if (any(read$unreadable)) {
+      row <- which(read$unreadable)[[1L]]
+      abort_nubrek(c(
+        "{.field {name}} must hold amounts.", "x" = "Row {row} says {.val {x[[row]]}}."
+      ), "amounts", call = call)
+    }
+    ifelse(read$blank, 0, read$units)
+  }
+  there <- \(role) role %in% names(columns) && columns[[role]] %in% names(table)
+  text <- \(role) trim_text(as.character(table[[columns[[role]]]]))
+  rows <- data.table(
+    customer = text("customer"),
+    seller = text("seller"),
+    units = if (there("units")) amount(columns[["units"]], 3L) / 1000 else NA_real_,
+    money = amount(columns[["money"]], 2L),
+    category = if (there("category")) text("category") else ""
+  )
+  blank <- is_blank(rows$customer) | is_blank(rows$seller)
+  structure(rows[!blank], left_out = sum(blank))
+}
+
+panel_remarks <- function(rows) {
+  left <- attr(rows, "left_out") %||% 0L
+  if (left > 0L) {
+    remark_table("panel", sprintf(
+      "%s of the panel without a customer or a seller %s left out.",
+      n_of(left, "row"),
+      if (left == 1L) "is" else "are"
+    ))
+  }
+}
+
+wallet_of_each <- function(rows, ours, hold) {
+  each <- rows[,
+    .(
+      units = sum(units[seller == ours]),
+      units_all = sum(units),
+      money = sum(money[seller == ours]),
+      money_all = sum(money)
+    ),
+    by = customer
+  ]
+  share <- each[, ifelse(money_all > 0, money / money_all, NA_real_)]
+  class <- ifelse(share >= hold, "hold", ifelse(share > 0, "widen", "reach"))
+  sorting <- order(match(class, c("hold", "widen", "reach")), -each$money_all, each$customer)
+  list(
+    customer = each$customer,
+    units = each$units,
+    units_all = each$units_all,
+    share_units = each[, ifelse(!is.na(units_all) & units_all > 0, units / units_all, NA_real_)],
+    money = each$money / 100,
+    money_all = each$money_all / 100,
+    share_money = share,
+    class = class,
+    elsewhere = (each$money_all - each$money) / 100
+  ) |>
+    lapply(`[`, sorting)
+}
+
+# Every seller over our customers and over all; the price index is its mean price by everybody's.
+wallet_of_sellers <- function(rows, our_customers) {
+  mine <- rows$customer %in% our_customers
+  sellers <- sort(unique(rows$seller), method = "radix")
+  sum_of <- \(x, here) vapply(sellers, \(seller) sum(x[here & rows$seller == seller]), 0)
+  all <- rep(TRUE, nrow(rows))
+  money <- sum_of(rows$money, all)
+  units <- sum_of(rows$units, all)
+  of_ours <- sum_of(rows$money, mine)
+  share <- \(x) if (sum(x) > 0) x / sum(x) else rep(NA_real_, length(x))
+  table <- data.frame(
+    seller = sellers,
+    customers = vapply(
+      sellers, \(seller) length(unique(rows$customer[rows$seller == seller & rows$money > 0])), 0L
+    ),
+    units = units,
+    money = money / 100,
+    share_of_ours = share(of_ours),
+    share_of_all = share(money),
+    price_index = ifelse(units > 0, money / units / (sum(money) / sum(units)), NA_real_),
+    row.names = NULL
+  )
+  table[order(-table$money), ]
+}
+
+wallet_of_groups <- function(each, ledger, by) {
+  codes <- ledger_codes(ledger, each$customer)
+  level <- group_of(ledger, by)[[1L]][codes]
+  level[is.na(level)] <- "(not in the ledger)"
+  sums <- data.table(level, money = each$money, all = each$money_all)[,
+    .(
+      customers = .N,
+      money = sum(money),
+      money_all = sum(all),
+      of_ours = sum(money[money > 0]) / sum(all[money > 0]),
+      of_all = sum(money) / sum(all)
+    ),
+    keyby = level
+  ]
+  as.data.frame(sums)
+}
+
+# What the panel says of us beside what we know ourselves.
+wallet_coverage_of <- function(each, ledger, during) {
+  span <- read_during(during, ledger)
+  known <- major(ledger, reduce_span(ledger, span)$sales)
+  codes <- ledger_codes(ledger, each$customer)
+  found <- !is.na(codes)
+  told <- each$money[found]
+  ours <- known[codes[found]]
+  list(
+    customers = sum(found),
+    lacking = sum(!found),
+    told = sum(told),
+    known = sum(ours),
+    near = mean(abs(told - ours) <= 0.1 * pmax(1, abs(ours))),
+    during = span$label %||% paste(span$from, "to", span$until)
+  )
+}
+
+#' Everybody's share of the customers
+#'
+#' @param wallet `[nubrek_wallet]` From [wallet_share()].
+#' @return `wallet_sellers()`: one row per seller, the largest first: `customers`, `units`, `money`;
+#'   `share_of_ours`, of the money of those who buy of us; `share_of_all`; `price_index`, mean price
+#'   by everybody's. `wallet_groups()`: our share in each level of the attribute, `of_ours` and
+#'   `of_all`.
+#' @examples
+#' panel <- data.frame(
+#'   customer = c("A", "A", "B", "C"), seller = c("we", "they", "we", "they"),
+#'   units = c(3, 1, 2, 5), money = c(30, 20, 25, 60)
+#' )
+#' wallet_sellers(wallet_share(panel, "we"))
+#' @export
+wallet_sellers <- function(wallet) {
+  check_wallet(wallet)
+  side_table(attr(wallet, "sellers"), "wallet_sellers", wallet, c(
+    share_of_ours = "share", units = "decimal"
+  ))
+}
+
+#' @rdname wallet_sellers
+#' @export
+wallet_groups <- function(wallet) {
+  check_wallet(wallet)
+  if (is.null(attr(wallet, "groups"))) {
+    abort_nubrek("There are no groups: say {.arg by} in {.fn wallet_share}.", "argument")
+  }
+  groups <- attr(wallet, "groups")
+  names(groups)[[1L]] <- group_names(basis_of(wallet, "by"), names(groups)[-1L])
+  side_table(groups, "wallet_groups", wallet, c(
+    of_ours = "share", of_all = "share", money_all = "money"
+  ))
+}
+
+check_wallet <- function(x, call = rlang::caller_env()) {
+  throw_unless(checkmate::check_class(x, "nubrek_wallet"), "wallet", call)
+}

@@ -1,0 +1,86 @@
+# Share of wallet on paper: ten customers, three sellers.
+
+panel_on_paper <- function() {
+  utils::read.csv(text = "customer,seller,units,money,category
+    A,We,4,40,Yarn
+    A,Barn,1,10,Yarn
+    B,We,2,30,Yarn
+    C,We,1,10,Yarn
+    C,Barn,2,30,Yarn
+    C,Stall,1,20,Kits
+    D,Barn,5,75,Yarn
+    E,Stall,2,24,Kits
+    F,We,3,33,Kits
+    F,Stall,3,27,Kits
+    G,We,0,0,Yarn
+    H,Barn,1,12,Yarn
+    H,Stall,1,8,Yarn
+    I,We,10,90,Yarn
+    J,We,1,8,Kits
+    J,We,1,12,Yarn
+    J,Barn,1,30,Yarn", strip.white = TRUE)
+}
+
+test_that("shares, classes, sellers and prices are those of paper", {
+  got <- wallet_share(panel_on_paper(), "We")
+  rows <- as.data.frame(got)
+  rows <- rows[order(rows$customer), ]
+  expect_identical(rows$customer, LETTERS[1:10])
+  expect_equal(rows$money, c(40, 30, 10, 0, 0, 33, 0, 0, 90, 20))
+  expect_equal(rows$money_all, c(50, 30, 60, 75, 24, 60, 0, 20, 90, 50))
+  expect_equal(rows$share_money, c(0.8, 1, 1 / 6, 0, 0, 0.55, NA, 0, 1, 0.4))
+  expect_equal(rows$share_units, c(0.8, 1, 0.25, 0, 0, 0.5, NA, 0, 1, 2 / 3))
+  expect_identical(
+    rows$class, c("hold", "hold", "widen", "reach", "reach", "widen", NA, "reach", "hold", "widen")
+  )
+  # by class, then by all their money
+  expect_identical(got$customer, c("I", "A", "B", "C", "F", "J", "D", "E", "H", "G"))
+  expect_equal(basis_of(got, "of_ours"), 223 / (50 + 30 + 60 + 60 + 90 + 50))
+  expect_equal(basis_of(got, "of_all"), 223 / 459)
+  expect_equal(sum(got$elsewhere), 459 - 223)
+  sellers <- as.data.frame(wallet_sellers(got))
+  expect_identical(sellers$seller, c("We", "Barn", "Stall"))
+  expect_equal(sellers$money, c(223, 157, 79))
+  expect_identical(sellers$customers, c(6L, 5L, 4L))
+  expect_equal(sellers$share_of_ours, c(223, 70, 47) / 340)
+  expect_equal(sellers$share_of_all, c(223, 157, 79) / 459)
+  expect_equal(sellers$price_index, c(223 / 22, 157 / 10, 79 / 7) / (459 / 39))
+  expect_match(capture.output(print(got)), "66 % of what our customers spend", all = FALSE)
+  expect_s3_class(ggplot2::autoplot(got), "ggplot")
+})
+
+test_that("a category, an audience, a file with commas, and what the ledger knows", {
+  kits <- wallet_share(panel_on_paper(), "We", category = "Kits", hold = 0.5)
+  expect_identical(kits$customer, c("F", "J", "E", "C"))
+  ledger <- open_ledger(
+    data.frame(
+      who = c("A", "B", "C", "X"), day = "2024-03-01", paid = c(41, 30, 30, 5),
+      town = c("Stell", "Stell", "Carrow", "Carrow")
+    ),
+    column_map("who", "day", sales = "paid", attributes = c(town = "town")),
+    meanings(currency = "EUR")
+  )
+  chosen <- audience(ledger, sales > 0, name = "ours")
+  got <- wallet_share(panel_on_paper(), "We", audience = chosen, ledger = ledger, by = "town")
+  expect_setequal(got$customer, c("A", "B", "C"))
+  coverage <- attr(got, "coverage")
+  expect_equal(
+    unlist(coverage[c("told", "known", "near")]), c(told = 80, known = 101, near = 2 / 3)
+  )
+  groups <- as.data.frame(wallet_groups(got))
+  expect_identical(groups$town, c("Carrow", "Stell"))
+  expect_equal(groups$of_all, c(10 / 60, 70 / 80))
+  path <- withr::local_tempfile(fileext = ".csv")
+  table <- transform(panel_on_paper(), money = sub(".", ",", sprintf("%.2f", money), fixed = TRUE))
+  data.table::fwrite(table, path, sep = ";")
+  expect_equal(
+    as.data.frame(wallet_share(path, "We", decimal_mark = ","))$money,
+    as.data.frame(wallet_share(panel_on_paper(), "We"))$money
+  )
+  expect_error(wallet_share(panel_on_paper(), "Wee"), "We", class = "nubrek_error")
+  table$money[[3L]] <- "much"
+  data.table::fwrite(table, path, sep = ";")
+  expect_error(
+    wallet_share(path, "We", decimal_mark = ","), "Row 3", class = "nubrek_error_amounts"
+  )
+})
