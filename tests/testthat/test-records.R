@@ -94,8 +94,10 @@ test_that("every class of a result says what it is, and figures are of classes t
   made <- paste0("nubrek_", gsub("[^a-z_]", "", made))
   described <- methods("describe")
   # some are made under a name of their own, or belong to all results
-  other <- c("aside", "audience_course", "benefits", "effect_course", "keys", "orders", "result",
-    "wallet_groups", "wallet_sellers")
+  other <- c(
+    "aside", "audience_course", "benefits", "effect_course", "keys", "orders", "result",
+    "wallet_groups", "wallet_sellers"
+  )
   expect_identical(setdiff(described, c(made, paste0("nubrek_", other))), character())
   drawn <- methods("ggplot2::autoplot")
   expect_true(all(setdiff(drawn, "nubrek") %in% c(described, "nubrek_ledger")), info = toString(
