@@ -1,7 +1,7 @@
 # Columns that data.table expressions speak of.
 utils::globalVariables(c(
   ".GRP", "level", "at_risk", "cohort", "column", "event", "events", "left", "rate", "waited",
-  ".copies", ".quantity",
+  ".copies", ".quantity", "seller", "money_all", "units_all",
   ".cost", ".discount", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",
   "currency", "customer", "day", "days", "duplicate", "entry", "evidence", "first", "first_day",
   "found", "i.cost", "i.n_lines", "i.number", "i.sales", "id", "identified", "ids", "inside",

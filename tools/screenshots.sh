@@ -29,7 +29,6 @@ page report-repeat repeat 2060
 page report-gaps repeat 5000
 convert "$out/report-gaps.png" -crop 1280x2500+0+2560 +repage "$out/report-gaps.png"
 page report-cohorts cohorts 7600
-convert "$out/report-cohorts.png" -crop 1280x2420+0+2010 +repage "$out/report-cohorts-more.png"
 convert "$out/report-cohorts.png" -crop 1280x2330+0+5010 +repage "$out/report-payback.png"
 convert "$out/report-cohorts.png" -crop 1280x2000+0+0 +repage "$out/report-cohorts.png"
 page report-ranks rfm 4200
@@ -37,15 +36,16 @@ convert "$out/report-ranks.png" -trim +repage "$out/report-ranks.png"
 page report-tiers tiers 5200
 convert "$out/report-tiers.png" -crop 1280x2700+0+1880 +repage "$out/report-moves.png"
 convert "$out/report-tiers.png" -crop 1280x1880+0+0 +repage "$out/report-tiers.png"
+page report-audiences audiences 4200
+page report-campaigns campaigns 5200
 page report-forecast forecast 3400
 page report-worth worth 6600
 convert "$out/report-worth.png" -crop 1280x4400+0+0 +repage "$out/report-worth.png"
 page report-models trust 8200
 convert "$out/report-models.png" -crop 1280x5000+0+0 +repage "$out/report-models.png"
-for f in report-forecast report-worth report-models; do convert "$out/$f.png" -trim +repage "$out/$f.png"; done
+for f in report-audiences report-campaigns report-forecast report-worth report-models; do convert "$out/$f.png" -trim +repage "$out/$f.png"; done
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
-terminal terminal-waits 28 "nubrek show waits demo-study/study.yaml"
 terminal terminal-coming 32 "nubrek show coming demo-study/study.yaml"
 terminal terminal-moves 22 "nubrek show moves demo-study/study.yaml"
 terminal terminal-tiers 13 "nubrek show tiers demo-study/study.yaml"
