@@ -242,7 +242,7 @@ wallet_coverage_of <- function(each, ledger, during) {
 wallet_sellers <- function(wallet) {
   check_wallet(wallet)
   side_table(attr(wallet, "sellers"), "wallet_sellers", wallet, c(
-    share_of_ours = "share", units = "decimal"
+    share_of_ours = "share", share_of_all = "share", units = "decimal"
   ))
 }
 

@@ -30,7 +30,8 @@ contact_effects <- function(after, before, contacted, level = 0.95) {
 lin_effect <- function(after, before, contacted) {
   centred <- before - mean(before)
   spread <- c(stats::var(centred[contacted]), stats::var(centred[!contacted]))
-  if (anyNA(spread) || any(spread == 0)) return(mean_difference(after, contacted))
+  flat <- length(after) < 6L || anyNA(spread) || any(spread == 0)
+  if (flat) return(mean_difference(after, contacted)) # nothing to adjust by
   x <- cbind(1, contacted, centred, contacted * centred)
   inverse <- chol2inv(chol(crossprod(x)))
   beta <- inverse %*% crossprod(x, after)

@@ -123,6 +123,16 @@ test_that("a campaign on paper: windows, outcomes, net gain, what was not as pla
   late <- measure_campaign(ledger_slice(ledger, until = "2024-06-12", first = "any"), drawn)
   expect_match(remarks(late)$remark, "shortened to 11", all = FALSE)
   expect_equal(late$plain[late$outcome == "sales"], mean(c(30, 20, 0)) - mean(c(0, 15, 0, 0)))
+  # two ids that are one customer now count once, as contacted if one of them was
+  merged <- open_ledger(
+    orders, map, meanings(currency = "EUR"), aliases = attribute_table(
+      data.frame(id = "F", main = "A"), "id", c(same_as = "main")
+    )
+  )
+  one <- measure_campaign(merged, drawn, outcomes = "sales")
+  expect_identical(c(one$contacted, one$held_back), c(3L, 3L))
+  expect_equal(one$plain, mean(c(30, 25, 0)) - mean(c(0, 15, 0)))
+  expect_match(remarks(one)$remark, "merged with another drawn customer", all = FALSE)
   drawn$customer[drawn$customer == "D"] <- "X"
   gone <- measure_campaign(ledger, drawn)
   expect_match(remarks(gone)$remark, "1 of the held back", all = FALSE)
