@@ -14,8 +14,7 @@
 #'   `"both"`, `"only b"`, `"neither"`), `customers`, `share` of the population, `sales` to date,
 #'   `share_of_a` and `share_of_b`, of their customers. The basis has `expected` (both, by chance),
 #'   `lift`, `odds_ratio` with its exact 95 % interval.
-#' @section Errors: `nubrek_error_argument` where they are not of one day and population, or one of
-#'   them leaves fewer than two customers that are not in the other.
+#' @section Errors: `nubrek_error_argument` where they are not of one day and population.
 #' @references Welch (1947), The generalization of Student's problem; Newcombe (1998), Interval
 #'   estimation for the difference between independent proportions; Benjamini and Hochberg (1995).
 #' @examples
@@ -67,7 +66,7 @@ compare_audiences <- function(a, b = NULL, ledger, by = NULL, most = 30L) {
     ),
     who = whose,
     overlap = together,
-    differences = contrast_of(a, b, then, most)
+    differences = tryCatch(contrast_of(a, b, then, most), nubrek_error_argument = \(e) NULL)
   )
 }
 
@@ -108,7 +107,13 @@ audience_differences <- function(comparison) {
     "comparison",
     rlang::current_env()
   )
-  attr(comparison, "differences")
+  found <- attr(comparison, "differences")
+  if (is.null(found)) {
+    abort_nubrek(
+      "Both sides need two customers or more that are not in the other.", "argument"
+    )
+  }
+  found
 }
 
 contrast_of <- function(a, b, then, most, call = rlang::caller_env()) {

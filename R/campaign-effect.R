@@ -6,9 +6,9 @@
 # difference of means; the third the difference of changes.
 contact_effects <- function(after, before, contacted, level = 0.95) {
   adjusted <- lin_effect(after, before, contacted)
+  bounds <- \(one) effect_bounds(one, level)
   plain <- mean_difference(after, contacted)
   changes <- mean_difference(after - before, contacted)
-  bounds <- \(one) one$effect + c(-1, 1) * stats::qt((1 + level) / 2, one$freedom) * one$error
   data.frame(
     contacted = sum(contacted),
     held_back = sum(!contacted),
@@ -27,19 +27,38 @@ contact_effects <- function(after, before, contacted, level = 0.95) {
   )
 }
 
+effect_bounds <- function(one, level) {
+  one$effect + c(-1, 1) * stats::qt((1 + level) / 2, one$freedom) * one$error
+}
+
+# The regression with the product has a line of its own in each arm; the effect is the distance of
+# the two lines at the mean of everybody before.
 lin_effect <- function(after, before, contacted) {
-  centred <- before - mean(before)
-  spread <- c(stats::var(centred[contacted]), stats::var(centred[!contacted]))
-  flat <- length(after) < 6L || anyNA(spread) || any(spread == 0)
+  centre <- mean(before)
+  arms <- lapply(list(contacted, !contacted), \(arm) line_at(before[arm], after[arm], centre))
+  flat <- length(after) < 6L || any(vapply(arms, is.null, NA))
   if (flat) return(mean_difference(after, contacted)) # nothing to adjust by
-  x <- cbind(1, contacted, centred, contacted * centred)
-  inverse <- chol2inv(chol(crossprod(x)))
-  beta <- inverse %*% crossprod(x, after)
-  rest <- as.vector(after - x %*% beta)
-  leverage <- rowSums((x %*% inverse) * x)
-  weighted <- x * (rest / sqrt(pmax(1e-12, 1 - leverage)))
-  covariance <- inverse %*% crossprod(weighted) %*% inverse
-  list(effect = beta[[2L]], error = sqrt(covariance[2L, 2L]), freedom = length(after) - 4L)
+  list(
+    effect = arms[[1L]]$value - arms[[2L]]$value,
+    error = sqrt(arms[[1L]]$variance + arms[[2L]]$variance),
+    freedom = length(after) - 4L
+  )
+}
+
+# The line of least squares at a point, and its HC2 variance; NULL where x does not vary.
+line_at <- function(x, y, point) {
+  n <- length(x)
+  off <- x - mean(x)
+  spread <- sum(off^2)
+  if (n < 2L || spread == 0) return(NULL)
+  slope <- sum(off * y) / spread
+  rest <- y - mean(y) - slope * off
+  weight <- 1 / n + (point - mean(x)) / spread * off
+  leverage <- 1 / n + off^2 / spread
+  list(
+    value = mean(y) + slope * (point - mean(x)),
+    variance = sum(weight^2 * rest^2 / pmax(1e-12, 1 - leverage))
+  )
 }
 
 # Welch.

@@ -260,8 +260,11 @@ effect_course <- function(ledger, drawn, window, level) {
     here$days <- end
     seen <- campaign_outcomes(ledger, drawn$code, here, list(known = FALSE))
     do.call(rbind, lapply(c("purchases", "sales"), \(outcome) {
-      found <- contact_effects(seen$after[[outcome]], seen$before[[outcome]], contacted, level)
-      cbind(outcome = outcome, days = end, found[c("effect", "lower", "upper")])
+      found <- lin_effect(seen$after[[outcome]], seen$before[[outcome]], contacted)
+      ends <- effect_bounds(found, level)
+      data.frame(
+        outcome = outcome, days = end, effect = found$effect, lower = ends[[1L]], upper = ends[[2L]]
+      )
     }))
   })
   do.call(rbind, rows)

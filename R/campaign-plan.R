@@ -25,7 +25,8 @@
 #'   to see the assumed effect, or sees most.
 #' @section Method: Detectable: (z of 0.975 + z of power) spread sqrt(1 - explained)
 #'   sqrt(1 / contacted + 1 / held back). Past windows end at the ledger's last day and go back by
-#'   their length, as far as there is a window before them; at most four. Rules that name tiers or
+#'   their length, as far as there is a window before them; at most four, fewer where these hold
+#'   200,000 customers. Rules that name tiers or
 #'   other results are not known for past days: then today's members are looked at, whose past is
 #'   better than their future, and that is said.
 #' @examples
@@ -165,9 +166,11 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
       "i" = "Plan a shorter window."
     ), "argument", call = call)
   }
-  each <- lapply(seq_len(windows), \(k) {
-    one_past_window(ledger, audience, ledger$as_of - k * days, days, outcome)
-  })
+  each <- list()
+  for (k in seq_len(windows)) { # as many as are needed to know the spread well
+    each[[k]] <- one_past_window(ledger, audience, ledger$as_of - k * days, days, outcome)
+    if (sum(vapply(each, `[[`, 0L, "n")) >= 200000L) break
+  }
   each <- Filter(\(one) one$n > 2L, each)
   if (length(each) == 0L) {
     abort_nubrek(c(

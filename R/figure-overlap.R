@@ -146,7 +146,9 @@ chance_layers <- function(object, blocks) {
 #' @exportS3Method ggplot2::autoplot nubrek_audience_comparison
 autoplot.nubrek_audience_comparison <- function(object, what = "differences", ...) {
   check_choice(what, c("differences", "overlap"))
-  ggplot2::autoplot(attr(object, what), ...)
+  ggplot2::autoplot(
+    if (what == "overlap") attr(object, "overlap") else audience_differences(object), ...
+  )
 }
 
 # How far measures and levels lie apart, with their intervals, the rule's own pale and last.

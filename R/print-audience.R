@@ -128,29 +128,36 @@ describe.nubrek_overlap <- function(x) {
 #' @export
 describe.nubrek_audience_comparison <- function(x) {
   called <- seen_text(basis_of(x, "names"))
-  rows <- plain_table(attr(x, "differences"))
-  rows <- rows[!rows$from_rule & rows$adjusted_p < 0.05 & rows$level != "(missing)", ]
-  told <- vapply(seq_len(min(5L, nrow(rows))), \(i) {
-    contrast_words(rows[i, ], called[[2L]], "Mean")
-  }, "")
+  apart <- attr(x, "differences")
   list(
     heading = sprintf("%s (a) beside %s (b)", capital(called[[1L]]), called[[2L]]),
     finding = if (!is_part(x)) {
-      if (basis_of(x, "everybody")) {
-        describe(attr(x, "differences"))$finding
+      if (basis_of(x, "everybody") && !is.null(apart)) {
+        describe(apart)$finding
       } else {
         describe(attr(x, "overlap"))$finding
       }
     },
-    after = c(
-      "",
-      if (length(told) == 0L) {
-        "Nothing that the rules do not say themselves tells those in only one apart beyond chance."
-      } else {
-        c("What distinguishes those in only one, beyond chance and beyond the rules:", told)
-      },
-      if (!on_command()) "All of it: audience_differences(x)"
-    )
+    after = c("", if (is.null(apart)) {
+      "Too few customers are in only one of them to say what distinguishes these."
+    } else {
+      distinguishing_words(apart, called[[2L]])
+    })
+  )
+}
+
+# The five largest differences in words.
+distinguishing_words <- function(apart, other) {
+  rows <- plain_table(apart)
+  rows <- rows[!rows$from_rule & rows$adjusted_p < 0.05 & rows$level != "(missing)", ]
+  told <- vapply(seq_len(min(5L, nrow(rows))), \(i) contrast_words(rows[i, ], other, "Mean"), "")
+  c(
+    if (length(told) == 0L) {
+      "Nothing that the rules do not say themselves tells those in only one apart beyond chance."
+    } else {
+      c("What distinguishes those in only one, beyond chance and beyond the rules:", told)
+    },
+    if (!on_command()) "All of it: audience_differences(x)"
   )
 }
 

@@ -518,7 +518,9 @@ test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's o
   expect_setequal(rows_behind(two, ledger, place = "both")$customer, intersect(
     mine$customer, large$customer
   ))
-  expect_error(compare_audiences(mine, mine, ledger), class = "nubrek_error_argument")
+  same <- compare_audiences(mine, mine, ledger)
+  expect_identical(same$customers[1:3], c(0L, nrow(mine), 0L))
+  expect_error(audience_differences(same), class = "nubrek_error_argument")
   overlap <- audience_overlap(mine, large, ledger = ledger, by = "age")
   for (result in list(found, two, each, overlap)) {
     expect_match(capture.output(print(result)), "\\.$", all = FALSE)
