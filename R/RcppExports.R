@@ -221,6 +221,10 @@ cpp_order_texts <- function(texts) {
     .Call(`_nubrek_cpp_order_texts`, texts)
 }
 
+cpp_sorted_places <- function(texts, sorted) {
+    .Call(`_nubrek_cpp_sorted_places`, texts, sorted)
+}
+
 cpp_write_lines <- function(texts, path) {
     .Call(`_nubrek_cpp_write_lines`, texts, path)
 }

@@ -21,7 +21,15 @@ ledger_ids <- function(ledger, codes = NULL) {
 }
 
 # The codes of ids; missing for those that are not in the ledger.
-ledger_codes <- function(ledger, ids) match(ids, ledger$ids)
+ledger_codes <- function(ledger, ids) {
+  ids <- as.character(ids)
+  codes <- cpp_sorted_places(ids, ledger$ids)
+  # the same id in other bytes
+  odd <- which(is.na(codes))
+  odd <- odd[Encoding(ids[odd]) == "latin1"]
+  codes[odd] <- match(ids[odd], ledger$ids)
+  codes
+}
 
 # Rows of a part of the ledger (orders, lines, purchases, days or before) between two days, of some
 # customers, or those that stand somewhere: these columns, and `row`, where they stand.

@@ -681,6 +681,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_sorted_places
+Rcpp::IntegerVector cpp_sorted_places(SEXP texts, SEXP sorted);
+RcppExport SEXP _nubrek_cpp_sorted_places(SEXP textsSEXP, SEXP sortedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sorted(sortedSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_sorted_places(texts, sorted));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_write_lines
 bool cpp_write_lines(SEXP texts, std::string path);
 RcppExport SEXP _nubrek_cpp_write_lines(SEXP textsSEXP, SEXP pathSEXP) {
@@ -871,6 +882,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_text_flags", (DL_FUNC) &_nubrek_cpp_text_flags, 1},
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},
+    {"_nubrek_cpp_sorted_places", (DL_FUNC) &_nubrek_cpp_sorted_places, 2},
     {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
     {"_nubrek_cpp_first_nul_row", (DL_FUNC) &_nubrek_cpp_first_nul_row, 1},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},

@@ -1,4 +1,5 @@
 #include <Rcpp.h>
+#include <algorithm>
 #include "keyed_hash.h"
 #include "lazy_text.h"
 #include "text_kernels.h"
@@ -26,6 +27,15 @@ Rcpp::LogicalVector cpp_is_blank(SEXP texts) {
 // [[Rcpp::export(rng = false)]]
 std::vector<int> cpp_order_texts(SEXP texts) {
   return nubrek::order_texts(TextView(texts));
+}
+
+// The place (from 1) of each text among sorted ones that differ; missing where it is not there.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_sorted_places(SEXP texts, SEXP sorted) {
+  const std::vector<int> places = nubrek::sorted_places(TextView(texts), TextView(sorted));
+  Rcpp::IntegerVector out(places.begin(), places.end());
+  std::replace(out.begin(), out.end(), 0, NA_INTEGER);
+  return out;
 }
 
 // Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or

@@ -117,6 +117,37 @@ bool write_lines(const Texts& text, const std::string& path) {
   return std::fclose(file) == 0 && fine;
 }
 
+// The place (from 1) of each text among sorted ones that differ, 0 where it is not there. Texts
+// that ascend too are found by steps that double, from where the last one was.
+template <class Texts>
+std::vector<int> sorted_places(const Texts& text, const Texts& sorted) {
+  std::vector<int> out(text.size(), 0);
+  std::size_t at = 0;  // no earlier one can be the text, as long as texts ascend
+  const std::size_t n = sorted.size();
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text.missing(i)) continue;
+    const std::string_view wanted = text[i];
+    if (at > 0 && sorted[at - 1] >= wanted) at = 0;
+    std::size_t low = at, step = 1;
+    while (low + step < n && sorted[low + step] < wanted) {
+      low += step;
+      step *= 2;
+    }
+    std::size_t high = std::min(n, low + step + 1);
+    while (low < high) {
+      const std::size_t middle = low + (high - low) / 2;
+      if (sorted[middle] < wanted) {
+        low = middle + 1;
+      } else {
+        high = middle;
+      }
+    }
+    at = low;
+    if (at < n && sorted[at] == wanted) out[i] = static_cast<int>(at) + 1;
+  }
+  return out;
+}
+
 // The line (from 0, the header) of the first NUL byte of a file, or -1.
 std::ptrdiff_t first_nul_row(const std::string& path);
 

@@ -338,3 +338,21 @@ test_that("draws of what is to come do not depend on threads or on where rows ar
   expect_identical(dim(periods$purchases), c(12L, 2L, 2L))
   expect_true(all(periods$active <= periods$purchases))
 })
+
+test_that("ids are found among sorted ones as match() finds them, ascending or not", {
+  set.seed(41)
+  pool <- c(sprintf("P%03d", 1:400), "\u00c4a", "", "P", "z", "P10")
+  for (n in c(0L, 1L, 7L, 300L)) {
+    there <- sample(pool, n)
+    there <- there[cpp_order_texts(there)]
+    asked <- sample(c(pool, NA), 600L, TRUE)
+    for (one in list(asked, sort(asked, method = "radix"), rev(there), character())) {
+      expect_identical(cpp_sorted_places(one, there), match(one, there))
+    }
+  }
+  ledger <- open_ledger(
+    data.frame(who = c("M\u00fcller", "Ost"), day = "2024-01-05", paid = 3),
+    column_map("who", "day", sales = "paid"), meanings(currency = "EUR")
+  )
+  expect_identical(ledger_codes(ledger, iconv("M\u00fcller", "UTF-8", "latin1")), 1L)
+})
