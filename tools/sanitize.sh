@@ -18,7 +18,7 @@ export ASAN_OPTIONS="detect_leaks=0:log_path=$work/asan:allocator_may_return_nul
 export R_LIBS="$work/library:$PWD/.library"
 cd "$work/source"        # the tests of the commit that was built, whatever is being edited meanwhile
 status=0
-Rscript tools/run-tests.R "${1:-^(models|fit|ledger-cells|ledger-proof|ledger-values|ledger-save|parts|rank|repeat|cohort)$}" || status=1
+Rscript tools/run-tests.R "${1:-^(models|fit|ledger-cells|ledger-proof|ledger-values|ledger-save|kernels|parts|rank|repeat|cohort)$}" || status=1
 Rscript tools/extreme.R || status=1
 Rscript -e 'e <- new.env(parent = asNamespace("nubrek")); sys.source("tools/fuzz-cases.R", e)
   for (kind in c("csv", "gz", "parquet", "kept")) for (i in 1:80) if (identical(c(e$fuzz_case(kind, i)), "defect")) stop(kind, " ", i)' || status=1
