@@ -208,7 +208,7 @@ effect_rows <- function(ledger, drawn, seen, outcomes, by, level) {
   })
   rows <- do.call(rbind, rows)
   if (is.null(rows)) {
-    abort_nubrek("Both arms need two customers or more.", "argument", call = NULL)
+    abort_nubrek("Both arms need two customers or more.", "unidentified", call = NULL)
   }
   rows <- rows[order(match(rows$outcome, outcomes)), ]
   several <- length(drawn$offers) > 1L || !is.null(by)

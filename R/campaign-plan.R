@@ -29,6 +29,8 @@
 #'   200,000 customers. Rules that name tiers or
 #'   other results are not known for past days: then today's members are looked at, whose past is
 #'   better than their future, and that is said.
+#' @section Errors: `nubrek_error_unidentified` where the audience is too small, or no past window
+#'   tells what such customers do.
 #' @examples
 #' ledger <- example_ledger()
 #' back <- audience(ledger, purchases >= 1, name = "all")
@@ -69,13 +71,15 @@ plan_campaign <- function(
       spread = past$spread,
       explained = past$explained,
       windows = past$windows,
-      kinds = c(
-        control_share = "share", detectable = "number", expected = "number",
-        break_even = "number", net = "money", lower = "money", upper = "money"
-      )
+      kinds = plan_kinds
     ))
   )
 }
+
+plan_kinds <- c(
+  control_share = "share", detectable_share = "share", detectable = "number", expected = "number",
+  break_even = "number", net = "money", lower = "money", upper = "money"
+)
 
 # The shares with which each arm has two customers.
 shares_that_fit <- function(control, n, call = rlang::caller_env()) {
@@ -85,7 +89,7 @@ shares_that_fit <- function(control, n, call = rlang::caller_env()) {
     abort_nubrek(c(
       "The audience is too small to hold somebody back.",
       "x" = "It has {n} customer{?s}; each arm needs two."
-    ), "argument", call = call)
+    ), "unidentified", call = call)
   }
   list(
     control = control[fits],
@@ -164,7 +168,7 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
       "The history is too short for a window of {days} days and one before it.",
       "x" = "It has {room} days.",
       "i" = "Plan a shorter window."
-    ), "argument", call = call)
+    ), "unidentified", call = call)
   }
   each <- list()
   for (k in seq_len(windows)) { # as many as are needed to know the spread well
@@ -176,7 +180,7 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
     abort_nubrek(c(
       "In no past window three customers or more met the rule.",
       "i" = "Choose a wider rule or a shorter window."
-    ), "argument", call = call)
+    ), "unidentified", call = call)
   }
   average <- \(field) stats::weighted.mean(
     vapply(each, `[[`, 0, field), vapply(each, \(one) as.double(one$n), 0)

@@ -62,7 +62,10 @@ study_wallet <- function(study, ledger) {
 # One of several results by its name; a figure needs one.
 read_one <- function(x, which, job) {
   each <- attr(x, which)
-  if (is.null(job$name)) return(if (job$verb == "draw") each[[1L]] else x)
+  if (is.null(job$name)) {
+    nothing_to_draw(job$verb == "draw" && length(each) == 0L, x)
+    return(if (job$verb == "draw") each[[1L]] else x)
+  }
   check_values(job$name, names(each), "name", NULL)
   each[[job$name]]
 }
@@ -83,7 +86,7 @@ planned_campaigns <- function(study) {
 }
 
 study_plans <- function(study, ledger, audiences) {
-  plans <- lapply(stats::setNames(nm = planned_campaigns(study)), \(name) {
+  made <- where_known(planned_campaigns(study), \(name) {
     said <- campaign_said(study, name)
     keys <- c("outcome", "days", "cost_per_contact", "offer_cost", "margin_rate", "uplift")
     shares <- sort(unique(c(said$share %||% 0.1, eval(formals(plan_campaign)$control))))
@@ -92,6 +95,7 @@ study_plans <- function(study, ledger, audiences) {
       said[intersect(keys, names(said))]
     ))
   })
+  plans <- made$found
   rows <- lapply(names(plans), \(name) {
     plan <- plain_table(plans[[name]])
     share <- study$campaigns[[name]]$share %||% 0.1
@@ -100,12 +104,31 @@ study_plans <- function(study, ledger, audiences) {
     ])
   })
   new_result(
-    as.list(do.call(rbind, rows)),
+    as.list(do.call(rbind, c(rows, list(no_campaign)[length(rows) == 0L]))),
     "plans",
     ledger,
-    carried(ledger),
-    basis = list(kinds = basis_of(plans[[1L]], "kinds")),
+    rbind(carried(ledger), made$remarks),
+    basis = list(kinds = plan_kinds),
     plans = plans
+  )
+}
+
+no_campaign <- data.frame(campaign = character())
+
+# What can be said of each campaign, and of which not and why.
+where_known <- function(names, make) {
+  each <- lapply(stats::setNames(nm = names), \(name) {
+    tryCatch(make(name), nubrek_error_unidentified = identity)
+  })
+  lacking <- vapply(each, inherits, NA, "nubrek_error")
+  why <- vapply(each[lacking], \(e) {
+    gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e)))
+  }, "")
+  list(
+    found = each[!lacking],
+    remarks = if (any(lacking)) {
+      remark_table(rep("campaign", sum(lacking)), paste0(names[lacking], ": ", why))
+    }
   )
 }
 
@@ -121,18 +144,16 @@ held_campaigns <- function(study) {
 study_effects <- function(study, ledger) {
   campaigns <- lapply(held_campaigns(study), open_campaign)
   over <- Filter(\(one) basis_of(one, "day") < ledger$as_of, campaigns)
-  effects <- lapply(over, \(one) measure_campaign(ledger, one))
+  made <- where_known(names(over), \(name) measure_campaign(ledger, over[[name]]))
+  effects <- made$found
   rows <- lapply(names(effects), \(name) {
     cbind(campaign = name, plain_table(effects[[name]])[effect_columns])
   })
-  if (length(rows) == 0L) {
-    rows <- list(data.frame(campaign = character()))
-  }
   new_result(
-    as.list(do.call(rbind, rows)),
+    as.list(do.call(rbind, c(rows, list(no_campaign)[length(rows) == 0L]))),
     "effects",
     ledger,
-    carried(ledger),
+    rbind(carried(ledger), made$remarks),
     basis = list(kinds = effect_kinds),
     effects = effects
   )

@@ -260,7 +260,10 @@ test_that("campaigns of a study are planned, held once and measured when their d
     "    cost_per_contact: 0.5, uplift: 0.2}"
   ), study)
   write_study("2024-06-01")
-  planned <- run_study(study)
+  small <- c(readLines(study), "  tiny: {audience: all, share: 0.4, days: 300}")
+  writeLines(small, study)
+  planned <- run_study(study) # what cannot be planned is said, and stops nothing
+  expect_match(remarks(planned$plans)$remark, "tiny: The history is too short", all = FALSE)
   expect_identical(planned$plans$campaign, "letter")
   expect_null(planned$effects)
   say <- command_do(command_parse(c("hold", "letter", study)))
