@@ -136,7 +136,7 @@ ask_lines_once <- function(nodes, text, scope) {
       key <- question_key(parts, name)
       questions[[key]] <<- tryCatch(measure_question(parts, scope, name), error = \(e) NULL)
     } else {
-      for (part in parts) look(part, words)
+      lapply(given_parts(parts), look, words)
     }
   }
   Map(look, nodes, text)

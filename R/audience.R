@@ -55,6 +55,7 @@ audience <- function(
       "An audience needs a condition.", "i" = "For example {.code sales >= 200}."
     ), "rule")
   }
+  lapply(written, check_depth, "")
   text <- c(vapply(written, rule_text, ""), rule)
   then <- if (is.null(as_of)) ledger else ledger_at(ledger, check_day(as_of))
   choose_audience(then, nodes, text, name, among, with, by_own_names(known))

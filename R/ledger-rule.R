@@ -31,7 +31,21 @@ parse_rule <- function(text, call = rlang::caller_env()) {
       "i" = "One condition is one expression, such as {.code sales >= 200}."
     ), "rule", call = call)
   }
+  check_depth(parsed[[1L]], text)
   parsed[[1L]]
+}
+
+# Deeper than people write is refused before anything walks through it.
+check_depth <- function(node, text, depth = 0L) {
+  if (depth > 60L) abort_rule(list(text = text), "(", "A condition is nested too deeply.")
+  if (!is.call(node)) return(invisible())
+  lapply(given_parts(as.list(node)), check_depth, text, depth + 1L)
+  invisible()
+}
+
+# Parts of a call without those that are left empty.
+given_parts <- function(parts) {
+  parts[!vapply(parts, \(part) identical(part, rlang::missing_arg()), NA)]
 }
 
 rule_text <- function(node) paste(deparse(node, width.cutoff = 500L), collapse = " ")

@@ -349,6 +349,9 @@ test_that("hostile and mutated rules end in a rule error or an answer, and evalu
     paste0(strrep("(", 200), "sales", strrep(")", 200), " > 1"),
     paste0(strrep("!", 500), "(sales > 1)"),
     "sales > \xff1", "\xfcsales > 1", "first_channel == \"\xc3\x28\"",
+    paste0(strrep("(", 5000), "sales > 1", strrep(")", 5000)), strrep("-", 3000),
+    paste0("sales(", strrep("(", 3000), "sales > 1", strrep(")", 3000), ") > 1"),
+    paste0(strrep("all_of(", 4000), "sales > 1", strrep(")", 4000)), "all_of(sales > 1, )",
     strrep("(", 5000), "first_channel == c(\"Web\")", "..1 > 2", "sales(, last = 3) > 1", ""
   )
   whole <- c(
@@ -366,11 +369,9 @@ test_that("hostile and mutated rules end in a rule error or an answer, and evalu
     }
     paste(text, collapse = "")
   }, "")
-  scope <- audience_scope(ledger)
   for (rule in c(hostile, mutated)) {
-    scope$text <- rule
     end <- tryCatch(
-      if (length(rule_step(parse_rule(rule), rule, scope, 12L)$truth) == 12L) "sound",
+      if (is.data.frame(audience(ledger, rule = rule))) "sound",
       nubrek_error_rule = \(e) "refused",
       nubrek_error = \(e) "refused",
       error = \(e) paste("base error:", conditionMessage(e))
