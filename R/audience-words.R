@@ -157,7 +157,7 @@ window_span <- function(window, scope, name) {
   said <- lapply(window, \(node) work_part(node, scope)$x)
   if (!all(lengths(said) == 1L)) abort_rule(scope, name, "A window needs a number or a day.")
   if (!is.null(said$last)) {
-    if (length(said) > 1L || !is.numeric(said$last) || said$last < 1) {
+    if (length(said) > 1L || !checkmate::test_number(said$last, lower = 1, upper = 1e6)) {
       abort_rule(scope, "last", "{.code last} is a number of days, and stands alone.")
     }
     span$from <- ledger$as_of - floor(said$last) + 1

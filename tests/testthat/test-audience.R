@@ -322,7 +322,8 @@ test_that("a rule says what is wrong, where, and the nearest word", {
     "first_channel == \"Webb\"" = "Did you mean \"Web\"",
     "channel == \"Web\"" = "stands in a measure: `purchases\\(channel",
     "sales" = "needs truth", "last_purchase > \"soon\"" = "no day", "sales(lst = 3) > 1" = "lst",
-    "sales(last = 0) > 1" = "number of days", "unless(a, b)" = "takes one condition",
+    "sales(last = 0) > 1" = "number of days",
+    "sales(last = 1e999) > 1" = "number of days", "unless(a, b)" = "takes one condition",
     "sales > 3; sales < 9" = "cannot be read", "sales >" = "cannot be read",
     "in_audience(\"x\")" = "no earlier audience", "sales + first_channel > 2" = "does not go with",
     "!sales" = "needs truth", "between(sales, 1)" = "takes 3 parts", "month_of(sales) == 3" = "date"
