@@ -42,12 +42,12 @@ measure_campaign <- function(ledger, campaign, by = NULL, outcomes = NULL, level
   check_number(level, lower = 0.5, upper = 0.999)
   window <- campaign_window(ledger, campaign)
   drawn <- drawn_now(ledger, campaign)
-  margin <- campaign_margin(ledger, campaign)
-  known <- c("purchases", "sales", if (margin$known) "margin", "bought_again", "visits_per_year",
+  rate <- basis_of(campaign, "margin_rate")
+  known <- c("purchases", "sales", if (!is.null(rate)) "margin", "bought_again", "visits_per_year",
     "gap")
   outcomes <- outcomes %||% known
   check_values(outcomes, known, "outcomes")
-  seen <- campaign_outcomes(ledger, drawn$code, window, margin)
+  seen <- campaign_outcomes(ledger, drawn$code, window, rate)
   rows <- effect_rows(ledger, drawn, seen, outcomes, by, level)
   rows <- with_net(rows, campaign, drawn, seen, level, by)
   new_result(
@@ -61,7 +61,7 @@ measure_campaign <- function(ledger, campaign, by = NULL, outcomes = NULL, level
       day = window$day,
       days = window$days,
       level = level,
-      margin = margin$words,
+      margin = if (!is.null(rate)) sprintf("%s of sales", present_rate(rate)),
       offers = if (length(drawn$offers) > 1L) drawn$offers,
       cost_per_contact = basis_of(campaign, "cost_per_contact"),
       offer_cost = basis_of(campaign, "offer_cost"),
@@ -149,18 +149,10 @@ drawn_now <- function(ledger, campaign) {
 
 n_were <- function(n) paste(n_of(n, "customer"), if (n == 1L) "is" else "are")
 
-campaign_margin <- function(ledger, campaign) {
-  rate <- basis_of(campaign, "margin_rate")
-  if (!is.null(rate)) {
-    return(list(known = TRUE, rate = rate, words = sprintf("%s of sales", present_rate(rate))))
-  }
-  list(known = FALSE, rate = NULL, words = NULL)
-}
-
 present_rate <- function(rate) paste0(number_text(100 * rate), "\u00a0%")
 
-# Each outcome of each customer `before` and `after`.
-campaign_outcomes <- function(ledger, code, window, margin) {
+# Each outcome of each customer `before` and `after`; margin by its rate, where there is one.
+campaign_outcomes <- function(ledger, code, window, rate = NULL) {
   one <- function(span, days) {
     found <- reduce_span(ledger, span)
     of <- \(x) {
@@ -174,7 +166,7 @@ campaign_outcomes <- function(ledger, code, window, margin) {
     list(
       purchases = purchases,
       sales = sales,
-      margin = if (margin$known) sales * margin$rate,
+      margin = if (!is.null(rate)) sales * rate,
       bought_again = as.double(purchases > 0),
       visits_per_year = purchases * 365.25 / days,
       gap = ifelse(is.na(wait), days, wait)
@@ -258,7 +250,7 @@ effect_course <- function(ledger, drawn, window, level) {
     here$after$until <- window$day + end
     here$before$from <- window$day - end
     here$days <- end
-    seen <- campaign_outcomes(ledger, drawn$code, here, list(known = FALSE))
+    seen <- campaign_outcomes(ledger, drawn$code, here)
     do.call(rbind, lapply(c("purchases", "sales"), \(outcome) {
       found <- lin_effect(seen$after[[outcome]], seen$before[[outcome]], contacted)
       ends <- effect_bounds(found, level)

@@ -209,7 +209,7 @@ one_past_window <- function(ledger, audience, day, days, outcome) {
     before = list(from = day - days + 1, until = day),
     after = list(from = day + 1, until = day + days)
   )
-  seen <- campaign_outcomes(ledger, ledger_codes(ledger, then$ids), window, list(known = FALSE))
+  seen <- campaign_outcomes(ledger, ledger_codes(ledger, then$ids), window)
   after <- seen$after[[outcome]]
   before <- seen$before[[outcome]]
   told <- length(after) > 2L && stats::var(before) > 0 && stats::var(after) > 0

@@ -219,9 +219,7 @@ test_that("the power that a plan promises is the power there is, in a world that
     before = list(from = day - 91, until = day - 1),
     after = list(from = day + 1, until = day + 91)
   )
-  seen <- campaign_outcomes(
-    ledger, ledger_codes(ledger, chosen$customer), window, list(known = FALSE)
-  )
+  seen <- campaign_outcomes(ledger, ledger_codes(ledger, chosen$customer), window)
   power <- mean(replicate(400, {
     held <- stats::runif(nrow(chosen)) < 0.3
     after <- seen$after$sales + (1 - held) * plan$detectable
