@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage fuzz sanitize faults format lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage campaigns fuzz sanitize faults format lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -59,6 +59,11 @@ recovery:
 coverage:
 	@tools/setup.sh demo
 	@Rscript bench/coverage.R $(WORLDS)
+
+# Intervals, power and no effect of campaigns over many drawn worlds.
+campaigns:
+	@tools/setup.sh demo
+	@Rscript bench/campaigns.R $(WORLDS)
 
 # How it stays safe: damaged inputs, kernels under sanitizers, kills and full disks (SECURITY.md).
 CASES ?= 10000

@@ -241,6 +241,10 @@ cpp_keyed_units <- function(texts, key) {
     .Call(`_nubrek_cpp_keyed_units`, texts, key)
 }
 
+cpp_keyed_names <- function(texts, key) {
+    .Call(`_nubrek_cpp_keyed_names`, texts, key)
+}
+
 cpp_read_delimited <- function(path, separator, header_only) {
     .Call(`_nubrek_cpp_read_delimited`, path, separator, header_only)
 }

@@ -22,7 +22,7 @@ audience_scope <- function(ledger, more = list(), known = list()) {
     found = new.env(parent = emptyenv()), # what was asked of the lines
     known = known,
     names = c(names(measures), names(attributes), names(more)),
-    calls = c(rule_operators, measure_calls, date_calls),
+    calls = c(rule_operators, measure_calls, contact_calls, date_calls),
     belongs = \(name) {
       if (!name %in% line_columns(ledger)) return(NULL)
       word <- gsub("([{}])", "\\1\\1", name) # it comes from a file: never let it be a template
@@ -48,6 +48,18 @@ texts_of <- function(ledger, cells, name) {
     cells,
     if (line != name && line %in% line_columns(ledger)) line_values(ledger, line)
   ))
+}
+
+# Columns of the forecast by the words that rules have for them.
+forecast_words <- c(
+  active = "active", expected_purchases = "purchases", expected_sales = "sales", value = "value",
+  value_lower = "value_lower", value_upper = "value_upper", lifetime_value = "lifetime_value"
+)
+
+forecast_columns <- function(forecast) {
+  stats::setNames(
+    plain_table(forecast)[c("customer", forecast_words)], c("customer", names(forecast_words))
+  )
 }
 
 # A column of a result as a value of a rule.
@@ -91,6 +103,13 @@ audience_gaps <- function(ledger) {
 # `sales(category == "Kits", last = 365)`: line conditions, then a window (definition 42), as a
 # question to the lines.
 measure_question <- function(parts, scope, name) {
+  told <- conditions_and_window(parts, scope, name, scope$ledger$history_start)
+  line_question(told$filter, told$span, name == "units", scope$text)
+}
+
+# What stands in the brackets of a measure: conditions without a name, and a window, which begins on
+# the day `start` unless said.
+conditions_and_window <- function(parts, scope, name, start) {
   given <- names(parts) %||% rep("", length(parts))
   windows <- c("last", "from", "until", "during")
   odd <- setdiff(given, c("", windows))
@@ -103,8 +122,9 @@ measure_question <- function(parts, scope, name) {
       "i" = "Windows are {.field {windows}}; a comparison is written {.code ==}."
     )
   }
-  span <- window_span(parts[given != ""], scope, name)
-  line_question(unname(parts[given == ""]), span, name == "units", scope$text)
+  list(filter = unname(parts[given == ""]), span = window_span(
+    parts[given != ""], scope, name, start
+  ))
 }
 
 # What was found of the lines is kept under the words that stand in brackets, so that measures of
@@ -147,9 +167,9 @@ ask_lines_once <- function(nodes, text, scope) {
   }
 }
 
-window_span <- function(window, scope, name) {
+window_span <- function(window, scope, name, start) {
   ledger <- scope$ledger
-  span <- list(from = ledger$history_start, until = ledger$as_of)
+  span <- list(from = start, until = ledger$as_of)
   if (length(window) == 0L) return(span)
   if (length(unique(names(window))) < length(window)) {
     abort_rule(scope, name, "{.code {name}} has a window twice.")

@@ -12,6 +12,9 @@
 #'   (days up to the as-of day, both included), `from`, `until`, `during`;
 #'   * days: `month_of()`, `day_of_year()`, `years_since()`, `age_of()` (whole years);
 #'   * `in_audience("name")` of `known`;
+#'   * contacts, where the ledger has them ([add_contacts()]): `contacted()`, `contacts()` (how
+#'   many), `responded()`, `days_since_contact()`, with conditions on `campaign`, `offer` and
+#'   `responded` and the same windows: `contacted(campaign == "letter", last = 90)`;
 #'   * comparisons, `%in% c()`, `between()`, arithmetic, `&`, `|`, `!`, `all_of()`, `any_of()`,
 #'   `none_of()`; `unless(x)` takes away those for whom `x` is true.
 #'

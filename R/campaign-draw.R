@@ -18,6 +18,10 @@
 #'   the draw: drawn within levels, customers would move when others come.
 #' @param may_contact `[character(1)]` An attribute: only customers for whom it says yes (`yes`,
 #'   `true`, `1`, `y`, `ja`) are drawn; all others are counted and left out of both arms.
+#' @param quiet `[integer(1)]` Nobody who was contacted in so many days before the day of contact
+#'   (of the ledger's contacts, [add_contacts()]) is drawn.
+#' @param most `[integer(1)]` Nobody who was contacted so many times in the 91 days before is drawn.
+#'   Both are counted and left out of both arms.
 #' @param cost_per_contact,offer_cost `[double(1)]` In major units; an offer costs when it is taken.
 #' @param margin_rate `[double(1)]` Margin by sales, for what a purchase more is worth.
 #' @return A `nubrek_campaign`, one row per drawn customer, by id: `customer`, `arm` (`"held back"`
@@ -31,7 +35,8 @@
 #' @export
 draw_control <- function(
   audience, ledger, share = 0.1, seed = 1L, name = NULL, day = NULL, days = 90L, offers = NULL,
-  strata = NULL, may_contact = NULL, cost_per_contact = 0, offer_cost = 0, margin_rate = NULL
+  strata = NULL, may_contact = NULL, quiet = NULL, most = NULL, cost_per_contact = 0,
+  offer_cost = 0, margin_rate = NULL
 ) {
   throw_unless(
     checkmate::check_class(audience, "nubrek_audience"), "audience", rlang::current_env()
@@ -51,8 +56,9 @@ draw_control <- function(
     "offers",
     rlang::current_env()
   )
-  allowed <- permitted(ledger, audience$customer, may_contact)
-  ids <- audience$customer[allowed]
+  day <- check_day(day) %||% (ledger$as_of + 1)
+  rules <- contact_rules(ledger, audience$customer, day, may_contact, quiet, most)
+  ids <- audience$customer[rules$allowed]
   draw <- keyed_draws(ids, seed)
   arm <- arm_of(draw, share, offers)
   if (length(unique(arm)) < 2L) {
@@ -62,12 +68,11 @@ draw_control <- function(
       "i" = "Choose a larger audience or another share."
     ), "argument")
   }
-  day <- check_day(day) %||% (ledger$as_of + 1)
   new_result(
     list(customer = ids, arm = arm, draw = draw),
     "campaign",
     ledger,
-    rbind(carried(ledger), permission_remark(sum(!allowed), may_contact)),
+    rbind(carried(ledger), rules$remarks),
     basis = c(costs, list(
       name = name %||% basis_of(audience, "name") %||% "campaign",
       rule = basis_of(audience, "rule"),
@@ -77,20 +82,54 @@ draw_control <- function(
       seed = as.integer(seed),
       offers = offers,
       strata = strata,
+      pseudonyms = FALSE,
       sales = sum(reduce_customers(ledger)$sales),
       customers = n_customers(ledger)
     ))
   )
 }
 
-permission_remark <- function(n, may_contact) {
-  if (n == 0L) return(NULL)
-  remark_table("permission", sprintf(
-    "%s of the audience may not be contacted (%s) and %s in neither arm.",
-    n_of(n, "customer"),
-    may_contact,
-    if (n == 1L) "is" else "are"
-  ))
+# Who may be written to by permission and by how often they were, each rule with those it leaves
+# out.
+contact_rules <- function(ledger, ids, day, may_contact, quiet, most, call = rlang::caller_env()) {
+  if (!is.null(quiet)) check_whole(quiet, lower = 1L, call = call)
+  if (!is.null(most)) check_whole(most, lower = 1L, call = call)
+  allowed <- rep(TRUE, length(ids))
+  told <- character()
+  apply_rule <- function(holds, words) {
+    out <- sum(allowed & !holds)
+    allowed <<- allowed & holds
+    if (out > 0L) {
+      told <<- c(told, sprintf(
+        "%s of the audience %s and %s in neither arm.",
+        n_of(out, "customer"),
+        words[[if (out == 1L) 1L else 2L]],
+        if (out == 1L) "is" else "are"
+      ))
+    }
+  }
+  if (!is.null(may_contact)) {
+    apply_rule(
+      permitted(ledger, ids, may_contact), rep(sprintf("may not be contacted (%s)", may_contact), 2L)
+    )
+  }
+  if (!is.null(quiet)) {
+    apply_rule(contacts_before(ledger, ids, day, quiet) == 0L, sprintf(
+      c("was contacted in the %s days before", "were contacted in the %s days before"), quiet
+    ))
+  }
+  if (!is.null(most)) {
+    apply_rule(contacts_before(ledger, ids, day, 91L) < most, sprintf(
+      c(
+        "was contacted %s times or more in the 91 days before",
+        "were contacted %s times or more in the 91 days before"
+      ),
+      most
+    ))
+  }
+  list(allowed = allowed, remarks = if (length(told) > 0L) {
+    remark_table(rep("who may be contacted", length(told)), told)
+  })
 }
 
 campaign_costs <- function(cost_per_contact, offer_cost, margin_rate, call = rlang::caller_env()) {
@@ -115,10 +154,8 @@ arm_of <- function(draw, share, offers) {
 }
 
 permitted <- function(ledger, ids, may_contact, call = rlang::caller_env()) {
-  if (is.null(may_contact)) return(rep(TRUE, length(ids)))
   check_columns_exist(may_contact, attribute_names(ledger), "the customer attributes", call)
-  said <- known_attributes(ledger, may_contact)[[1L]][ledger_codes(ledger, ids)]
-  tolower(trim_text(as.character(said))) %in% c("yes", "true", "1", "y", "ja")
+  says_yes(as.character(known_attributes(ledger, may_contact)[[1L]][ledger_codes(ledger, ids)]))
 }
 
 #' How alike the arms of a campaign are

@@ -7,6 +7,9 @@
 #'
 #' @param campaign `[nubrek_campaign]` From [draw_control()].
 #' @param path `[character(1)]` Ending in `.json`.
+#' @param pseudonyms `[logical(1)]` Are customers kept as [pseudonyms()]? Then [measure_campaign()]
+#'   needs the same key.
+#' @param key `[character(1)]` The key's file, see [pseudonyms()].
 #' @return `save_campaign()` the path, invisibly: the file is there whole, or not at all.
 #'   `open_campaign()` the campaign.
 #' @section Errors: `nubrek_error_file` where a file is no campaign, or not as it was written.
@@ -17,9 +20,10 @@
 #' save_campaign(drawn, path)
 #' open_campaign(path)
 #' @export
-save_campaign <- function(campaign, path) {
+save_campaign <- function(campaign, path, pseudonyms = FALSE, key = NULL) {
   check_campaign(campaign)
   check_text(path)
+  throw_unless(checkmate::check_flag(pseudonyms), "pseudonyms", rlang::current_env())
   throw_unless(
     checkmate::check_true(endsWith(tolower(path), ".json")), "path", rlang::current_env()
   )
@@ -30,13 +34,21 @@ save_campaign <- function(campaign, path) {
   said <- c(
     list(format = "nubrek campaign 1"),
     said,
-    list(drawn = list(customer = campaign$customer, arm = campaign$arm))
+    list(pseudonyms = pseudonyms, drawn = drawn_rows(campaign, pseudonyms, key))
   )
   said$check <- rlang::hash(said$drawn)
   write_text(
     jsonlite::toJSON(said, auto_unbox = TRUE, digits = NA, null = "null", pretty = FALSE), path
   )
   invisible(path)
+}
+
+# Sorted by pseudonym: the order of ids would tell of them.
+drawn_rows <- function(campaign, pseudonyms, key) {
+  rows <- list(customer = campaign$customer, arm = campaign$arm)
+  if (!pseudonyms) return(rows)
+  rows$customer <- pseudonyms(rows$customer, key)
+  lapply(rows, `[`, order(rows$customer))
 }
 
 campaign_fields <- c(
@@ -75,6 +87,11 @@ open_campaign <- function(path) {
     if (!is.null(said[[field]])) said[[field]] <- as.double(said[[field]])
   }
   fields <- stats::setNames(lapply(campaign_fields, \(field) said[[field]]), campaign_fields)
-  drawn$draw <- keyed_draws(drawn$customer, said$seed)
+  fields$pseudonyms <- isTRUE(said$pseudonyms)
+  drawn$draw <- if (fields$pseudonyms) {
+    rep(NA_real_, length(drawn$customer))
+  } else {
+    keyed_draws(drawn$customer, said$seed)
+  }
   new_result(drawn, "campaign", basis = fields)
 }

@@ -14,6 +14,7 @@
 #'   `bought_again` (share), `visits_per_year`, `gap` (days to the next purchase, at most the
 #'   window).
 #' @param level `[double(1)]` Of the intervals.
+#' @param key `[character(1)]` The key's file where the campaign is kept in [pseudonyms()].
 #' @return A `nubrek_effect`, one row per outcome (and offer, and level): `contacted`, `held_back`,
 #'   customers; `mean_held_back`; `effect` per contacted customer with `lower`, `upper`, `p`;
 #'   `plain` difference of means; `difference_in_differences`; with several rows of an outcome
@@ -22,7 +23,8 @@
 #'   week.
 #' @section Method: Effect: regression of the outcome on contact, the outcome before (centred) and
 #'   their product, HC2 errors. Net gain: effect on margin times contacted, less contacts and offers
-#'   taken (contacted customers who bought); the chance that it paid is that of a positive net gain
+#'   taken (contacted customers who responded, as the ledger's contacts tell; else those who bought);
+#'   the chance that it paid is that of a positive net gain
 #'   under a normal with this mean and error.
 #' @references Lin (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
 #'   and White (1985); DerSimonian and Laird (1986).
@@ -34,14 +36,16 @@
 #' )
 #' measure_campaign(ledger, drawn)
 #' @export
-measure_campaign <- function(ledger, campaign, by = NULL, outcomes = NULL, level = 0.95) {
+measure_campaign <- function(
+  ledger, campaign, by = NULL, outcomes = NULL, level = 0.95, key = NULL
+) {
   check_ledger(ledger)
   if (is.character(campaign)) campaign <- open_campaign(campaign)
   check_campaign(campaign)
   check_text(by, null = TRUE)
   check_number(level, lower = 0.5, upper = 0.999)
   window <- campaign_window(ledger, campaign)
-  drawn <- drawn_now(ledger, campaign)
+  drawn <- drawn_now(ledger, with_ids(campaign, ledger, key))
   rate <- basis_of(campaign, "margin_rate")
   known <- c("purchases", "sales", if (!is.null(rate)) "margin", "bought_again", "visits_per_year",
     "gap")
@@ -54,7 +58,11 @@ measure_campaign <- function(ledger, campaign, by = NULL, outcomes = NULL, level
     as.list(rows),
     "effect",
     ledger,
-    rbind(carried(ledger), drawn$remarks, window$remarks),
+    rbind(
+      carried(ledger), drawn$remarks, contact_check(ledger, campaign, drawn), data_check(
+        ledger, campaign
+      ), window$remarks
+    ),
     basis = list(
       name = basis_of(campaign, "name"),
       by = by,
@@ -111,43 +119,6 @@ campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {
     )
   )
 }
-
-# The drawn customers in the ledger of today: `code` (missing where the id is gone), `arm`, and what
-# is not as planned.
-drawn_now <- function(ledger, campaign) {
-  id <- resolve_aliases(campaign$customer, alias_lookup(ledger$source$aliases))
-  code <- ledger_codes(ledger, id)
-  # who was drawn under two ids counts once, as contacted if one of them was
-  first <- order(match(id, id), campaign$arm == "held back")
-  keep <- sort(first[!duplicated(id[first])])
-  twice <- !seq_along(id) %in% keep
-  gone <- is.na(code) & !twice
-  told <- c(
-    if (any(twice)) {
-      sprintf("%s merged with another drawn customer since and counted once.", n_were(sum(twice)))
-    },
-    if (any(gone)) {
-      sprintf(
-        paste0(
-          "%s not in the ledger any more (%s of the contacted, %s of the held back) and counted ",
-          "without purchases."
-        ),
-        n_were(sum(gone)),
-        sum(gone & campaign$arm != "held back"),
-        sum(gone & campaign$arm == "held back")
-      )
-    }
-  )
-  arm <- campaign$arm[keep]
-  list(
-    code = code[keep],
-    arm = arm,
-    offers = setdiff(unique(arm), "held back"),
-    remarks = if (length(told) > 0L) remark_table(rep("not as planned", length(told)), told)
-  )
-}
-
-n_were <- function(n) paste(n_of(n, "customer"), if (n == 1L) "is" else "are")
 
 present_rate <- function(rate) paste0(number_text(100 * rate), "\u00a0%")
 
@@ -222,7 +193,7 @@ effect_rows <- function(ledger, drawn, seen, outcomes, by, level) {
 with_net <- function(rows, campaign, drawn, seen, level, by) {
   of_margin <- rows$outcome == "margin"
   if (!any(of_margin)) return(rows[names(rows) != "error"])
-  bought <- seen$after$bought_again > 0
+  bought <- drawn$responded %||% (seen$after$bought_again > 0)
   taken <- vapply(seq_len(nrow(rows)), \(i) {
     offer <- if ("offer" %in% names(rows)) rows$offer[[i]] else setdiff(drawn$arm, "held back")
     sum(bought[drawn$arm %in% offer]) / max(1L, sum(drawn$arm %in% offer)) * rows$contacted[[i]]

@@ -21,7 +21,8 @@
 #'   the contacts; `net`, the expected net gain, with `lower` and `upper`, within which the measured
 #'   one will lie (95 %). The basis has `without`, the mean without a campaign, its `spread`,
 #'   `explained`, the share that the window before explains, `needed`, customers needed to see the
-#'   assumed effect with half of them held back, and `advised`, the share held back that is enough
+#'   assumed effect with half of them held back, `before`, the mean in the window before such
+#'   customers were chosen, and `advised`, the share held back that is enough
 #'   to see the assumed effect, or sees most.
 #' @section Method: Detectable: (z of 0.975 + z of power) spread sqrt(1 - explained)
 #'   sqrt(1 / contacted + 1 / held back). Past windows end at the ledger's last day and go back by
@@ -68,6 +69,7 @@ plan_campaign <- function(
       uplift = uplift,
       customers = nrow(audience),
       without = past$without,
+      before = past$before,
       spread = past$spread,
       explained = past$explained,
       windows = past$windows,
@@ -160,7 +162,9 @@ plan_gain <- function(expected, worth, past, costs, contacted) {
 
 # What the customers of the rule did in past windows of this length, and how well the window before
 # tells it.
-past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_env()) {
+past_windows <- function(
+  ledger, audience, days, outcome, then = ledgers_then(ledger), call = rlang::caller_env()
+) {
   room <- as.integer(ledger$as_of - ledger$history_start) + 1L
   windows <- min(4L, room %/% days - 1L)
   if (windows < 1L) {
@@ -172,7 +176,7 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
   }
   each <- list()
   for (k in seq_len(windows)) { # as many as are needed to know the spread well
-    each[[k]] <- one_past_window(ledger, audience, ledger$as_of - k * days, days, outcome)
+    each[[k]] <- one_past_window(ledger, audience, ledger$as_of - k * days, days, outcome, then)
     if (sum(vapply(each, `[[`, 0L, "n")) >= 200000L) break
   }
   each <- Filter(\(one) one$n > 2L, each)
@@ -189,6 +193,8 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
   list(
     windows = length(each),
     without = average("mean"),
+    before = average("before"),
+    same_rule = all(vapply(each, `[[`, NA, "same_rule")),
     spread = sqrt(average("variance")),
     explained = average("explained"),
     buying = average("buying"),
@@ -202,8 +208,8 @@ past_windows <- function(ledger, audience, days, outcome, call = rlang::caller_e
   )
 }
 
-one_past_window <- function(ledger, audience, day, days, outcome) {
-  then <- members_then(ledger, audience, day)
+one_past_window <- function(ledger, audience, day, days, outcome, then) {
+  then <- members_then(audience, then(day))
   window <- list(
     days = days,
     before = list(from = day - days + 1, until = day),
@@ -216,6 +222,7 @@ one_past_window <- function(ledger, audience, day, days, outcome) {
   list(
     n = length(after),
     mean = mean(after),
+    before = mean(before),
     variance = stats::var(after),
     explained = if (told) stats::cor(before, after)^2 else 0,
     buying = mean(seen$after$bought_again),
@@ -226,12 +233,20 @@ one_past_window <- function(ledger, audience, day, days, outcome) {
 }
 
 # Who met the rule on a past day; where that cannot be known, today's members.
-members_then <- function(ledger, audience, day) {
+members_then <- function(audience, ledger) {
   then <- tryCatch(
-    audience(
-      ledger, rule = basis_of(audience, "rule"), among = basis_of(audience, "among"), as_of = day
-    ),
+    audience(ledger, rule = basis_of(audience, "rule"), among = basis_of(audience, "among")),
     nubrek_error = \(e) NULL
   )
   list(ids = (then %||% audience)$customer, same_rule = !is.null(then))
+}
+
+# The ledger as it was on days of the past, each made once.
+ledgers_then <- function(ledger) {
+  made <- list()
+  \(day) {
+    key <- format(day)
+    if (is.null(made[[key]])) made[[key]] <<- ledger_at(ledger, day)
+    made[[key]]
+  }
 }

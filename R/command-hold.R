@@ -17,24 +17,27 @@ command_hold <- function(job) {
     ), "file", call = NULL)
   }
   ledger <- open_study_ledger(study)
-  chosen <- one_audience(ask_part("audiences", study, ledger), said$audience)
+  chosen <- held_audience(study, ledger, said$audience)
   keys <- c(
     "day", "days", "share", "seed", "offers", "cost_per_contact", "offer_cost", "margin_rate",
-    "may_contact"
+    "may_contact", "quiet", "most"
   )
   drawn <- do.call(draw_control, c(
     list(chosen, ledger, name = job$campaign), said[intersect(keys, names(said))]
   ))
   folder <- job$folder %||% dirname(path)
   rows <- plain_table(drawn)
+  secret <- !is.null(said$pseudonyms)
+  key <- study_key_of(study, job$campaign)
   contact <- study$outputs$contact
   if (!is.null(contact)) rows <- carry_contact(rows, ledger, contact)
   stem <- file.path(folder, sub("[.][^.]*$", "", basename(path)))
   held <- rows$arm == "held back"
   lists <- paste0(stem, c("-contact.csv", "-held-back.csv"))
+  if (secret) rows$customer <- pseudonyms(rows$customer, key)
   write_list(rows[!held, names(rows) != "draw"], lists[[1L]])
   write_list(rows[held, names(rows) != "draw"], lists[[2L]])
-  save_campaign(drawn, path)
+  save_campaign(drawn, path, secret, key)
   balance <- campaign_balance(drawn, ledger)
   \() {
     print(drawn, rows = 0L)
@@ -42,4 +45,13 @@ command_hold <- function(job) {
       "Lists: ", toString(lists)
     )))
   }
+}
+
+# The audience of a campaign, asked for among the study's own first.
+held_audience <- function(study, ledger, name) {
+  own <- if (!is.null(study$audiences)) ask_part("audiences", study, ledger)
+  targets <- if (!is.null(study$targets) && !name %in% names(study$audiences)) {
+    ask_part("targets", study, ledger)
+  }
+  campaign_audience(name, own, targets)
 }

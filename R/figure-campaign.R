@@ -116,3 +116,100 @@ autoplot.nubrek_effect <- function(object, ...) {
     theme_nubrek() +
     ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold"))
 }
+
+# What customers of a target did before they were chosen, and after it by themselves.
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_targets
+#' @exportS3Method ggplot2::autoplot nubrek_targets
+autoplot.nubrek_targets <- function(object, ...) {
+  rlang::check_dots_empty()
+  rows <- plain_table(object)
+  rows <- rows[!is.na(rows$after), ]
+  nothing_to_draw(nrow(rows) == 0L, object)
+  name <- paste0(seen_text(rows$target), "\n", format_count(rows$customers), " today")
+  rows$name <- factor(name, rev(name))
+  points <- rbind(
+    data.frame(name = rows$name, x = rows$before, when = "before they are chosen"),
+    data.frame(name = rows$name, x = rows$after, when = "after, without a campaign")
+  )
+  rows$label <- paste0(
+    ifelse(rows$by_itself < 0, "\u2212", "+"), four_digits(abs(rows$by_itself))
+  )
+  ggplot2::ggplot(rows) +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = .data$before, xend = .data$after, y = .data$name, yend = .data$name),
+      colour = palette_of[["ink"]],
+      linewidth = 0.8,
+      arrow = ggplot2::arrow(length = ggplot2::unit(7, "pt"), type = "closed")
+    ) +
+    ggplot2::geom_point(
+      data = points[points$when == "before they are chosen", ],
+      ggplot2::aes(.data$x, .data$name),
+      colour = palette_of[["ochre"]],
+      size = 4
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(x = pmax(.data$before, .data$after), y = .data$name, label = .data$label),
+      hjust = 0,
+      nudge_x = max(points$x) * 0.02,
+      size = 4
+    ) +
+    ggplot2::scale_x_continuous(
+      limits = c(0, max(points$x) * 1.12), expand = ggplot2::expansion(c(0.02, 0))
+    ) +
+    figure_words(
+      object,
+      sprintf(
+        "Purchases a customer in %s days: from the point, before they are chosen, to after it",
+        basis_of(object, "days")
+      ),
+      caption = paste0(
+        "Of customers who met the same rule in the past, without a campaign: what a comparison of ",
+        "before and after would credit one with."
+      )
+    ) +
+    theme_nubrek() +
+    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+}
+
+# The effect of every campaign with its interval, the latest first.
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_campaigns
+#' @exportS3Method ggplot2::autoplot nubrek_campaigns
+autoplot.nubrek_campaigns <- function(object, ...) {
+  rlang::check_dots_empty()
+  rows <- plain_table(object)
+  rows <- rows[!is.na(rows$effect), ]
+  nothing_to_draw(nrow(rows) == 0L, object)
+  name <- paste0(
+    seen_text(rows$campaign), ifelse(nzchar(rows$offer), paste0(", ", seen_text(rows$offer)), ""),
+    "\n", format_day(rows$day)
+  )
+  rows$name <- factor(name, rev(unique(name)))
+  rows$label <- paste0(
+    signed(rows$effect), ifelse(
+      is.na(rows$chance_paid), "", paste0("; chance that it paid ", present_share(rows$chance_paid))
+    )
+  )
+  ggplot2::ggplot(rows, ggplot2::aes(.data$effect, .data$name)) +
+    ggplot2::geom_vline(xintercept = 0, colour = palette_of[["ink"]], linewidth = 0.4) +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = .data$lower, xend = .data$upper, yend = .data$name),
+      colour = palette_of[["petrol"]],
+      linewidth = 1.4,
+      alpha = 0.5
+    ) +
+    ggplot2::geom_point(colour = palette_of[["petrol"]], size = 3.6) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1.1, size = 3.9) +
+    figure_words(
+      object,
+      sprintf(
+        "Effect on %s per contacted customer, with its %s interval",
+        gsub("_", " ", basis_of(object, "outcome")),
+        present_share(basis_of(object, "level"))
+      ),
+      caption = "Adjusted for what was done before; everybody as drawn, reached or not."
+    ) +
+    theme_nubrek() +
+    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+}

@@ -56,7 +56,10 @@ append_orders <- function(
     origin$format
   )
   result$source$orders[seq_along(origin$orders)] <- origin$orders
-  result
+  if (is.null(ledger$contacts)) return(result)
+  written <- as.data.frame(ledger$contacts)
+  written$day <- as.Date(written$day, origin = "1970-01-01")
+  add_contacts(result, written)
 }
 
 # The parts of a source where they can be found again: whole paths with the size and time of the

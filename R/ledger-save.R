@@ -78,7 +78,7 @@ is_saved_ledger <- function(path) {
 # follows from the orders.
 ledger_tables <- function(ledger) {
   intake <- ledger$intake
-  list(
+  tables <- list(
     orders = ledger$orders,
     lines = ledger$lines[, setdiff(names(ledger$lines), "number"), with = FALSE],
     before = ledger$before,
@@ -90,6 +90,8 @@ ledger_tables <- function(ledger) {
     identified = intake$identified,
     remarks = remarks(ledger)
   )
+  tables$contacts <- ledger$contacts
+  tables
 }
 
 # A table as Parquet; its ids, many and nearly all different, as lines of text where they are such.
@@ -148,6 +150,7 @@ ledger_facts <- function(ledger) {
     returns = ledger$returns,
     meaning = meaning,
     made_from = ledger$made_from,
+    contacts = !is.null(ledger$contacts),
     bands = lapply(ledger$bands, \(b) list(from = b$from, breaks = as.list(b$breaks), as = b$as))
   )
 }
@@ -258,6 +261,7 @@ ledger_of <- function(read, facts, path) {
   for (name in c("outside", "made_from")) {
     if (!is.null(facts[[name]])) ledger[[name]] <- facts[[name]]
   }
+  if (isTRUE(facts$contacts)) ledger$contacts <- as.list(read("contacts"))
   if (!is.null(facts$source)) ledger$source <- saved_source(facts$source, read, path)
   fill_purchases(ledger)
 }

@@ -36,16 +36,18 @@ ledger_slice <- function(
       "x" = "{format(from)} is after {format(until)}."
     ), "argument")
   }
-  keep <- lines_with(ledger, lines)
-  whose <- customers_with(ledger, customers)
-  sorting <- ledger$lines$number
-  day <- ledger$orders$day[sorting]
-  keep <- keep &
-    whose[ledger$orders$customer[sorting]] &
-    day >= as.integer(from) &
-    day <= as.integer(until)
+  inside <- ledger$orders$day >= as.integer(from) & ledger$orders$day <= as.integer(until)
+  if (length(customers) > 0L) {
+    inside <- inside & customers_with(ledger, customers)[ledger$orders$customer]
+  }
+  keep <- inside[ledger$lines$number]
+  if (length(lines) > 0L) keep <- keep & lines_with(ledger, lines)
   if (!any(keep)) abort_nubrek("Nothing is left in this slice.", "no_rows")
-  result <- cut_orders(ledger, keep, length(lines) > 0L)
+  result <- if (length(lines) > 0L) {
+    cut_lines(ledger, keep)
+  } else {
+    cut_orders(ledger, inside, keep)
+  }
   result$source <- result$made_from <- NULL
   result$history_start <- max(from, ledger$history_start)
   result$as_of <- min(until, ledger$as_of)
@@ -84,7 +86,7 @@ lines_with <- function(ledger, wanted, call = rlang::caller_env()) {
 
 customers_with <- function(ledger, wanted, call = rlang::caller_env()) {
   keep <- rep(TRUE, n_customers(ledger))
-  groups <- if (length(wanted) > 0L) group_of(ledger, names(wanted), call = call)
+  groups <- group_of(ledger, names(wanted), call = call)
   for (name in names(wanted)) {
     check_values(wanted[[name]], unique(groups[[name]]), name, call = call)
     keep <- keep & groups[[name]] %in% as.character(wanted[[name]])
@@ -106,23 +108,30 @@ words_of <- function(conditions) {
   )
 }
 
-# The ledger with only some of its lines; orders count with what is left of them.
-cut_orders <- function(ledger, keep, partly) {
-  sums <- ledger$lines[keep, .(sales = sum(sales), n_lines = .N), keyby = number]
-  orders <- lapply(
-    ledger$orders[c("customer", "day", "sales", "order", "n_lines")], `[`, sums$number
+# The ledger with only some of its orders, whole ones; `keep` are their lines.
+cut_orders <- function(ledger, inside, keep) {
+  with_parts(
+    ledger, lapply(ledger$orders, `[`, inside), ledger$lines[keep], cumsum(inside), keep
   )
+}
+
+# The ledger with only some of its lines; orders count with what is left of them.
+cut_lines <- function(ledger, keep) {
+  sums <- ledger$lines[keep, .(sales = sum(sales), n_lines = .N), keyby = number]
+  orders <- lapply(ledger$orders[setdiff(names(ledger$orders), "cost")], `[`, sums$number)
   orders[c("sales", "n_lines")] <- list(sums$sales, sums$n_lines)
-  if (!is.null(ledger$orders$cost)) {
-    # the cost of an order cannot be split among its lines
-    orders$cost <- if (!partly) {
-      ledger$orders$cost[sums$number]
-    } else if (ledger$meaning$cost_per == "line") {
-      ledger$lines[keep, .(cost = sum(.cost)), keyby = number]$cost
-    }
+  # the cost of an order cannot be split among its lines
+  if (!is.null(ledger$orders$cost) && ledger$meaning$cost_per == "line") {
+    orders$cost <- ledger$lines[keep, .(cost = sum(.cost)), keyby = number]$cost
   }
-  lines <- ledger$lines[keep]
-  lines[, number := match(number, sums$number)]
+  place <- integer(length(ledger$orders$day))
+  place[sums$number] <- seq_along(sums$number)
+  with_parts(ledger, orders, ledger$lines[keep], place, keep)
+}
+
+# A ledger of these orders and lines; `place` says where each order was and is.
+with_parts <- function(ledger, orders, lines, place, keep) {
+  lines[, number := place[number]]
   outside <- list(sales = sum(ledger$lines$sales[!keep]), n_lines = sum(!keep))
   if (!is.null(ledger$outside)) outside <- Map(`+`, outside, ledger$outside)
   ledger[c("orders", "lines", "outside")] <- list(orders, lines, outside)

@@ -1,11 +1,5 @@
 # Parts about audiences: groups of customers by rules.
 
-# Columns of the forecast by the words that rules have for them.
-forecast_words <- c(
-  active = "active", expected_purchases = "purchases", expected_sales = "sales", value = "value",
-  value_lower = "value_lower", value_upper = "value_upper", lifetime_value = "lifetime_value"
-)
-
 audience_parts <- list(
   study_part(
     "audiences",
@@ -80,11 +74,7 @@ audience_parts <- list(
     "rule_forecast",
     "what is expected of each customer, as rules call it",
     "audiences",
-    make = \(study, ledger, forecast) {
-      stats::setNames(plain_table(forecast)[c("customer", forecast_words)], c(
-        "customer", names(forecast_words)
-      ))
-    },
+    make = \(study, ledger, forecast) forecast_columns(forecast),
     wanted = \(study) any(names(forecast_words) %in% rule_names(study)),
     shown = FALSE,
     kept = FALSE
@@ -179,13 +169,14 @@ list_remark <- function(one) {
   found[found$about == "unknown ids", ]
 }
 
-one_audience <- function(x, name) {
+one_audience <- function(x, name, others = character()) {
   audiences <- attr(x, "audiences")
   if (!name %in% names(audiences)) {
+    there <- c(names(audiences), others)
     abort_nubrek(c(
       "There is no audience {.val {name}}.",
-      nearest_hint(name, names(audiences)),
-      "i" = "There are {.val {names(audiences)}}."
+      nearest_hint(name, there),
+      "i" = "There are {.val {there}}."
     ), "rule", call = NULL)
   }
   audiences[[name]]

@@ -3,10 +3,49 @@
 
 campaign_parts <- list(
   study_part(
+    "contacts",
+    "who was contacted, campaign by campaign",
+    "campaigns",
+    make = \(study, ledger) contact_history(ledger),
+    wanted = \(study) !is.null(study$data$contacts),
+    report = \(run) html_table(run$contacts, 12L, "Who was contacted so far")
+  ),
+  study_part(
+    "targets",
+    "targets that are ready to use, and how they come back by themselves",
+    "campaigns",
+    make = \(study, ledger, target_forecast = NULL) {
+      do.call(ready_targets, c(
+        list(ledger, forecast = target_forecast),
+        settings_of(study, "targets", c("days", "within", "top"))
+      ))
+    },
+    wanted = \(study) !is.null(study$targets),
+    figure = \(x) 2.6 + 0.62 * nrow(x),
+    options = "name",
+    read = \(x, job, study, ledger) {
+      if (!is.null(job$name)) return(one_target(x, job$name))
+      if (job$verb == "list") target_members(x) else x
+    },
+    lists = list("targets.csv" = \(run) contact_list(run, target_members(run$targets))),
+    report = \(run) report_targets(run)
+  ),
+  study_part(
+    "target_forecast",
+    "the forecast that targets look at",
+    "campaigns",
+    make = \(study, ledger, forecast) forecast,
+    wanted = \(study) isTRUE(study$targets$forecast),
+    shown = FALSE,
+    kept = FALSE
+  ),
+  study_part(
     "plans",
     "what each campaign can show, cost and bring",
     "campaigns",
-    make = \(study, ledger, audiences) study_plans(study, ledger, audiences),
+    make = \(study, ledger, audiences = NULL, targets = NULL) {
+      study_plans(study, ledger, audiences, targets)
+    },
     wanted = \(study) length(planned_campaigns(study)) > 0L,
     figure = 6.5,
     options = "name",
@@ -23,6 +62,18 @@ campaign_parts <- list(
     options = "name",
     read = \(x, job, study, ledger) read_one(x, "effects", job),
     report = \(run) report_effects(run)
+  ),
+  study_part(
+    "history",
+    "all campaigns with what came of them",
+    "campaigns",
+    make = \(study, ledger) {
+      campaigns <- lapply(held_campaigns(study), open_campaign)
+      history_of(ledger, campaigns, "sales", key = study_key_of(study, names(campaigns)))
+    },
+    wanted = \(study) length(held_campaigns(study)) > 0L,
+    figure = \(x) 2.4 + 0.5 * nrow(x),
+    report = \(run) if (nrow(run$history) > 1L) report_history(run)
   ),
   study_part(
     "wallet",
@@ -85,13 +136,31 @@ planned_campaigns <- function(study) {
   names(Filter(\(said) !is.null(said$audience), study$campaigns))
 }
 
-study_plans <- function(study, ledger, audiences) {
+# The audience of a campaign: one of the study's, or a target that is ready.
+campaign_audience <- function(name, audiences, targets) {
+  if (!name %in% names(attr(audiences, "audiences")) && name %in% targets$target) {
+    return(one_target(targets, name))
+  }
+  one_audience(audiences, name, targets$target)
+}
+
+# The members of all targets under one another.
+target_members <- function(targets) {
+  members <- attr(targets, "audiences")
+  rows <- data.frame(
+    target = rep(names(members), vapply(members, nrow, 0L)),
+    customer = unlist(lapply(members, `[[`, "customer"), use.names = FALSE)
+  )
+  side_table(rows, "target_members", targets)
+}
+
+study_plans <- function(study, ledger, audiences, targets) {
   made <- where_known(planned_campaigns(study), \(name) {
     said <- campaign_said(study, name)
     keys <- c("outcome", "days", "cost_per_contact", "offer_cost", "margin_rate", "uplift")
     shares <- sort(unique(c(said$share %||% 0.1, eval(formals(plan_campaign)$control))))
     do.call(plan_campaign, c(
-      list(ledger, one_audience(audiences, said$audience), control = shares),
+      list(ledger, campaign_audience(said$audience, audiences, targets), control = shares),
       said[intersect(keys, names(said))]
     ))
   })
@@ -141,10 +210,19 @@ held_campaigns <- function(study) {
   paths[file.exists(paths)]
 }
 
+# The file of the key, where a campaign is kept in pseudonyms by one.
+study_key_of <- function(study, names) {
+  keys <- unlist(lapply(study$campaigns[names], `[[`, "pseudonyms"))
+  keys <- setdiff(keys, "environment")
+  if (length(keys) > 0L) study_files(study, keys[[1L]])
+}
+
 study_effects <- function(study, ledger) {
   campaigns <- lapply(held_campaigns(study), open_campaign)
   over <- Filter(\(one) basis_of(one, "day") < ledger$as_of, campaigns)
-  made <- where_known(names(over), \(name) measure_campaign(ledger, over[[name]]))
+  made <- where_known(names(over), \(name) {
+    measure_campaign(ledger, over[[name]], key = study_key_of(study, name))
+  })
   effects <- made$found
   rows <- lapply(names(effects), \(name) {
     cbind(campaign = name, plain_table(effects[[name]])[effect_columns])

@@ -129,7 +129,15 @@ effect_finding <- function(x) {
   if (!is.null(rows$offer) || !is.null(basis_of(x, "by"))) return(NULL)
   place <- match("sales", rows$outcome)
   if (is.na(place)) place <- 1L
-  one <- rows[place, ]
+  clear <- rows$lower > 0 | rows$upper < 0
+  told <- effect_words(rows[place, ], x)
+  if (clear[[place]] || !any(clear)) return(told)
+  paste0(told, " Beyond chance: ", toString(
+    paste(gsub("_", " ", rows$outcome[clear]), signed(rows$effect[clear]))
+  ), ".")
+}
+
+effect_words <- function(one, x) {
   unit <- if (one$outcome == "sales") paste0(" ", basis_of(x, "currency")) else ""
   sprintf(
     "%s: %s%s %s a contacted customer (95 %% interval %s to %s)%s.",
@@ -138,7 +146,7 @@ effect_finding <- function(x) {
     } else if (one$upper < 0) {
       "It brought less"
     } else {
-      "No effect that is beyond chance"
+      paste("No effect on", gsub("_", " ", one$outcome), "that is beyond chance")
     },
     signed(one$effect),
     unit,
@@ -229,4 +237,85 @@ describe.nubrek_beyond <- function(x) {
       signed(x$naive)
     ))
   )
+}
+
+#' @export
+describe.nubrek_contacts <- function(x) {
+  list(
+    heading = "Who was contacted",
+    finding = if (!is_part(x) && nrow(x) > 0L) {
+      sprintf(
+        "%s of %s so far; the latest is %s, %s.",
+        n_of(sum(x$contacts), "contact"),
+        n_of(nrow(x), "campaign"),
+        seen_text(x$campaign[[1L]]),
+        format_day(x$until[[1L]])
+      )
+    }
+  )
+}
+
+#' @export
+describe.nubrek_targets <- function(x) {
+  known <- which(!is.na(x$by_itself) & x$customers > 0L)
+  list(
+    heading = "Targets that are ready",
+    finding = if (!is_part(x) && length(known) > 0L) {
+      most <- known[[which.max(x$by_itself[known])]]
+      if (x$by_itself[[most]] > 0) {
+        sprintf(
+          paste0(
+            "\u201c%s\u201d comes back by itself: from %s to %s purchases a customer in %s days, ",
+            "without a campaign."
+          ),
+          x$target[[most]],
+          four_digits(x$before[[most]]),
+          four_digits(x$after[[most]]),
+          basis_of(x, "days")
+        )
+      } else {
+        "None of them comes back by itself: all buy less afterwards than before."
+      }
+    },
+    after = c("", paste0(
+      "Before and after: purchases a customer in ", basis_of(x, "days"),
+      " days, of those who met the same rule in the past."
+    ), paste0(format(paste0(x$target, ":")), "  ", attr(x, "rules")[x$target]))
+  )
+}
+
+#' @export
+describe.nubrek_campaigns <- function(x) {
+  clear <- which(x$lower > 0 | x$upper < 0)
+  n <- sum(!is.na(x$effect))
+  list(
+    heading = paste("Campaigns:", gsub("_", " ", basis_of(x, "outcome")), "per contacted customer"),
+    finding = if (!is_part(x)) {
+      sprintf(
+        "%s of %s with a result %s an effect beyond chance.",
+        if (length(clear) == 0L) "None" else format_count(length(clear)),
+        n_of(n, "campaign"),
+        if (length(clear) < 2L) "has" else "have"
+      )
+    },
+    table = if (!is_part(x)) history_face(x)
+  )
+}
+
+# A campaign a row: its effect with the interval in one text, and what came of it.
+history_face <- function(x) {
+  table <- plain_table(x)
+  known <- !is.na(table$effect)
+  table$interval <- ifelse(known, paste(signed(table$lower), "to", signed(table$upper)), "-")
+  table$effect <- ifelse(known, signed(table$effect), "-")
+  table$together <- ifelse(known, signed(table$together), "-")
+  columns <- c(
+    "campaign", if (any(nzchar(table$offer))) "offer", "day", "effect", "interval",
+    if (sum(known) > 1L) "together", "net", "chance_paid", if (!all(table$state == "measured")) {
+      "state"
+    }
+  )
+  basis <- attr(x, "basis")
+  basis$kinds[c("effect", "interval", "together")] <- "cell"
+  structure(table[columns], basis = basis)
 }

@@ -76,5 +76,5 @@ slice_or_none <- function(ledger, lines) {
   keep <- Reduce(
     `&`, lapply(names(lines), \(name) line_in(ledger$lines[[name]], as.character(lines[[name]])))
   )
-  cut_orders(ledger, keep, TRUE)
+  cut_lines(ledger, keep)
 }

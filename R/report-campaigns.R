@@ -11,6 +11,22 @@ report_effects <- function(run) {
   })
 }
 
+report_targets <- function(run) {
+  htmltools::tagList(
+    html_subject("Targets that are ready", describe(run$targets)$finding),
+    html_figure(run$targets, height = 2 + 0.6 * nrow(run$targets)),
+    html_table(run$targets, 12L, "Targets; their members stand in targets.csv")
+  )
+}
+
+report_history <- function(run) {
+  htmltools::tagList(
+    html_subject("All campaigns", describe(run$history)$finding),
+    html_figure(run$history, height = 2 + 0.5 * nrow(run$history)),
+    html_table(history_face(run$history), 20L, "All campaigns with what came of them")
+  )
+}
+
 report_plans <- function(run) {
   plans <- attr(run$plans, "plans")
   lapply(names(plans), \(name) {

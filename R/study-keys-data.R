@@ -72,6 +72,16 @@ data_section <- function() {
     ),
     customers = table_section("attributes of customers", "customers"),
     products = table_section("attributes of products", "products"),
+    contacts = do.call(keys_of_section, c(list(
+      "who was contacted, when, for which campaign, and whether they responded",
+      files = files_key("files with the contacts:"),
+      columns = study_key(
+        leaf_columns(),
+        "the column of customer, day, campaign, offer, responded",
+        "of these names",
+        "{customer: customer_no, day: sent_on}"
+      )
+    ), format_keys())),
     aliases = do.call(keys_of_section, c(list(
       "ids that are the same customer",
       files = files_key("files of the aliases:"),

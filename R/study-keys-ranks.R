@@ -155,12 +155,30 @@ audiences_keys <- function() {
   )
 }
 
+targets_keys <- function() {
+  keys_of_section(
+    "targets that are ready to use: second purchase due, long silence, slow rhythm, falling, ...",
+    days = study_key(
+      leaf_whole(1, 3650), "window in which it is looked how they come back", "90", "60"
+    ),
+    within = study_key(
+      leaf_text(), "attribute: the best in each of its levels", "none", "first_channel"
+    ),
+    top = study_key(leaf_whole(1, 1e6), "how many of each", "10", "25"),
+    forecast = study_key(
+      leaf_flag(), "is value at risk looked for, by the forecast", "no", "yes"
+    )
+  )
+}
+
 campaigns_keys <- function() {
   named_each(
     "campaigns: planned here, held by nubrek hold, measured when their day has passed",
     keys_of_section(
       "one campaign; its name is yours",
-      audience = study_key(leaf_text(), "the audience that is written to", "", "due for needles"),
+      audience = study_key(
+        leaf_text(), "the audience or target that is written to", "", "due for needles"
+      ),
       day = study_key(leaf_day(), "day of contact", "the day after the last", "2025-12-20"),
       days = study_key(leaf_whole(1, 3650), "length of the window", "90", "60"),
       share = study_key(leaf_share(0.001, 0.9), "share held back", "0.1", "0.2"),
@@ -180,6 +198,18 @@ campaigns_keys <- function() {
       ),
       may_contact = study_key(
         leaf_text(), "customer attribute: only who says yes is drawn", "none", "may_contact"
+      ),
+      quiet = study_key(
+        leaf_whole(1, 3650), "days before in which nobody drawn was contacted", "none", "14"
+      ),
+      most = study_key(
+        leaf_whole(1, 1000), "nobody is drawn who was contacted so often in 91 days", "none", "3"
+      ),
+      pseudonyms = study_key(
+        leaf_text(),
+        "ids in file and lists become pseudonyms by the key in this file, or in the environment",
+        "none",
+        "environment"
       ),
       file = study_key(leaf_text(), "where the campaign is kept", "", "needles.json")
     )

@@ -185,7 +185,7 @@ build_study_ledger <- function(study) {
       currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"])
     )
   }
-  open_ledger(
+  ledger <- open_ledger(
     study_files(study, orders$files),
     columns,
     do.call(meanings, section),
@@ -197,6 +197,12 @@ build_study_ledger <- function(study) {
     bands = lapply(study$bands, \(rule) do.call(band, rule)),
     format = study_format(orders)
   )
+  told <- study$data$contacts
+  if (is.null(told)) return(ledger)
+  if (is.null(told$files)) {
+    abort_study(study$source, c("data", "contacts"), "The key {.field files} is missing here.")
+  }
+  add_contacts(ledger, study_files(study, told$files), told$columns, study_format(told))
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

@@ -734,6 +734,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_keyed_names
+Rcpp::CharacterVector cpp_keyed_names(SEXP texts, Rcpp::RawVector key);
+RcppExport SEXP _nubrek_cpp_keyed_names(SEXP textsSEXP, SEXP keySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type key(keySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_keyed_names(texts, key));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_read_delimited
 Rcpp::List cpp_read_delimited(std::string path, std::string separator, bool header_only);
 RcppExport SEXP _nubrek_cpp_read_delimited(SEXP pathSEXP, SEXP separatorSEXP, SEXP header_onlySEXP) {
@@ -887,6 +898,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_first_nul_row", (DL_FUNC) &_nubrek_cpp_first_nul_row, 1},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
     {"_nubrek_cpp_keyed_units", (DL_FUNC) &_nubrek_cpp_keyed_units, 2},
+    {"_nubrek_cpp_keyed_names", (DL_FUNC) &_nubrek_cpp_keyed_names, 2},
     {"_nubrek_cpp_read_delimited", (DL_FUNC) &_nubrek_cpp_read_delimited, 3},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},
     {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 6},

@@ -1,5 +1,7 @@
 #include <Rcpp.h>
 #include <algorithm>
+#include <cstdio>
+#include <string>
 #include "keyed_hash.h"
 #include "lazy_text.h"
 #include "text_kernels.h"
@@ -57,19 +59,49 @@ SEXP cpp_read_lines(std::string path) {
   return nubrek::text_vector({nubrek::read_lines(path), {}});
 }
 
-// Numbers in [0, 1) that depend on a key of 16 bytes and each text alone; texts are UTF-8.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_keyed_units(SEXP texts, Rcpp::RawVector key) {
+namespace {
+
+nubrek::HashKey hash_key(const Rcpp::RawVector& key) {
   if (key.size() != 16) Rcpp::stop("a key has 16 bytes");
   nubrek::HashKey of{0, 0};
   for (int k = 0; k < 8; ++k) {
     of.low |= static_cast<std::uint64_t>(key[k]) << (8 * k);
     of.high |= static_cast<std::uint64_t>(key[8 + k]) << (8 * k);
   }
+  return of;
+}
+
+}  // namespace
+
+// Numbers in [0, 1) that depend on a key of 16 bytes and each text alone; texts are UTF-8.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_keyed_units(SEXP texts, Rcpp::RawVector key) {
+  const nubrek::HashKey of = hash_key(key);
   const TextView text(texts);
   Rcpp::NumericVector out(static_cast<R_xlen_t>(text.size()), NA_REAL);
   for (std::size_t i = 0; i < text.size(); ++i)
     if (!text.missing(i)) out[static_cast<R_xlen_t>(i)] = nubrek::keyed_unit(of, text[i]);
+  return out;
+}
+
+// 32 hexadecimal digits that depend on a key and each text alone: the hash of the text behind a 0,
+// then that behind a 1.
+// [[Rcpp::export(rng = false)]]
+Rcpp::CharacterVector cpp_keyed_names(SEXP texts, Rcpp::RawVector key) {
+  const nubrek::HashKey of = hash_key(key);
+  const TextView text(texts);
+  Rcpp::CharacterVector out(static_cast<R_xlen_t>(text.size()), NA_STRING);
+  std::string part;
+  char digits[33];
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text.missing(i)) continue;
+    for (int half = 0; half < 2; ++half) {
+      part.assign(1, half == 0 ? '0' : '1').append(text[i]);
+      std::snprintf(digits + 16 * half, 17, "%016llx",
+                    static_cast<unsigned long long>(nubrek::keyed_hash(of, part)));
+    }
+    out[static_cast<R_xlen_t>(i)] = Rf_mkCharLen(digits, 32);
+  }
   return out;
 }
 

@@ -1,0 +1,103 @@
+# Who was drawn, in the ledger of today: ids followed, what is not as planned said.
+
+# The drawn customers in the ledger of today: `code` (missing where the id is gone), `arm`, and what
+# is not as planned.
+drawn_now <- function(ledger, campaign) {
+  id <- resolve_aliases(campaign$customer, alias_lookup(ledger$source$aliases))
+  code <- ledger_codes(ledger, id)
+  # who was drawn under two ids counts once, as contacted if one of them was
+  first <- order(match(id, id), campaign$arm == "held back")
+  keep <- sort(first[!duplicated(id[first])])
+  twice <- !seq_along(id) %in% keep
+  gone <- is.na(code) & !twice
+  told <- c(
+    if (any(twice)) {
+      sprintf("%s merged with another drawn customer since and counted once.", n_were(sum(twice)))
+    },
+    if (any(gone)) {
+      sprintf(
+        paste0(
+          "%s not in the ledger any more (%s of the contacted, %s of the held back) and counted ",
+          "without purchases."
+        ),
+        n_were(sum(gone)),
+        sum(gone & campaign$arm != "held back"),
+        sum(gone & campaign$arm == "held back")
+      )
+    }
+  )
+  arm <- campaign$arm[keep]
+  list(
+    id = id[keep],
+    code = code[keep],
+    arm = arm,
+    offers = setdiff(unique(arm), "held back"),
+    responded = responded_to(ledger, campaign, id[keep]),
+    remarks = if (length(told) > 0L) remark_table(rep("not as planned", length(told)), told)
+  )
+}
+
+# Who of these responded to the campaign; NULL where the contacts do not tell.
+responded_to <- function(ledger, campaign, ids) {
+  rows <- ledger$contacts
+  mine <- which(rows$campaign == basis_of(campaign, "name"))
+  if (length(mine) == 0L || is.null(rows$responded)) return(NULL)
+  ids %in% rows$customer[mine][rows$responded[mine]]
+}
+
+# A campaign kept in pseudonyms, with the ids of the ledger (also those that aliases replaced).
+with_ids <- function(campaign, ledger, key) {
+  if (!isTRUE(basis_of(campaign, "pseudonyms"))) return(campaign)
+  ids <- c(ledger_ids(ledger), names(alias_lookup(ledger$source$aliases)))
+  place <- match(campaign$customer, pseudonyms(ids, key))
+  if (all(is.na(place))) {
+    abort_nubrek(c(
+      "None of the campaign's pseudonyms is a customer of the ledger.",
+      "i" = "Was it kept with another key?"
+    ), "key", call = NULL)
+  }
+  campaign$customer <- ifelse(is.na(place), campaign$customer, ids[place])
+  campaign
+}
+
+# Whether those who were to be contacted were, as far as the ledger's contacts tell.
+contact_check <- function(ledger, campaign, drawn) {
+  rows <- ledger$contacts
+  mine <- which(rows$campaign == basis_of(campaign, "name"))
+  if (length(mine) == 0L) return(NULL)
+  reached <- drawn$id %in% rows$customer[mine]
+  held <- drawn$arm == "held back"
+  told <- c(
+    if (any(reached & held)) {
+      sprintf(
+        "%s of the held back %s contacted all the same; they stay where they were drawn.",
+        n_of(sum(reached & held), "customer"),
+        if (sum(reached & held) == 1L) "was" else "were"
+      )
+    },
+    if (any(!reached & !held)) {
+      sprintf(
+        "Of %s of those to contact no contact is on record; they stay where they were drawn.",
+        n_of(sum(!reached & !held), "customer")
+      )
+    }
+  )
+  if (length(told) > 0L) remark_table(rep("not as planned", length(told)), told)
+}
+
+# Whether the orders up to the day of the draw are still what they were.
+data_check <- function(ledger, campaign) {
+  then <- basis_of(campaign, "as_of")
+  was <- basis_of(campaign, "sales")
+  if (is.null(was) || is.null(then) || ledger$as_of < then) return(NULL)
+  now <- sum(reduce_span(ledger, list(from = ledger$history_start, until = then))$sales)
+  if (now == was) return(NULL)
+  remark_table("other data", sprintf(
+    "Sales up to %s were %s when the campaign was drawn and are %s today.",
+    format_day(then),
+    format_money(major(ledger, was), ledger$currency),
+    format_money(major(ledger, now), ledger$currency)
+  ))
+}
+
+n_were <- function(n) paste(n_of(n, "customer"), if (n == 1L) "is" else "are")

@@ -1,0 +1,225 @@
+# Who was contacted, who may be, targets that are ready, and campaigns kept and looked back on.
+
+contacts_of_example <- function() {
+  data.frame(
+    who = c("P01", "P01", "P02", "P03", "P99", "", "P02"),
+    on = c(
+      "2024-11-04", "2024-12-20", "2024-12-20", "2025-01-25", "2024-11-04", "2024-11-04",
+      "2025-03-01"
+    ),
+    campaign = c("letter", "voucher", "voucher", "voucher", "letter", "letter", "later"),
+    responded = c("yes", "no", "", "ja", "no", "no", "no")
+  )
+}
+columns <- c(customer = "who", day = "on", campaign = "campaign", responded = "responded")
+
+test_that("contacts answer rules as a slow look at every row does, up to the day of the ledger", {
+  ledger <- add_contacts(example_ledger(), contacts_of_example(), columns)
+  rows <- contacts_of_example()
+  members <- \(...) audience(ledger, ...)$customer
+  slow <- function(holds, most_days = Inf) {
+    day <- as.Date(rows$on)
+    age <- as.integer(as.Date("2025-02-01") - day)
+    found <- rows$who[holds & age >= 0 & age < most_days]
+    sort(intersect(unique(found), customers(ledger)$customer))
+  }
+  all <- rep(TRUE, nrow(rows))
+  expect_identical(members(contacted()), slow(all))
+  expect_identical(members(contacted(last = 44)), slow(all, 44))
+  expect_identical(members(contacted(last = 43)), slow(all, 43))
+  expect_identical(members(contacted(campaign == "letter")), slow(rows$campaign == "letter"))
+  expect_identical(
+    members(responded(campaign %in% c("letter", "voucher"))),
+    slow(rows$responded %in% c("yes", "ja"))
+  )
+  expect_identical(members(contacts() >= 2), "P01")
+  expect_identical(members(days_since_contact() == 43), c("P01", "P02"))
+  expect_identical(members(contacted(from = "2025-01-01", until = "2025-01-31")), "P03")
+  then <- audience(ledger, contacted(), as_of = "2024-12-01")
+  expect_identical(then$customer, "P01")
+  told <- contact_history(ledger)
+  expect_identical(told$campaign, c("later", "voucher", "letter"))
+  expect_identical(told$contacts, c(1L, 3L, 2L))
+  expect_equal(told$response_rate, c(0, 1 / 3, 1 / 2))
+  expect_match(remarks(told)$remark, "1.contact without a customer", all = FALSE)
+  expect_match(remarks(told)$remark, "1.contact of an id", all = FALSE)
+  expect_match(remarks(told)$remark, "1.contact after the ledger's last day", all = FALSE)
+  expect_error(audience(ledger, contacted(campaign == "leter")), "letter", class = "nubrek_error")
+  expect_error(audience(example_ledger(), contacted()), class = "nubrek_error_rule")
+})
+
+test_that("contacts stay with a ledger that is sliced, saved and takes more orders", {
+  ledger <- add_contacts(example_ledger(), contacts_of_example(), columns)
+  plain <- \(ledger) lapply(contact_history(ledger), identity)
+  whole <- plain(ledger)
+  expect_identical(plain(ledger_slice(ledger, from = "2024-02-01")), whole)
+  folder <- withr::local_tempfile()
+  save_ledger(ledger, folder)
+  expect_identical(plain(open_ledger(folder)), whole)
+  more <- open_ledger(
+    data.frame(who = c("A", "B"), day = c("2024-03-01", "2024-03-02"), paid = 5),
+    column_map("who", "day", sales = "paid"), meanings(currency = "EUR")
+  ) |>
+    add_contacts(data.frame(customer = "A", day = as.Date("2024-03-02"))) |>
+    append_orders(data.frame(who = "C", day = "2024-04-01", paid = 7))
+  expect_identical(contact_history(more)$contacts, 1L)
+})
+
+test_that("contacts that cannot be read are refused with their row", {
+  rows <- contacts_of_example()
+  wrong <- \(column, value, class, text) {
+    rows[[column]][[3L]] <- value
+    expect_error(add_contacts(example_ledger(), rows, columns), text, class = class)
+  }
+  wrong("on", "soon", "nubrek_error_dates", "Row 3")
+  wrong("responded", "perhaps", "nubrek_error_value", "Row 3")
+  expect_error(
+    add_contacts(example_ledger(), rows, c(customer = "who")), class = "nubrek_error_columns"
+  )
+  expect_error(
+    add_contacts(example_ledger(), rows, c(customer = "wo", day = "on")),
+    class = "nubrek_error_columns"
+  )
+})
+
+test_that("a draw keeps to permission and to how often people may be written to", {
+  ledger <- add_contacts(example_ledger(), contacts_of_example(), columns)
+  all <- audience(ledger, purchases >= 1)
+  drawn <- draw_control(all, ledger, 0.4, day = "2025-02-01", quiet = 7)
+  expect_setequal(setdiff(all$customer, drawn$customer), "P03")
+  expect_match(remarks(drawn)$remark, "contacted in the 7 days before", all = FALSE)
+  # on the day of contact seven days ago is within seven days, eight are not
+  expect_true("P03" %in% draw_control(all, ledger, 0.4, day = "2025-02-02", quiet = 7)$customer)
+  often <- draw_control(all, ledger, 0.4, day = "2025-02-01", most = 2)
+  expect_setequal(setdiff(all$customer, often$customer), "P01")
+  expect_error(draw_control(all, example_ledger(), 0.4, quiet = 7), "no history of contacts")
+})
+
+test_that("what the contacts tell of a campaign is said and changes nobody's arm", {
+  ledger <- example_ledger()
+  all <- audience(ledger, purchases >= 1, as_of = "2024-06-30", name = "letter")
+  drawn <- draw_control(
+    all, ledger, 0.4, day = "2024-07-01", days = 120, offer_cost = 5, margin_rate = 0.5
+  )
+  plain <- measure_campaign(ledger, drawn)
+  held <- drawn$customer[drawn$arm == "held back"]
+  sent <- drawn$customer[drawn$arm == "contacted"]
+  written <- data.frame(
+    customer = c(sent[-1L], held[[1L]]), day = "2024-07-01", campaign = "letter",
+    responded = c("yes", rep("no", length(sent) - 1L))
+  )
+  got <- measure_campaign(add_contacts(ledger, written), drawn)
+  expect_equal(got$effect, plain$effect)
+  expect_match(remarks(got)$remark, "1.customer of the held back was contacted", all = FALSE)
+  expect_match(remarks(got)$remark, "Of 1.customer of those to contact no contact", all = FALSE)
+  # one took the offer, as the contacts say
+  margin <- got[got$outcome == "margin", ]
+  expect_equal(margin$net, length(sent) * margin$effect - 5)
+  # orders of before that are others today
+  later <- drawn
+  attr(later, "basis")$sales <- 88700
+  expect_match(remarks(measure_campaign(ledger, later))$remark, "887.00.EUR when", all = FALSE)
+})
+
+test_that("pseudonyms need the key, and a campaign kept in them is measured with it", {
+  key <- withr::local_tempfile(lines = "000102030405060708090a0b0c0d0e0f")
+  other <- withr::local_tempfile(lines = "100102030405060708090a0b0c0d0e0f")
+  name <- pseudonyms(c("P01", "P02", "P01"), key)
+  expect_match(name, "^[0-9a-f]{32}$")
+  expect_identical(name[[1L]], name[[3L]])
+  expect_false(any(name %in% pseudonyms(c("P01", "P02"), other)))
+  # the hash of "0" and the id, as the draw has it from the same kernel (tested by its vectors)
+  top <- strtoi(substr(name[[2L]], 1, 7), 16L) / 16^7
+  expect_equal(cpp_keyed_units("0P02", as.raw(0:15)), top, tolerance = 1e-6)
+  withr::local_envvar(NUBREK_KEY = "000102030405060708090a0b0c0d0e0f")
+  expect_identical(pseudonyms("P01"), name[[1L]])
+  withr::local_envvar(NUBREK_KEY = "secret")
+  expect_error(pseudonyms("P01"), "32 hexadecimal", class = "nubrek_error_key")
+  ledger <- example_ledger()
+  all <- audience(ledger, purchases >= 1, as_of = "2024-06-30", name = "letter")
+  drawn <- draw_control(all, ledger, 0.4, day = "2024-07-01", days = 120)
+  path <- withr::local_tempfile(fileext = ".json")
+  save_campaign(drawn, path, pseudonyms = TRUE, key = key)
+  expect_false(any(grepl("P0[0-9]", readLines(path))))
+  expect_identical(
+    as.data.frame(measure_campaign(ledger, path, key = key)),
+    as.data.frame(measure_campaign(ledger, drawn))
+  )
+  expect_error(measure_campaign(ledger, path, key = other), class = "nubrek_error_key")
+})
+
+test_that("all campaigns of a folder stand together, the running and the impossible too", {
+  ledger <- example_ledger()
+  folder <- withr::local_tempdir()
+  all <- audience(ledger, purchases >= 1, as_of = "2024-06-30")
+  keep <- \(name, day, days) {
+    drawn <- draw_control(all, ledger, 0.4, name = name, day = day, days = days)
+    save_campaign(drawn, file.path(folder, paste0(name, ".json")))
+    drawn
+  }
+  first <- keep("first", "2024-07-01", 90)
+  keep("second", "2024-12-01", 90)
+  keep("third", "2025-06-01", 90)
+  writeLines("{}", file.path(folder, "other.json"))
+  got <- campaign_history(ledger, folder)
+  expect_identical(got$campaign, c("third", "second", "first"))
+  expect_identical(got$state[2:3], c("running", "measured"))
+  expect_match(got$state[[1L]], "nothing to measure yet")
+  one <- measure_campaign(ledger, first, outcomes = "sales")
+  expect_equal(got$effect[[3L]], one$effect)
+  expect_true(is.na(got$effect[[1L]]))
+  expect_error(campaign_history(ledger, withr::local_tempdir()), class = "nubrek_error_file")
+})
+
+test_that("targets have the rules they say, and a chosen tail comes back by itself", {
+  # rates that never change: whoever is chosen for silence comes back to the rate
+  set.seed(3)
+  n <- 3000L
+  rate <- stats::rgamma(n, 1, 1 / 0.02)
+  k <- stats::rpois(n, rate * 760)
+  orders <- data.frame(
+    who = sprintf("C%04d", rep(seq_len(n), k)), day = as.Date("2022-11-22") + sample(
+      720, sum(k), TRUE
+    ) - 1L, paid = round(stats::rlnorm(sum(k), 3, 0.5), 2)
+  )
+  orders$shop <- c("north", "south")[1 + rep(seq_len(n), k) %% 2]
+  ledger <- open_ledger(
+    orders, column_map("who", "day", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", history_start = "2022-11-22", as_of = "2024-12-20")
+  )
+  targets <- ready_targets(ledger, days = 60, within = "first_channel", top = 5)
+  expect_identical(targets$target, c(
+    "second purchase due", "long silence", "slow rhythm", "falling", "best in each group"
+  ))
+  silent <- targets[targets$target == "long silence", ]
+  expect_lt(silent$before, 0.02)
+  # by hand: those silent at the same cut 60 days before the end, and what they did then
+  cut <- as.integer(sub(".*open_gap > ", "", attr(targets, "rules")[["long silence"]]))
+  gaps <- unlist(tapply(orders$day, orders$who, \(d) diff(sort(unique(d)))))
+  expect_identical(cut, as.integer(stats::quantile(gaps, 0.9, type = 1)))
+  came <- vapply(1:4, \(back) {
+    end <- as.Date("2024-12-20") - 60 * back
+    past <- orders[orders$day <= end, ]
+    last <- tapply(as.integer(past$day), past$who, max)
+    days <- tapply(past$day, past$who, \(d) length(unique(d)))
+    whose <- names(last)[days >= 2 & as.integer(end) - last > cut]
+    later <- orders[orders$who %in% whose & orders$day > end & orders$day <= end + 60, ]
+    c(nrow(unique(later[c("who", "day")])), length(whose))
+  }, c(0, 0))
+  expect_equal(silent$after, sum(came[1L, ]) / sum(came[2L, ]))
+  best <- one_target(targets, "best in each group")
+  expect_gte(nrow(best), 10L)
+  expect_true(is.na(targets$after[[5L]]))
+  due <- one_target(targets, "second purchase due")
+  range <- as.integer(regmatches(basis_of(due, "rule")[[2L]], gregexpr("[0-9]+", basis_of(
+    due, "rule"
+  )[[2L]]))[[1L]])
+  # no shorter stretch of the curve holds half of a year's second purchases
+  curve <- as.data.frame(waiting_curve(ledger))
+  curve <- curve[curve$days <= 365, ]
+  step <- diff(c(0, curve$share)) / max(curve$share)
+  holds <- \(from, until) sum(step[curve$days >= from & curve$days <= until])
+  expect_gte(holds(range[[1L]], range[[2L]]), 0.5)
+  shorter <- vapply(curve$days, \(from) holds(from, from + diff(range) - 1L), 0)
+  expect_lt(max(shorter), 0.5 + 1e-9)
+})
