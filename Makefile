@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage campaigns fuzz sanitize faults format lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage campaigns groups fuzz sanitize faults format lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -64,6 +64,11 @@ coverage:
 campaigns:
 	@tools/setup.sh demo
 	@Rscript bench/campaigns.R $(WORLDS)
+
+# Groups found in noise and planted ones, over many drawn worlds.
+groups:
+	@tools/setup.sh demo
+	@Rscript bench/discover.R
 
 # How it stays safe: damaged inputs, kernels under sanitizers, kills and full disks (SECURITY.md).
 CASES ?= 10000

@@ -161,6 +161,10 @@ cpp_group_sales <- function(groups, order, orders, units, span) {
     .Call(`_nubrek_cpp_group_sales`, groups, order, orders, units, span)
 }
 
+cpp_find_groups <- function(attributes, target, limits) {
+    .Call(`_nubrek_cpp_find_groups`, attributes, target, limits)
+}
+
 cpp_simulate_value <- function(worlds, draw, groups, horizon, delta, levels) {
     .Call(`_nubrek_cpp_simulate_value`, worlds, draw, groups, horizon, delta, levels)
 }

@@ -81,9 +81,9 @@ check_values <- function(wanted, there, what, call = rlang::caller_env()) {
 }
 
 check_whole <- function(
-  x, lower = 1L, arg = rlang::caller_arg(x), call = rlang::caller_env(), null = FALSE
+  x, lower = 1L, upper = Inf, arg = rlang::caller_arg(x), call = rlang::caller_env(), null = FALSE
 ) {
-  throw_unless(checkmate::check_int(x, lower = lower, null.ok = null), arg, call)
+  throw_unless(checkmate::check_int(x, lower = lower, upper = upper, null.ok = null), arg, call)
   invisible(x)
 }
 

@@ -216,6 +216,14 @@ measure_calls <- list(
   units = measure_call("number", \(m, ledger) m$units),
   bought = measure_call("truth", \(m, ledger) m$purchases > 0L),
   returned = measure_call("truth", \(m, ledger) m$returned > 0L),
+  bought_again = \(parts, scope, name) {
+    within <- if (identical(names(parts), "within")) work_part(parts[[1L]], scope)$x
+    if (!checkmate::test_number(within, lower = 1, upper = 1e6)) {
+      abort_rule(scope, name, "{.code {name}} needs days: {.code bought_again(within = 90)}.")
+    }
+    text <- rule_text(as.call(c(list(as.name(name)), parts)))
+    rule_value("truth", back_within(scope$ledger, within), text)
+  },
   in_audience = \(parts, scope, name) {
     check_parts(parts, 1L, scope, name)
     wanted <- work_part(parts[[1L]], scope)$x
@@ -231,6 +239,17 @@ measure_calls <- list(
     rule_value("truth", ledger_ids(scope$ledger) %in% members, wanted[[1L]])
   }
 )
+
+# Whether the second purchase came within so many days of the first. Of those not seen so long it
+# cannot be told, also where it came already: else the early ones of them alone would be known.
+back_within <- function(ledger, days) {
+  waits <- reduce_waits(ledger, 2L)
+  waited <- waits$nth - waits$first
+  seen <- as.integer(ledger$as_of) - waits$first >= days
+  truth <- rep(NA, n_customers(ledger))
+  truth[waits$code] <- ifelse(seen, !is.na(waited) & waited <= days, NA)
+  truth
+}
 
 # Days that stand in attributes are text; what is no day cannot be told.
 day_of <- function(node, scope, name) {

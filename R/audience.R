@@ -10,6 +10,8 @@
 #'   `purchases()`, `mean_sales()`, `units()` (of the mapped quantity), `bought()`, `returned()`,
 #'   `days_since()`; windows are `last`
 #'   (days up to the as-of day, both included), `from`, `until`, `during`;
+#'   * `bought_again(within = 90)`, whether the second purchase came so soon after the first;
+#'   * `is_missing(x)`, `number_of(x)` of an attribute that holds numbers;
 #'   * days: `month_of()`, `day_of_year()`, `years_since()`, `age_of()` (whole years);
 #'   * `in_audience("name")` of `known`;
 #'   * contacts, where the ledger has them ([add_contacts()]): `contacted()`, `contacts()` (how

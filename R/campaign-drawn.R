@@ -93,10 +93,11 @@ data_check <- function(ledger, campaign) {
   now <- sum(reduce_span(ledger, list(from = ledger$history_start, until = then))$sales)
   if (now == was) return(NULL)
   remark_table("other data", sprintf(
-    "Sales up to %s were %s when the campaign was drawn and are %s today.",
+    "Sales up to %s were %s %s when the campaign was drawn and are %s today.",
     format_day(then),
-    format_money(major(ledger, was), ledger$currency),
-    format_money(major(ledger, now), ledger$currency)
+    number_text(major(ledger, was)),
+    ledger$currency,
+    number_text(major(ledger, now))
   ))
 }
 

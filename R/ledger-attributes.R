@@ -21,6 +21,12 @@ attribute_makers <- function(ledger) {
   makers
 }
 
+# Attributes of the latest order, which is dated as late as can be.
+latest_attributes <- function(ledger) {
+  lines <- setdiff(line_columns(ledger), c("product", "category", "channel", "return_of"))
+  setdiff(intersect(lines, attribute_names(ledger)), names(ledger$attributes))
+}
+
 band_maker <- function(ledger, name, makers) {
   force(name)
   force(makers)

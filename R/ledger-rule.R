@@ -298,7 +298,24 @@ reckoned_type <- function(types, name) {
   if (name %in% c("+", "-") && identical(types, c("date", "number"))) "date"
 }
 
+# Texts that are numbers; others cannot be told.
+number_of <- function(parts, scope, name) {
+  check_parts(parts, 1L, scope, name)
+  value <- work_part(parts[[1L]], scope)
+  wanted_type(value, c("text", "number"), scope, name, parts[[1L]])
+  read <- \(x) suppressWarnings(as.double(x))
+  number <- if (is.factor(value$x)) read(levels(value$x))[as.integer(value$x)] else read(value$x)
+  number[!is.finite(number)] <- NA_real_
+  rule_value("number", number, value$from)
+}
+
 rule_operators <- list(
+  is_missing = \(parts, scope, name) {
+    check_parts(parts, 1L, scope, name)
+    value <- work_part(parts[[1L]], scope)
+    rule_value("truth", is.na(value$x), value$from)
+  },
+  number_of = number_of,
   `(` = \(parts, scope, name) work_part(parts[[1L]], scope),
   `==` = compare_values,
   `!=` = compare_values,

@@ -155,6 +155,32 @@ audiences_keys <- function() {
   )
 }
 
+discover_keys <- function() {
+  named_each(
+    "groups that nobody thought of: searches under names of your own",
+    keys_of_section(
+      "one search; its name is yours",
+      target = study_key(
+        leaf_text(), "what groups are to differ in, as in rules", "must be given",
+        "bought_again(within = 180)"
+      ),
+      using = study_key(
+        leaf_texts(), "attributes that may describe groups", "all that can", "[first_channel, town]"
+      ),
+      conditions = study_key(leaf_whole(1, 3), "most conditions of a group", "3", "2"),
+      least = study_key(leaf_share(0.0001, 0.5), "smallest share that is a group", "0.01", "0.05"),
+      folds = study_key(
+        leaf_whole(1, 20), "parts that judge in turn; 1: one half judges", "1", "2"
+      ),
+      most = study_key(leaf_whole(1, 200), "groups that are judged", "20", "10"),
+      even_if = study_key(
+        leaf_texts(), "attributes used although they look made from the answer", "none", "[score]"
+      ),
+      seed = study_key(leaf_whole(0, 2147483647), "another seed makes other halves", "1", "7")
+    )
+  )
+}
+
 targets_keys <- function() {
   keys_of_section(
     "targets that are ready to use: second purchase due, long silence, slow rhythm, falling, ...",

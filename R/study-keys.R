@@ -74,6 +74,7 @@ study_schema <- function() {
     tiers = tiers_keys(),
     moves = moves_keys(),
     audiences = audiences_keys(),
+    discover = discover_keys(),
     targets = targets_keys(),
     campaigns = campaigns_keys(),
     wallet = wallet_keys(),

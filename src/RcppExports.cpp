@@ -495,6 +495,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_find_groups
+Rcpp::List cpp_find_groups(Rcpp::List attributes, Rcpp::NumericVector target, Rcpp::List limits);
+RcppExport SEXP _nubrek_cpp_find_groups(SEXP attributesSEXP, SEXP targetSEXP, SEXP limitsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type attributes(attributesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type target(targetSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type limits(limitsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_find_groups(attributes, target, limits));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_simulate_value
 Rcpp::List cpp_simulate_value(Rcpp::List worlds, Rcpp::List draw, Rcpp::List groups, double horizon, double delta, std::vector<double> levels);
 RcppExport SEXP _nubrek_cpp_simulate_value(SEXP worldsSEXP, SEXP drawSEXP, SEXP groupsSEXP, SEXP horizonSEXP, SEXP deltaSEXP, SEXP levelsSEXP) {
@@ -878,6 +890,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},
     {"_nubrek_cpp_arrivals", (DL_FUNC) &_nubrek_cpp_arrivals, 4},
     {"_nubrek_cpp_group_sales", (DL_FUNC) &_nubrek_cpp_group_sales, 5},
+    {"_nubrek_cpp_find_groups", (DL_FUNC) &_nubrek_cpp_find_groups, 3},
     {"_nubrek_cpp_simulate_value", (DL_FUNC) &_nubrek_cpp_simulate_value, 6},
     {"_nubrek_cpp_simulate_periods", (DL_FUNC) &_nubrek_cpp_simulate_periods, 5},
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 5},

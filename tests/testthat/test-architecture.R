@@ -8,6 +8,7 @@ floors <- list(
   "forecast",
   "audience",
   "campaign",
+  "discover",
   "proof",
   "print",
   "figure",

@@ -1,0 +1,103 @@
+# Groups that were found, in words.
+
+#' @export
+describe.nubrek_groups <- function(x) {
+  target <- seen_text(basis_of(x, "target"))
+  list(
+    heading = paste("Groups that differ in", target),
+    finding = if (!is_part(x)) groups_finding(x),
+    table = if (!is_part(x)) groups_face(x),
+    after = c(if (!is_part(x)) c("", listed_rules(x)), "", groups_words(x), seen_words(x))
+  )
+}
+
+groups_finding <- function(x) {
+  n <- sum(x$confirmed)
+  if (n == 0L) {
+    return(sprintf(
+      "No group is confirmed: of %s that were found none holds beyond chance.",
+      n_of(nrow(x), "group")
+    ))
+  }
+  paste(
+    sprintf(
+      "%s of %s that were found %s on customers who had no part in finding them.",
+      format_count(n),
+      n_of(nrow(x), "group"),
+      if (n == 1L) "holds" else "hold"
+    ),
+    x$sentence[[1L]],
+    if (nzchar(x$restates[[1L]])) sprintf("Nearly all of it has %s.", x$restates[[1L]])
+  )
+}
+
+# The confirmed ones; where there is none, the nearest.
+groups_told <- function(x) {
+  keep <- which(x$confirmed)
+  if (length(keep) > 0L) keep else seq_len(min(5L, nrow(x)))
+}
+
+# Rules are too long for a column of a terminal: they stand below, by the number of the group.
+listed_rules <- function(x) {
+  each <- utils::head(groups_told(x), 10L)
+  paste0(each, ": ", seen_text(x$words[each]))
+}
+
+groups_face <- function(x, rules = FALSE) {
+  rows <- plain_table(x)
+  rows$group <- seq_len(nrow(rows))
+  rows <- rows[groups_told(x), ]
+  yes <- basis_of(x, "yes")
+  size <- if (yes) 100 else 1
+  rows$interval <- paste0(
+    signed(size * rows$lower), " to ", signed(size * rows$upper), if (yes) " points"
+  )
+  columns <- c(
+    if (rules) "words" else "group", "customers", "mean", "others", "interval", "shrunk", "adjusted_p",
+    if (!all(is.na(rows$money_a_year))) "money_a_year",
+    if (rules && any(nzchar(rows$restates))) "restates"
+  )
+  basis <- attr(x, "basis")
+  basis$kinds["interval"] <- "cell"
+  structure(rows[columns], basis = basis)
+}
+
+groups_words <- function(x) {
+  folds <- basis_of(x, "folds")
+  sprintf(
+    paste0(
+      "Found among %s, judged on the others%s. Mean, others and interval are of those judged; ",
+      "shrunk is the difference drawn towards the common one; p adjusted for all judged together."
+    ),
+    n_of(basis_of(x, "found"), "customer"),
+    if (folds > 1L) sprintf(", %d parts in turn", folds) else ""
+  )
+}
+
+# What can be seen at all with so many customers.
+seen_words <- function(x) {
+  seen <- basis_of(x, "seen")
+  if (nrow(seen) == 0L) return(NULL)
+  yes <- basis_of(x, "yes")
+  few <- seen[c(1L, nrow(seen)), ]
+  number <- \(v) if (yes) present_share(v) else four_digits(v)
+  sprintf(
+    "To be seen, a group of %s must differ by %s, one of %s by %s.",
+    present_share(few$share[[1L]]), number(few$difference[[1L]]),
+    present_share(few$share[[2L]]), number(few$difference[[2L]])
+  )
+}
+
+#' @export
+describe.nubrek_searches <- function(x) {
+  list(
+    heading = "Groups that nobody thought of",
+    finding = if (!is_part(x)) {
+      sprintf(
+        "%s in %s; one of them: --name.",
+        sub("groups", "confirmed groups", n_of(sum(x$confirmed), "group")),
+        if (nrow(x) == 1L) "1 search" else paste(nrow(x), "searches")
+      )
+    }
+  )
+}
