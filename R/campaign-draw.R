@@ -110,7 +110,8 @@ contact_rules <- function(ledger, ids, day, may_contact, quiet, most, call = rla
   }
   if (!is.null(may_contact)) {
     apply_rule(
-      permitted(ledger, ids, may_contact), rep(sprintf("may not be contacted (%s)", may_contact), 2L)
+      permitted(ledger, ids, may_contact),
+      rep(sprintf("may not be contacted (%s)", may_contact), 2L)
     )
   }
   if (!is.null(quiet)) {

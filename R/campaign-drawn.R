@@ -95,9 +95,9 @@ data_check <- function(ledger, campaign) {
   remark_table("other data", sprintf(
     "Sales up to %s were %s %s when the campaign was drawn and are %s today.",
     format_day(then),
-    number_text(major(ledger, was)),
+    number_text(major(ledger, was), nsmall = 2L),
     ledger$currency,
-    number_text(major(ledger, now))
+    number_text(major(ledger, now), nsmall = 2L)
   ))
 }
 

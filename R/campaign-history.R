@@ -50,7 +50,9 @@ campaign_files <- function(paths, call = rlang::caller_env()) {
 history_of <- function(ledger, campaigns, outcome, level = 0.95, key = NULL) {
   found <- lapply(campaigns, \(one) {
     tryCatch(
-      measure_campaign(ledger, one, outcomes = outcomes_with(one, outcome), level = level, key = key),
+      measure_campaign(
+        ledger, one, outcomes = outcomes_with(one, outcome), level = level, key = key
+      ),
       nubrek_error = identity
     )
   })

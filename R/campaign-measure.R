@@ -23,8 +23,8 @@
 #'   week.
 #' @section Method: Effect: regression of the outcome on contact, the outcome before (centred) and
 #'   their product, HC2 errors. Net gain: effect on margin times contacted, less contacts and offers
-#'   taken (contacted customers who responded, as the ledger's contacts tell; else those who bought);
-#'   the chance that it paid is that of a positive net gain
+#'   taken (contacted customers who responded, as the ledger's contacts tell, else those who
+#'   bought); the chance that it paid is that of a positive net gain
 #'   under a normal with this mean and error.
 #' @references Lin (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
 #'   and White (1985); DerSimonian and Laird (1986).

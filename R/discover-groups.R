@@ -23,19 +23,20 @@
 #' @param beam `[integer(1)]` Groups that are looked into further at each step.
 #' @param seed `[integer(1)]` Of the halves.
 #' @return A `nubrek_groups`, one row per group that was judged, the confirmed first, then by
-#'   evidence: `rule` and the same in `words`; `customers` of the group and their `share` of all that were looked at; of the
-#'   judged half `mean`, of `others` (everybody else), their `difference` with `lower`, `upper` (95
-#'   %); `shrunk`, the difference drawn towards the common one of all groups judged; `adjusted_p`,
-#'   one-sided, all together (Holm); `confirmed`, below 0.05; `money_a_year`, the difference of
-#'   all its customers in sales of a year where the target counts sales or purchases in a window;
-#'   `size_found`, `size_judged`, `mean_found`; `copies`, near-copies that were left out; `restates`,
-#'   a single level that nearly all of it has; `sentence`. [as_audience()] makes a group an
-#'   audience. The basis has `refused` attributes with the reason, and `seen`, what can be seen at
-#'   all with so many customers.
-#' @section Method: Numbers are cut at their tenths and closer at the ends, levels joined by their means. Of all groups the
-#'   best by sqrt(n) (mean - everybody's) / SD are kept step by step (a beam), those left out that
-#'   cannot become better; a condition must add 1 to it. The p value is the place of the judged mean among those of all groups of its
-#'   size, by mean, spread and skewness.
+#'   evidence: `rule` and the same in `words`; `customers` of the group and their `share` of all
+#'   that were looked at; of the judged half `mean`, of `others` (everybody else), their
+#'   `difference` with `lower`, `upper` (95 %); `shrunk`, the difference drawn towards the common
+#'   one of all groups judged; `adjusted_p`, one-sided, all together (Holm); `confirmed`, below
+#'   0.05; `money_a_year`, the difference of all its customers in sales of a year where the target
+#'   counts sales or purchases in a window; `size_found`, `size_judged`, `mean_found`; `copies`,
+#'   near-copies that were left out; `restates`, a single level that nearly all of it has;
+#'   `sentence`. [as_audience()] makes a group an audience. The basis has `refused` attributes with
+#'   the reason, and `seen`, what can be seen at all with so many customers.
+#' @section Method: Numbers are cut at their tenths and closer at the ends, levels joined by their
+#'   means. Of all groups the best by sqrt(n) (mean - everybody's) / SD are kept step by step (a
+#'   beam), those left out that cannot become better; a condition must add 1 to it. The p value is
+#'   the place of the judged mean among those of all groups of its size, by mean, spread and
+#'   skewness.
 #' @section Errors: `nubrek_error_rule` where the target cannot be read; `nubrek_error_unidentified`
 #'   where there are too few customers or nothing to describe them by.
 #' @references Klösgen (1996), Explora; Herrera et al. (2011), An overview on subgroup discovery;
@@ -153,7 +154,8 @@ search_turn <- function(attributes, target, part, turn, least, said) {
   signs <- c(above = 1, below = -1)
   groups <- unlist(lapply(signs, \(sign) {
     lapply(cpp_find_groups(searched, sign * target$y[found], limits), \(one) {
-      c(one[c("attribute", "inside", "size", "quality", "copies")], sum = sign * one$sum, sign = sign)
+      one$sum <- sign * one$sum
+      c(one, sign = sign)
     })
   }), recursive = FALSE, use.names = FALSE)
   members <- lapply(groups, people_of_group, attributes)
@@ -177,7 +179,8 @@ new_groups <- function(ledger, judged, allowed, target, text, said, part) {
     unlist(Map(condition_text, allowed$attributes[one$attribute], one$inside), use.names = FALSE)
   })
   words <- vapply(groups, \(one) {
-    paste(unlist(Map(condition_words, allowed$attributes[one$attribute], one$inside)), collapse = "; ")
+    said <- Map(condition_words, allowed$attributes[one$attribute], one$inside)
+    paste(unlist(said), collapse = "; ")
   }, "")
   columns <- found_columns(ledger, groups, members, rows, rules, words, allowed$attributes, target)
   sorting <- order(columns$adjusted_p, -abs(columns$difference / columns$error))

@@ -53,7 +53,8 @@ groups_face <- function(x, rules = FALSE) {
     signed(size * rows$lower), " to ", signed(size * rows$upper), if (yes) " points"
   )
   columns <- c(
-    if (rules) "words" else "group", "customers", "mean", "others", "interval", "shrunk", "adjusted_p",
+    if (rules) "words" else "group", "customers", "mean", "others", "interval", "shrunk",
+    "adjusted_p",
     if (!all(is.na(rows$money_a_year))) "money_a_year",
     if (rules && any(nzchar(rows$restates))) "restates"
   )

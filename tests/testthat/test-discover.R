@@ -77,7 +77,7 @@ test_that("with room for all the search finds what a look at every group finds",
   )), 1, search_limits()), "out of range")
 })
 
-test_that("the place of a mean among those of lots is what drawing lots gives, also of skewed money", {
+test_that("the place of a mean among those of lots is what drawing lots gives, also of money", {
   set.seed(5)
   y <- c(stats::rlnorm(150, 3, 1.2), rep(0, 250))
   lots <- replicate(20000, mean(sample(y, 25)))
@@ -96,7 +96,9 @@ test_that("noise is confirmed no more often than it may be", {
     n <- 1500L
     attributes <- c(
       lapply(1:4, \(k) number_bins(paste0("x", k), paste0("x", k), stats::rnorm(n))),
-      lapply(1:4, \(k) level_bins(paste0("l", k), paste0("l", k), sample(letters[1:6], n, TRUE), 10))
+      lapply(1:4, \(k) {
+        level_bins(paste0("l", k), paste0("l", k), sample(letters[1:6], n, TRUE), 10)
+      })
     )
     y <- stats::rlnorm(n, 3, 1.3) * (stats::runif(n) < 0.6)
     part <- parts_of(seq_len(n), 1L, seed)
@@ -155,7 +157,9 @@ test_that("a planted group is found, judged on others, refuses leaks, and become
   # the audience is the group, and its money the estimate's
   chosen <- as_audience(found, 1L, ledger)
   expect_identical(nrow(chosen), one$customers)
-  all <- audience(ledger, rule = c(basis_of(found, "population"), "sales(from = \"2024-01-01\") > -1"))
+  all <- audience(
+    ledger, rule = c(basis_of(found, "population"), "sales(from = \"2024-01-01\") > -1")
+  )
   spent <- all[["sales(from = \"2024-01-01\")"]]
   judged <- keyed_draws(all$customer, 1L) >= 0.5
   inside <- all$customer %in% chosen$customer
