@@ -6,9 +6,14 @@ drawn_now <- function(ledger, campaign) {
   id <- resolve_aliases(campaign$customer, alias_lookup(ledger$source$aliases))
   code <- ledger_codes(ledger, id)
   # who was drawn under two ids counts once, as contacted if one of them was
-  first <- order(match(id, id), campaign$arm == "held back")
-  keep <- sort(first[!duplicated(id[first])])
-  twice <- !seq_along(id) %in% keep
+  whose <- code
+  whose[is.na(code)] <- -match(id[is.na(code)], id[is.na(code)])
+  twice <- logical(length(id))
+  if (anyDuplicated(whose) > 0L) {
+    first <- order(whose, campaign$arm == "held back")
+    twice[first] <- duplicated(whose[first])
+  }
+  keep <- which(!twice)
   gone <- is.na(code) & !twice
   told <- c(
     if (any(twice)) {

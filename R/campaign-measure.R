@@ -122,17 +122,20 @@ campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {
 
 present_rate <- function(rate) paste0(number_text(100 * rate), "\u00a0%")
 
-# Each outcome of each customer `before` and `after`; margin by its rate, where there is one.
-campaign_outcomes <- function(ledger, code, window, rate = NULL) {
+# Each outcome of each customer `before` and `after`; margin by its rate, where there is one. The
+# `plain` ones are purchases and sales alone.
+campaign_outcomes <- function(ledger, code, window, rate = NULL, plain = FALSE) {
   one <- function(span, days) {
     found <- reduce_span(ledger, span)
+    gone <- anyNA(code)
     of <- \(x) {
-      x <- as.double(x)[code]
-      x[is.na(code)] <- 0
+      x <- as.double(x[code])
+      if (gone) x[is.na(code)] <- 0
       x
     }
     purchases <- of(found$purchases)
-    sales <- of(major(ledger, found$sales))
+    sales <- major(ledger, of(found$sales))
+    if (plain) return(list(purchases = purchases, sales = sales))
     wait <- found$first[code] - as.integer(span$from) + 1L
     list(
       purchases = purchases,
@@ -140,7 +143,7 @@ campaign_outcomes <- function(ledger, code, window, rate = NULL) {
       margin = if (!is.null(rate)) sales * rate,
       bought_again = as.double(purchases > 0),
       visits_per_year = purchases * 365.25 / days,
-      gap = ifelse(is.na(wait), days, wait)
+      gap = replace(wait, is.na(wait), days)
     )
   }
   list(before = one(window$before, window$days), after = one(window$after, window$days))
@@ -211,9 +214,10 @@ with_net <- function(rows, campaign, drawn, seen, level, by) {
   rows[names(rows) != "error"]
 }
 
-# The effect on purchases and sales since the contact, week by week.
+# The effect on purchases and sales since the contact, week by week, or every few weeks.
 effect_course <- function(ledger, drawn, window, level) {
-  ends <- unique(c(seq(7L, max(7L, window$days), by = 7L), window$days))
+  step <- 7L * max(1L, ceiling(window$days / 7 / 13))
+  ends <- unique(c(seq(step, max(step, window$days), by = step), window$days))
   ends <- ends[ends <= window$days]
   contacted <- drawn$arm != "held back"
   rows <- lapply(ends, \(end) {
@@ -221,7 +225,7 @@ effect_course <- function(ledger, drawn, window, level) {
     here$after$until <- window$day + end
     here$before$from <- window$day - end
     here$days <- end
-    seen <- campaign_outcomes(ledger, drawn$code, here)
+    seen <- campaign_outcomes(ledger, drawn$code, here, plain = TRUE)
     do.call(rbind, lapply(c("purchases", "sales"), \(outcome) {
       found <- lin_effect(seen$after[[outcome]], seen$before[[outcome]], contacted)
       ends <- effect_bounds(found, level)

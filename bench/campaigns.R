@@ -55,12 +55,13 @@ powered <- function(world, n, share) {
   known <- ledger_of(orders_of(n))
   known <- ledger_slice(known, until = contact, first = "any")
   plan <- plan_campaign(
-    known, audience(known, purchases >= 0), "purchases", days = window, control = share
+    known, audience(known, purchases >= 1), "purchases", days = window, control = share
   )
   assign(".Random.seed", state, globalenv()) # the same customers
   ledger <- ledger_of(orders_of(n, plan$detectable, !held))
   drawn <- draw_control(
-    audience(ledger, purchases >= 0), ledger, share, seed = world, day = contact, days = window
+    audience(ledger, purchases >= 1, as_of = contact), ledger, share, seed = world, day = contact,
+    days = window
   )
   measure_campaign(ledger, drawn, outcomes = "purchases")$p < 0.05
 }

@@ -167,7 +167,7 @@ test_that("a kept campaign is all that is needed, and a changed one is refused",
   expect_error(open_campaign(path), "not as they were written", class = "nubrek_error_file")
   writeLines("{}", path)
   expect_error(open_campaign(path), class = "nubrek_error_file")
-  # nothing was done to these customers: about one outcome in twenty is beyond chance
+  # drawn anew, a letter of that summer stands in both arms alike: one in twenty is beyond chance
   seen <- unlist(lapply(1:20, \(seed) {
     drawn <- draw_control(chosen, ledger, 0.5, seed = seed, day = "2025-07-01", days = 60)
     measure_campaign(ledger, drawn, outcomes = "sales")$p
