@@ -81,6 +81,11 @@ one_target <- function(targets, name) {
   attr(targets, "audiences")[[name]]
 }
 
+target_names <- c(
+  "second purchase due", "long silence", "slow rhythm", "falling", "value at risk",
+  "best in each group"
+)
+
 # Rules with the cuts of this ledger, which need not be the same elsewhere.
 target_recipes <- function(ledger, within, top, forecast) {
   c(

@@ -27,7 +27,7 @@
 #'   that were looked at; of the judged half `mean`, of `others` (everybody else), their
 #'   `difference` with `lower`, `upper` (95 %); `shrunk`, the difference drawn towards the common
 #'   one of all groups judged; `adjusted_p`, one-sided, all together (Holm); `confirmed`, below
-#'   0.05; `money_a_year`, the difference of all its customers in sales of a year where the target
+#'   0.05 with an interval that leaves 0 out; `money_a_year`, the difference of all its customers in sales of a year where the target
 #'   counts sales or purchases in a window; `size_found`, `size_judged`, `mean_found`; `copies`,
 #'   near-copies that were left out; `restates`, a single level that nearly all of it has;
 #'   `sentence`. [as_audience()] makes a group an audience. The basis has `refused` attributes with
@@ -178,6 +178,13 @@ new_groups <- function(ledger, judged, allowed, target, text, said, part) {
   rules <- lapply(groups, \(one) {
     unlist(Map(condition_text, allowed$attributes[one$attribute], one$inside), use.names = FALSE)
   })
+  if (length(groups) > 0L) {
+    once <- told_once(rules, rows)
+    groups <- groups[once]
+    members <- members[once]
+    rows <- rows[once, ]
+    rules <- rules[once]
+  }
   words <- vapply(groups, \(one) {
     said <- Map(condition_words, allowed$attributes[one$attribute], one$inside)
     paste(unlist(said), collapse = "; ")
@@ -197,6 +204,7 @@ new_groups <- function(ledger, judged, allowed, target, text, said, part) {
       population = target$population,
       customers = length(target$y),
       folds = said$folds,
+      start = target$start,
       found = sum(part != 1L),
       refused = allowed$refused,
       attributes = names(allowed$attributes),
@@ -232,7 +240,7 @@ found_columns <- function(ledger, groups, members, rows, rules, words, attribute
       column("difference")[known], column("error")[known]
     )),
     adjusted_p = p,
-    confirmed = p < 0.05,
+    confirmed = p < 0.05 & known & column("lower") * column("upper") > 0,
     money_a_year = column("difference") * n * money_of_one(ledger, target),
     size_found = column("size_found"),
     size_judged = column("size_judged"),
@@ -245,6 +253,15 @@ found_columns <- function(ledger, groups, members, rows, rules, words, attribute
   )
   columns$sentence <- if (none) character() else group_sentences(columns, target)
   columns
+}
+
+# A rule that several parts found stands once, as it was judged with the least evidence: that it was
+# found twice says itself that both parts are high.
+told_once <- function(rules, rows) {
+  text <- vapply(rules, paste, "", collapse = " and ")
+  evidence <- pmin(rows$high, rows$low)
+  sorting <- order(text, -evidence)
+  sort(sorting[!duplicated(text[sorting])])
 }
 
 # What one unit of the target is worth in sales of a year.

@@ -11,6 +11,8 @@
 #' @param columns `[character]` Which column is the `customer`, the `day`, and where there are such
 #'   the `campaign`, the `offer`, and whether the customer `responded` (yes or no). Default: the
 #'   columns of these names.
+#' @param dates `[character(1)]` How days are written, as in [meanings()]. Default: as those of the
+#'   ledger.
 #' @param format `[nubrek_format]` How files are written, from [file_format()].
 #' @return The ledger with the contacts. Ids are followed through its aliases; rows of ids that it
 #'   does not know are kept, and counted in the remarks.
@@ -23,8 +25,11 @@
 #' contact_history(ledger)
 #' audience(ledger, purchases >= 1, unless(contacted(last = 365)))
 #' @export
-add_contacts <- function(ledger, contacts, columns = NULL, format = file_format()) {
+add_contacts <- function(
+  ledger, contacts, columns = NULL, dates = NULL, format = file_format()
+) {
   check_ledger(ledger)
+  if (!is.null(dates)) check_choice(dates, meaning_choices$dates)
   call <- rlang::current_env()
   throw_unless(
     checkmate::check_character(columns, names = "unique", any.missing = FALSE, null.ok = TRUE),
@@ -40,7 +45,7 @@ add_contacts <- function(ledger, contacts, columns = NULL, format = file_format(
     abort_nubrek("Contacts need a column for {.field {lacking}}.", "columns")
   }
   cells <- lapply(columns, \(name) trim_text(as.character(table[[name]])))
-  rows <- contact_rows(cells, columns, ledger, call)
+  rows <- contact_rows(cells, columns, ledger, dates, call)
   ledger$contacts <- rows
   told <- contact_remarks(rows, nrow(table), ledger)
   attr(ledger, "remarks") <- rbind(attr(ledger, "remarks"), told)
@@ -50,10 +55,12 @@ add_contacts <- function(ledger, contacts, columns = NULL, format = file_format(
 contact_roles <- c("customer", "day", "campaign", "offer", "responded")
 
 # Texts as ids of the ledger, days and answers; rows without a customer left out.
-contact_rows <- function(cells, columns, ledger, call) {
+contact_rows <- function(cells, columns, ledger, dates, call) {
+  meaning <- ledger$meaning
+  meaning$dates <- dates %||% meaning$dates
   named <- !is_blank(cells$customer)
   cells <- lapply(cells, `[`, named)
-  day <- read_days(cells$day, columns[["day"]], ledger$meaning, \(i) which(named)[i], call)$day
+  day <- read_days(cells$day, columns[["day"]], meaning, \(i) which(named)[i], call)$day
   if (anyNA(day)) {
     bad <- which(is.na(day))[[1L]]
     abort_nubrek(c(
@@ -138,7 +145,7 @@ contact_history <- function(ledger) {
     as.list(told[order(-as.integer(until), campaign)]),
     "contacts",
     ledger,
-    carried(ledger, c("as of", "history start", "contacts")),
+    carried(ledger, c("as of", "contacts")),
     basis = list(kinds = c(response_rate = "share"))
   )
 }

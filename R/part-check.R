@@ -57,12 +57,19 @@ study_checks <- list(
   campaigns = \(study, ledger) {
     for (said in study$campaigns) {
       if (!is.null(said$audience)) {
-        check_values(said$audience, names(study$audiences), "audiences", NULL)
+        there <- c(names(study$audiences), if (!is.null(study$targets)) target_names)
+        check_values(said$audience, there, "audiences", NULL)
       }
       check_attributes(ledger, said$may_contact)
     }
     for (path in held_campaigns(study)) {
       open_campaign(path)
+    }
+  },
+  targets = \(study, ledger) check_attributes(ledger, study$targets$within),
+  discover = \(study, ledger) {
+    for (said in study$discover) {
+      parse_rule(said$target %||% "")
     }
   },
   wallet = \(study, ledger) {

@@ -65,11 +65,13 @@ groups_face <- function(x, rules = FALSE) {
 
 groups_words <- function(x) {
   folds <- basis_of(x, "folds")
+  start <- basis_of(x, "start")
   sprintf(
     paste0(
-      "Found among %s, judged on the others%s. Mean, others and interval are of those judged; ",
+      "%sFound among %s, judged on the others%s. Mean, others and interval are of those judged; ",
       "shrunk is the difference drawn towards the common one; p adjusted for all judged together."
     ),
+    if (is.null(start)) "" else sprintf("Before: up to %s. ", format_day(start - 1)),
     n_of(basis_of(x, "found"), "customer"),
     if (folds > 1L) sprintf(", %d parts in turn", folds) else ""
   )
@@ -93,10 +95,11 @@ seen_words <- function(x) {
 describe.nubrek_searches <- function(x) {
   list(
     heading = "Groups that nobody thought of",
-    finding = if (!is_part(x)) {
+    finding = if (!is_part(x) && nrow(x) > 0L) {
       sprintf(
-        "%s in %s; one of them: --name.",
-        sub("groups", "confirmed groups", n_of(sum(x$confirmed), "group")),
+        "%s of %s judged in %s hold; one of the searches: --name.",
+        format_count(sum(x$confirmed)),
+        n_of(sum(x$judged), "group"),
         if (nrow(x) == 1L) "1 search" else paste(nrow(x), "searches")
       )
     }

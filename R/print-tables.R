@@ -31,6 +31,7 @@ shown_rows <- function(x, rows) {
 
 # Lines of an aligned table: numbers to the right, text to the left.
 table_lines <- function(x, rows = default_rows()) {
+  if (rows == 0L) return(character())
   found <- shown_rows(x, rows)
   shown <- found$shown
   cells <- present(shown, big_mark = " ")

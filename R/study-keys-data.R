@@ -80,6 +80,10 @@ data_section <- function() {
         "the column of customer, day, campaign, offer, responded",
         "of these names",
         "{customer: customer_no, day: sent_on}"
+      ),
+      dates = study_key(
+        leaf_choice(meaning_choices$dates), "how the days are written", "as in meanings",
+        "day-first"
       )
     ), format_keys())),
     aliases = do.call(keys_of_section, c(list(

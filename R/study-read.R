@@ -202,7 +202,7 @@ build_study_ledger <- function(study) {
   if (is.null(told$files)) {
     abort_study(study$source, c("data", "contacts"), "The key {.field files} is missing here.")
   }
-  add_contacts(ledger, study_files(study, told$files), told$columns, study_format(told))
+  add_contacts(ledger, study_files(study, told$files), told$columns, told$dates, study_format(told))
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

@@ -80,6 +80,10 @@ test_that("contacts that cannot be read are refused with their row", {
     add_contacts(example_ledger(), rows, c(customer = "wo", day = "on")),
     class = "nubrek_error_columns"
   )
+  rows$on <- "04.11.2024"
+  expect_error(add_contacts(example_ledger(), rows, columns), "two ways")
+  read <- contact_history(add_contacts(example_ledger(), rows, columns, dates = "day-first"))
+  expect_true(all(read$from == as.Date("2024-11-04")))
 })
 
 test_that("a draw keeps to permission and to how often people may be written to", {
@@ -222,4 +226,48 @@ test_that("targets have the rules they say, and a chosen tail comes back by itse
   expect_gte(holds(range[[1L]], range[[2L]]), 0.5)
   shorter <- vapply(curve$days, \(from) holds(from, from + diff(range) - 1L), 0)
   expect_lt(max(shorter), 0.5 + 1e-9)
+})
+
+test_that("a study's campaign goes to a target, in pseudonyms, and is measured with the key", {
+  set.seed(8)
+  folder <- withr::local_tempdir()
+  rows <- data.frame(
+    who = sprintf("K%03d", sample(250, 1500, TRUE, stats::rgamma(250, 1))),
+    day = as.Date("2024-01-01") + sample(500, 1500, TRUE), paid = round(stats::rlnorm(1500, 3), 2)
+  )
+  put <- \(name, lines) writeLines(lines, file.path(folder, name))
+  keep <- \(rows, name) utils::write.csv(rows, file.path(folder, name), row.names = FALSE)
+  keep(rows[rows$day <= as.Date("2025-02-28"), ], "orders.csv")
+  keep(data.frame(who = "K001", on = "2025-02-20", kind = "letter"), "contacts.csv")
+  put("study.yaml", c(
+    "data:",
+    "  orders: {files: orders.csv, columns: {customer: who, date: day, sales: paid}}",
+    "  contacts: {files: contacts.csv, columns: {customer: who, day: on, campaign: kind}}",
+    "meanings: {currency: EUR, history_start: 2024-01-01}",
+    "targets: {days: 60}",
+    "discover:",
+    "  back: {target: bought_again(within = 60), conditions: 1}",
+    "campaigns:",
+    "  spring: {audience: slow rhythm, share: 0.5, days: 40, most: 5, file: s.json, pseudonyms: key}"
+  ))
+  put("key", "00112233445566778899aabbccddeeff")
+  study <- file.path(folder, "study.yaml")
+  run <- \(...) capture.output(status <- command_main(c(...))) |> structure(status = status)
+  expect_identical(attr(run("check", study), "status"), 0L)
+  held <- run("hold", "spring", study)
+  expect_match(held, "to contact on 1 Mar 2025", all = FALSE)
+  expect_false(any(grepl("K[0-9]{3}", unlist(lapply(
+    file.path(folder, c("s.json", "s-contact.csv", "s-held-back.csv")), readLines
+  )))))
+  keep(rows, "orders.csv")
+  shown <- run("show", "history", study)
+  expect_match(shown, "^spring +2025-03-01", all = FALSE)
+  expect_match(run("show", "contacts", study), "^letter", all = FALSE)
+  expect_match(run("show", "discover", study), "nothing to describe groups by", all = FALSE)
+  to <- file.path(folder, "t.csv")
+  expect_match(run("list", "targets", study, "--file", to), "t.csv", all = FALSE)
+  expect_setequal(
+    unique(utils::read.csv(to, fileEncoding = "UTF-8-BOM")$target),
+    setdiff(target_names, c("value at risk", "best in each group", "falling"))
+  )
 })

@@ -202,6 +202,9 @@ test_that("yes and no, a level, folds: rates beside everybody else's", {
   expect_lt(one$difference, 0)
   expect_lte(one$mean, 1)
   expect_identical(sum(came$size_found >= 0.01 * 1500), nrow(came))
+  # a rule that both parts found stands once
+  expect_false(anyDuplicated(came$rule) > 0L)
+  expect_true(all(came$lower[came$confirmed] * came$upper[came$confirmed] > 0))
   level <- discover_groups(ledger, first_channel == "south", using = c("town", "size"))
   expect_false(any(level$confirmed))
   expect_match(describe(level)$finding, "No group is confirmed")

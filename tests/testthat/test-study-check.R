@@ -26,10 +26,10 @@ test_that("check finds all that is wrong with what a study says, at once", {
   })
   ledger <- study_ledger(study)
   error <- expect_error(check_study_parts(study, ledger), class = "nubrek_error_study")
-  for (section in c("repeat", "tiers", "moves", "outputs", "ranks", "sales")) {
+  for (section in c("repeat", "tiers", "moves", "outputs", "ranks", "sales", "targets")) {
     expect_match(error$problems, paste0("^", section, ":"), all = FALSE, label = section)
   }
-  expect_length(error$problems, 6L)
+  expect_length(error$problems, 7L)
   expect_match(error$problems, "Did you mean \"first_channel\"", all = FALSE, fixed = TRUE)
   sound <- demo_study(identity)
   expect_identical(check_study_parts(sound, study_ledger(sound)), sound)
