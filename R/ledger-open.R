@@ -39,6 +39,7 @@ open_ledger <- function(
   joins = list(), rates = NULL, bands = list(), format = file_format()
 ) {
   if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
+  orders <- fetched(orders)
   if (inherits(joins, "nubrek_join")) joins <- list(joins)
   origin <- list(
     columns = columns,

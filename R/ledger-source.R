@@ -39,6 +39,7 @@ separators <- c(",", ";", "\t", "|")
 read_source <- function(
   source, format = file_format(), call = rlang::caller_env(), as_found = FALSE
 ) {
+  source <- fetched(source, call)
   as_wanted <- \(table) if (as_found) table else as.data.table(lapply(table, column_as_text))
   parts <- source_parts(source, call)
   read <- lapply(parts, \(part) {
@@ -49,7 +50,9 @@ read_source <- function(
     }
   })
   columns <- names(read[[1L]]$table)
-  files <- file_names(vapply(parts, \(part) if (is.data.frame(part)) "data frame" else part, ""))
+  files <- file_names(vapply(parts, \(part) {
+    if (is.data.frame(part)) attr(part, "source_name") %||% "data frame" else part
+  }, ""))
   for (i in seq_along(read)) {
     odd <- c(setdiff(names(read[[i]]$table), columns), setdiff(columns, names(read[[i]]$table)))
     if (length(odd) > 0L) {

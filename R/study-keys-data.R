@@ -99,6 +99,12 @@ data_section <- function() {
       currency = study_key(leaf_text(), "column of the currency code", "currency", "code"),
       rate = study_key(leaf_text(), "column of the rate into the home currency", "rate", "rate")
     ),
+    connection = study_key(
+      leaf_text(),
+      "a connection of your own file of connections, for tables and queries",
+      "none",
+      "warehouse"
+    ),
     keep = study_key(
       leaf_text(),
       "a folder to save the ledger in, opened from there while nothing has changed",

@@ -37,7 +37,14 @@ format_keys <- function() {
       "tab"
     ),
     encoding = study_key(leaf_text(), "how a text file is written", "detect", "windows-1252"),
-    sheet = study_key(leaf_text(), "the sheet of a workbook", "the first", "Orders 2025")
+    sheet = study_key(leaf_text(), "the sheet of a workbook", "the first", "Orders 2025"),
+    table = study_key(
+      leaf_text(), "instead of files a table or view by the connection", "none", "shop.lines"
+    ),
+    query = study_key(
+      leaf_text(), "instead of files one SELECT by the connection", "none",
+      "SELECT * FROM lines WHERE kind = 'sale'"
+    )
   )
 }
 

@@ -76,17 +76,20 @@ study_format <- function(part) {
   file_format(if (separator == "tab") "\t" else separator, part$encoding %||% "detect", part$sheet)
 }
 
-study_table <- function(study, section, attributes = \(part) part$attributes %||% character()) {
+study_table <- function(
+  study, section, con, attributes = \(part) part$attributes %||% character()
+) {
   part <- study$data[[section]]
   if (is.null(part)) return(NULL)
-  for (key in c("files", "key", if (section == "aliases") "same_as")) {
+  source <- study_source(study, part, con, c("data", section))
+  for (key in c("key", if (section == "aliases") "same_as")) {
     if (is.null(part[[key]])) {
       abort_study(
         study$source, c("data", section), "The key {.field {key}} is missing here.", key = key
       )
     }
   }
-  attribute_table(study_files(study, part$files), part$key, attributes(part), study_format(part))
+  attribute_table(source, part$key, attributes(part), study_format(part))
 }
 
 #' The ledger of a study
@@ -156,8 +159,27 @@ study_fingerprint <- function(study) {
     study$bands,
     normalizePath(files, mustWork = FALSE),
     file.size(files),
-    as.double(file.mtime(files))
+    as.double(file.mtime(files)),
+    if (!is.null(study$data$connection)) database_marks(study)
   ))
+}
+
+# How many rows each table of the data has, and the latest day of the orders.
+database_marks <- function(study) {
+  con <- open_connection(study$data$connection)
+  on.exit(DBI::dbDisconnect(con))
+  parts <- c(study$data[setdiff(names(study$data), "joins")], study$data$joins)
+  parts <- Filter(\(part) is.list(part) && !is.null(part$table %||% part$query), parts)
+  lapply(parts, \(part) {
+    source <- db_table(con, part$table, part$query)
+    date <- part$columns[["date"]]
+    latest <- if (length(date) == 1L && date %in% source$columns) {
+      sprintf(", MAX(%s)", DBI::dbQuoteIdentifier(con, date))
+    }
+    as.character(unlist(ask_database(
+      source, paste0("SELECT COUNT(*)", latest, " FROM ", source$from)
+    )))
+  })
 }
 
 # The files that a part of the data names, at any depth.
@@ -168,6 +190,8 @@ files_named <- function(part) {
 
 build_study_ledger <- function(study) {
   orders <- study$data$orders
+  con <- if (!is.null(study$data$connection)) open_connection(study$data$connection)
+  if (!is.null(con)) on.exit(DBI::dbDisconnect(con), add = TRUE)
   columns <- do.call(column_map, c(
     as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)
   ))
@@ -177,7 +201,11 @@ build_study_ledger <- function(study) {
   }
   joins <- lapply(
     study$data$joins,
-    \(part) join_table(study_files(study, part$files), unname_same(part$by), study_format(part))
+    \(part) {
+      join_table(
+        study_source(study, part, con, c("data", "joins")), unname_same(part$by), study_format(part)
+      )
+    }
   )
   rates <- study$data$rates
   if (!is.null(rates)) {
@@ -186,12 +214,12 @@ build_study_ledger <- function(study) {
     )
   }
   ledger <- open_ledger(
-    study_files(study, orders$files),
+    study_source(study, orders, con, c("data", "orders")),
     columns,
     do.call(meanings, section),
-    customers = study_table(study, "customers"),
-    products = study_table(study, "products"),
-    aliases = study_table(study, "aliases", \(part) c(same_as = part$same_as)),
+    customers = study_table(study, "customers", con),
+    products = study_table(study, "products", con),
+    aliases = study_table(study, "aliases", con, \(part) c(same_as = part$same_as)),
     joins = unname(joins),
     rates = rates,
     bands = lapply(study$bands, \(rule) do.call(band, rule)),
@@ -199,10 +227,8 @@ build_study_ledger <- function(study) {
   )
   told <- study$data$contacts
   if (is.null(told)) return(ledger)
-  if (is.null(told$files)) {
-    abort_study(study$source, c("data", "contacts"), "The key {.field files} is missing here.")
-  }
-  add_contacts(ledger, study_files(study, told$files), told$columns, told$dates, study_format(told))
+  source <- study_source(study, told, con, c("data", "contacts"))
+  add_contacts(ledger, source, told$columns, told$dates, study_format(told))
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by

@@ -267,7 +267,10 @@ check_study <- function(node, schema, source, at = character()) {
   )
   for (path in study_required) {
     keys <- strsplit(path, ": ", fixed = TRUE)[[1L]]
-    if (identical(keys[-length(keys)], at) && !utils::tail(keys, 1L) %in% names(node)) {
+    instead <- if (identical(utils::tail(keys, 1L), "files")) c("table", "query")
+    if (
+      identical(keys[-length(keys)], at) && !any(c(utils::tail(keys, 1L), instead) %in% names(node))
+    ) {
       abort_study(
         source, at, "The key {.field {key}} is missing here.", key = utils::tail(keys, 1L)
       )

@@ -4,10 +4,11 @@
 library(nubrek)
 worlds <- as.integer(c(commandArgs(TRUE), 1000L)[[1L]])
 first <- as.Date("2024-01-01")
-contact <- first + 180L
+contact <- first + 480L
 window <- 60L
+last <- 540L
 
-# Orders of `n` customers over 241 days; those of `more` buy so many times more after the contact.
+# Orders of `n` customers over a year and a half; those of `more` buy so many times more after the contact.
 orders_of <- function(n, more = 0, reached = logical(n)) {
   rate <- rgamma(n, 0.8, 0.8 / 0.02) # a day
   level <- rlnorm(n, 3, 0.7)
@@ -15,7 +16,7 @@ orders_of <- function(n, more = 0, reached = logical(n)) {
     k <- rpois(n, rate * (until - from + 1L))
     data.frame(who = rep(seq_len(n), k), day = sample(from:until, sum(k), TRUE))
   }
-  rows <- rbind(buy(rate, 0L, 240L), buy(more * reached / window, 181L, 180L + window))
+  rows <- rbind(buy(rate, 0L, last), buy(more * reached / window, 481L, 480L + window))
   rows$paid <- round(rlnorm(nrow(rows), 0, 1.5) * level[rows$who], 2) + 0.01
   data.frame(
     who = sprintf("C%05d", rows$who), order = seq_len(nrow(rows)), day = first + rows$day,
@@ -25,7 +26,7 @@ orders_of <- function(n, more = 0, reached = logical(n)) {
 
 ledger_of <- \(orders) suppressWarnings(open_ledger(
   orders, column_map("who", "day", order = "order", sales = "paid"),
-  meanings(currency = "EUR", history_start = first, as_of = first + 240L)
+  meanings(currency = "EUR", history_start = first, as_of = first + last)
 ))
 
 # Who would be drawn: the draw depends on the id alone.

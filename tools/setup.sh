@@ -15,7 +15,7 @@ export R_LIBS NUBREK_LIB
 # what the package and everything in the README need, and what the tests need beside it
 needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang scales yaml"
 needs="$needs nanoparquet readxl openxlsx"
-[ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell"
+[ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell DBI RSQLite"
 [ "$goal" != lint ] || needs="$needs lintr"
 [ "$goal" != check ] || needs="$needs rmarkdown"
 

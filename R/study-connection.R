@@ -1,0 +1,87 @@
+# The connection that a study names: how to reach it stands outside of the study, secrets outside of
+# both.
+
+# How each driver is called, and what makes it read only.
+database_drivers <- list(
+  RSQLite = list(driver = \() RSQLite::SQLite(), only = \() list(flags = RSQLite::SQLITE_RO)),
+  RPostgres = list(driver = \() driver_of("RPostgres", "Postgres"), only = \() list(
+    options = "-c default_transaction_read_only=on"
+  )),
+  duckdb = list(driver = \() driver_of("duckdb", "duckdb"), only = \() list(read_only = TRUE)),
+  RClickhouse = list(driver = \() driver_of("RClickhouse", "clickhouse"), only = \() list()),
+  RMariaDB = list(driver = \() driver_of("RMariaDB", "MariaDB"), only = \() list())
+)
+
+driver_of <- function(package, name) getExportedValue(package, name)()
+
+connections_path <- function() {
+  Sys.getenv("NUBREK_CONNECTIONS", file.path(
+    tools::R_user_dir("nubrek", "config"), "connections.yaml"
+  ))
+}
+
+# What a part of the data is read from: its files, or a table or query by the study's connection.
+study_source <- function(study, part, con, at) {
+  if (is.null(part$table) && is.null(part$query)) {
+    if (is.null(part$files)) {
+      abort_study(study$source, at, "The key {.field files} is missing here.", key = "files")
+    }
+    return(study_files(study, part$files))
+  }
+  if (is.null(con)) {
+    abort_study(
+      study$source, at, "A table needs {.field connection} in the section {.field data}."
+    )
+  }
+  db_table(con, part$table, part$query)
+}
+
+# Opens the connection that a study names, read only where the engine knows that.
+open_connection <- function(name, call = NULL) {
+  path <- connections_path()
+  if (!file.exists(path)) {
+    abort_nubrek(c(
+      "The study names the connection {.val {name}}, and there is no file of connections.",
+      "x" = "Looked for {.file {path}}.",
+      "i" = "Name another by the environment variable {.envvar NUBREK_CONNECTIONS}."
+    ), "database", call = call)
+  }
+  known <- tryCatch(
+    yaml::yaml.load_file(path, eval.expr = FALSE),
+    error = \(e) abort_nubrek(c(
+      "The file of connections {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"
+    ), "database", call = call)
+  )
+  said <- known[[name]]
+  if (!is.list(said) || !checkmate::test_string(said$package)) {
+    abort_nubrek(c(
+      "There is no connection {.val {name}} in {.file {path}}.",
+      nearest_hint(name, names(known)),
+      "i" = "A connection has a {.field package} and what its driver needs."
+    ), "database", call = call)
+  }
+  check_values(said$package, names(database_drivers), "package", call)
+  need_package("DBI", "a database", call)
+  need_package(said$package, "a database", call)
+  driver <- database_drivers[[said$package]]
+  arguments <- lapply(said[names(said) != "package"], from_environment, path, call)
+  tryCatch(
+    do.call(DBI::dbConnect, c(list(driver$driver()), arguments, driver$only())),
+    error = \(e) abort_nubrek(c(
+      "The connection {.val {name}} cannot be opened.",
+      "x" = "The engine says: {.emph {gsub('\\\\s+', ' ', conditionMessage(e))}}"
+    ), "database", call = call)
+  )
+}
+
+# `{env: NAME}` is read from the environment.
+from_environment <- function(value, path, call) {
+  if (!is.list(value)) return(value)
+  name <- value$env
+  if (!checkmate::test_string(name) || is.na(Sys.getenv(name, NA))) {
+    abort_nubrek(c(
+      "{.file {path}} reads the environment.", "x" = "{.envvar {name %||% '?'}} is not set."
+    ), "database", call = call)
+  }
+  Sys.getenv(name)
+}
