@@ -27,8 +27,9 @@
 #'   that were looked at; of the judged half `mean`, of `others` (everybody else), their
 #'   `difference` with `lower`, `upper` (95 %); `shrunk`, the difference drawn towards the common
 #'   one of all groups judged; `adjusted_p`, one-sided, all together (Holm); `confirmed`, below
-#'   0.05 with an interval that leaves 0 out; `money_a_year`, the difference of all its customers in sales of a year where the target
-#'   counts sales or purchases in a window; `size_found`, `size_judged`, `mean_found`; `copies`,
+#'   0.05 with an interval that leaves 0 out; `money_a_year`, the difference of all its customers in
+#'   sales of a year where the target counts sales or purchases in a window; `size_found`,
+#'   `size_judged`, `mean_found`; `copies`,
 #'   near-copies that were left out; `restates`, a single level that nearly all of it has;
 #'   `sentence`. [as_audience()] makes a group an audience. The basis has `refused` attributes with
 #'   the reason, and `seen`, what can be seen at all with so many customers.

@@ -40,17 +40,6 @@ db_table <- function(con, table = NULL, query = NULL) {
   made
 }
 
-#' @export
-print.nubrek_db_table <- function(x, ...) {
-  rlang::check_dots_empty()
-  writeLines(c(
-    paste("A source in a database:", seen_text(x$name)), paste("Columns:", toString(seen_text(
-      x$columns
-    )))
-  ))
-  invisible(x)
-}
-
 quoted_table <- function(con, table) {
   parts <- strsplit(table, ".", fixed = TRUE)[[1L]]
   paste(vapply(parts, \(part) {

@@ -163,3 +163,14 @@ print.nubrek_result <- function(x, rows = default_rows(), ...) {
   told <- describe(x)
   print_result(x, told$heading, told$finding, told$table %||% x, rows, told$after)
 }
+
+#' @export
+print.nubrek_db_table <- function(x, ...) {
+  rlang::check_dots_empty()
+  writeLines(c(
+    paste("A source in a database:", seen_text(x$name)), paste("Columns:", toString(seen_text(
+      x$columns
+    )))
+  ))
+  invisible(x)
+}

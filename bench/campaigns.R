@@ -4,11 +4,12 @@
 library(nubrek)
 worlds <- as.integer(c(commandArgs(TRUE), 1000L)[[1L]])
 first <- as.Date("2024-01-01")
-contact <- first + 480L
 window <- 60L
-last <- 540L
+# The day of contact, and the last one; plans look at a longer history.
+contact <- first + 180L
+last <- 240L
 
-# Orders of `n` customers over a year and a half; those of `more` buy so many times more after the contact.
+# Orders of `n` customers from the first day to the last; those of `more` buy so many times more after the contact.
 orders_of <- function(n, more = 0, reached = logical(n)) {
   rate <- rgamma(n, 0.8, 0.8 / 0.02) # a day
   level <- rlnorm(n, 3, 0.7)
@@ -16,7 +17,9 @@ orders_of <- function(n, more = 0, reached = logical(n)) {
     k <- rpois(n, rate * (until - from + 1L))
     data.frame(who = rep(seq_len(n), k), day = sample(from:until, sum(k), TRUE))
   }
-  rows <- rbind(buy(rate, 0L, last), buy(more * reached / window, 481L, 480L + window))
+  rows <- rbind(buy(rate, 0L, last), buy(
+    more * reached / window, last - window + 1L, last
+  ))
   rows$paid <- round(rlnorm(nrow(rows), 0, 1.5) * level[rows$who], 2) + 0.01
   data.frame(
     who = sprintf("C%05d", rows$who), order = seq_len(nrow(rows)), day = first + rows$day,
@@ -95,10 +98,12 @@ rows <- vapply(names(cells), \(name) {
   seen <- colMeans(over(\(world) covered(world, a[[1]], a[[2]], a[[3]], a[[4]])))
   paste0("| ", name, " | ", paste(percent(seen), collapse = " | "), " |")
 }, "")
+tail <- colMeans(over(\(world) credited(world, 1500L)))
+contact <- first + 480L
+last <- 540L
 power <- c(mean(over(\(world) powered(world, 2000L, 0.5))), mean(
   over(\(world) powered(world, 3000L, 0.2))
 ))
-tail <- colMeans(over(\(world) credited(world, 1500L)))
 writeLines(c(
   "# Campaigns in worlds with a known effect", "",
   sprintf(
@@ -108,7 +113,7 @@ writeLines(c(
   "## How often 95 % intervals hold the truth, and how often an effect is seen", "",
   "| arms | held: purchases | held: sales | seen: purchases | seen: sales |",
   "|---|---|---|---|---|", rows, "",
-  "## Power", "",
+  "## Power, planned from sixteen months of history", "",
   "| promised | seen, 1,000 : 1,000 | seen, 2,400 : 600 |", "|---|---|---|",
   sprintf("| 80.0 %% | %s | %s |", percent(power[[1L]]), percent(power[[2L]])), "",
   "## A campaign that did nothing, to the longest silent", "",

@@ -248,7 +248,8 @@ test_that("a study's campaign goes to a target, in pseudonyms, and is measured w
     "discover:",
     "  back: {target: bought_again(within = 60), conditions: 1}",
     "campaigns:",
-    "  spring: {audience: slow rhythm, share: 0.5, days: 40, most: 5, file: s.json, pseudonyms: key}"
+    "  spring:",
+    "    {audience: slow rhythm, share: 0.5, days: 40, most: 5, file: s.json, pseudonyms: key}"
   ))
   put("key", "00112233445566778899aabbccddeeff")
   study <- file.path(folder, "study.yaml")

@@ -50,7 +50,9 @@ test_that("numbers, days and ids arrive as they are: zeros, long ids, cents, uni
     meanings(currency = "EUR")
   )
   expect_identical(nrow(customers(view)), 2L)
-  query <- db_table(con, query = "SELECT who, on_day, paid FROM sold WHERE who LIKE 'Z(o;%' OR n = 1")
+  query <- db_table(
+    con, query = "SELECT who, on_day, paid FROM sold WHERE who LIKE 'Z(o;%' OR n = 1"
+  )
   expect_identical(query$columns, c("who", "on_day", "paid"))
   expect_identical(fetch_table(query)$who, "007")
 })
@@ -123,7 +125,9 @@ test_that("a study names a connection, whose secrets stand elsewhere, and sees n
   # kept, and made again where the tables have other rows
   kept <- study("till", "  keep: ledger")
   n <- length(study_ledger(kept)$orders$sales)
-  DBI::dbExecute(con, "INSERT INTO orders VALUES ('C01', 'R999', '2025-08-01', '5', 'paid', 'Mill')")
+  DBI::dbExecute(
+    con, "INSERT INTO orders VALUES ('C01', 'R999', '2025-08-01', '5', 'paid', 'Mill')"
+  )
   expect_identical(length(study_ledger(kept)$orders$sales), n + 1L)
   # the study's own connection cannot write
   only <- open_connection("till")
