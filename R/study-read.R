@@ -148,10 +148,8 @@ kept_study_ledger <- function(study, folder) {
 # What the ledger of a study depends on: what the study says of it, and the place, size and time of
 # its files.
 study_fingerprint <- function(study) {
-  files <- unlist(lapply(
-    study_files(study, unlist(lapply(study$data[names(study$data) != "keep"], files_named))),
-    expand_glob
-  ))
+  named <- unlist(lapply(study$data[names(study$data) != "keep"], files_named))
+  files <- as.character(unlist(lapply(study_files(study, named), expand_glob)))
   rlang::hash(list(
     as.character(utils::packageVersion("nubrek")),
     study$data,
@@ -172,7 +170,7 @@ database_marks <- function(study) {
   parts <- Filter(\(part) is.list(part) && !is.null(part$table %||% part$query), parts)
   lapply(parts, \(part) {
     source <- db_table(con, part$table, part$query)
-    date <- part$columns[["date"]]
+    date <- as.list(part$columns)$date
     latest <- if (length(date) == 1L && date %in% source$columns) {
       sprintf(", MAX(%s)", DBI::dbQuoteIdentifier(con, date))
     }
