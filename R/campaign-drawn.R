@@ -3,7 +3,7 @@
 # The drawn customers in the ledger of today: `code` (missing where the id is gone), `arm`, and what
 # is not as planned.
 drawn_now <- function(ledger, campaign) {
-  id <- resolve_aliases(campaign$customer, alias_lookup(ledger$source$aliases))
+  id <- resolve_aliases(campaign$customer, ledger$aliases)
   code <- ledger_codes(ledger, id)
   # who was drawn under two ids counts once, as contacted if one of them was
   whose <- code
@@ -53,7 +53,7 @@ responded_to <- function(ledger, campaign, ids) {
 # A campaign kept in pseudonyms, with the ids of the ledger (also those that aliases replaced).
 with_ids <- function(campaign, ledger, key) {
   if (!isTRUE(basis_of(campaign, "pseudonyms"))) return(campaign)
-  ids <- c(ledger_ids(ledger), names(alias_lookup(ledger$source$aliases)))
+  ids <- c(ledger_ids(ledger), names(ledger$aliases))
   place <- match(campaign$customer, pseudonyms(ids, key))
   if (all(is.na(place))) {
     abort_nubrek(c(

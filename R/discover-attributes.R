@@ -11,9 +11,13 @@ search_attributes <- function(ledger, using, codes, start, more, least, call) {
     check_values(using, names(words), "using", call = call)
     words <- words[using]
   }
-  found <- Map(\(name, word) {
-    one_attribute(name, word, ledger, codes, more, least)
-  }, names(words), words)
+  scope <- audience_scope(ledger, more)
+  nodes <- lapply(words, parse_rule)
+  ask_lines_once(nodes, words, scope)
+  found <- Map(\(name, word, node) {
+    scope$text <- word
+    one_attribute(name, word, work_rule(node, scope), ledger, codes, least)
+  }, names(words), words, nodes)
   Filter(Negate(is.null), found)
 }
 
@@ -35,16 +39,11 @@ offered_words <- function(ledger, start) {
   )
 }
 
-one_attribute <- function(name, word, ledger, codes, more, least) {
-  scope <- audience_scope(ledger, more)
-  scope$text <- word
-  value <- work_rule(parse_rule(word), scope)
+one_attribute <- function(name, word, value, ledger, codes, least) {
   x <- value$x[codes]
   if (value$type == "date") return(number_bins(name, days_word(word), day_age(ledger, x)))
-  if (value$type %in% c("number", "truth")) {
-    if (value$type == "truth") return(level_bins(name, word, x, least))
-    return(number_bins(name, word, as.double(x)))
-  }
+  if (value$type == "number") return(number_bins(name, word, as.double(x)))
+  if (value$type == "truth") return(level_bins(name, word, x, least))
   text_attribute(name, word, as.character(x), ledger, least)
 }
 

@@ -109,9 +109,10 @@ check_search <- function(said, call) {
   throw_unless(checkmate::check_character(said$even_if), "even_if", call)
 }
 
-# The part in which each customer is judged, by a draw from seed and id alone; 0 in none.
+# The part in which each customer is judged, by a draw from seed and id alone; 0 in none. It knows
+# nothing of the draws of campaigns, whose arms would else lie in one half.
 parts_of <- function(ids, folds, seed) {
-  draw <- keyed_draws(ids, seed)
+  draw <- keyed_draws(paste("judged", ids), seed)
   if (folds == 1L) return(as.integer(draw >= 0.5))
   as.integer(floor(draw * folds)) + 1L
 }

@@ -68,9 +68,7 @@ contact_rows <- function(cells, columns, ledger, dates, call) {
       "x" = "Row {which(named)[[bad]]} of the contacts says {.val {cells$day[[bad]]}}."
     ), "dates", call = call)
   }
-  rows <- list(
-    customer = resolve_aliases(cells$customer, alias_lookup(ledger$source$aliases)), day = day
-  )
+  rows <- list(customer = resolve_aliases(cells$customer, ledger$aliases), day = day)
   for (name in intersect(c("campaign", "offer"), names(cells))) {
     rows[[name]] <- ifelse(is_blank(cells[[name]]), NA_character_, cells[[name]])
   }

@@ -71,6 +71,7 @@ open_ledger <- function(
   for (name in names(bands)) {
     band_values(ledger, name)
   } # a band that cannot be cut is said now
+  if (length(lookup) > 0L) ledger$aliases <- lookup
   ledger$source <- c(list(orders = located(orders)), origin)
   ledger
 }

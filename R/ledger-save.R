@@ -91,6 +91,9 @@ ledger_tables <- function(ledger) {
     remarks = remarks(ledger)
   )
   tables$contacts <- ledger$contacts
+  if (!is.null(ledger$aliases)) {
+    tables$aliases <- list(id = names(ledger$aliases), main = unname(ledger$aliases))
+  }
   tables
 }
 
@@ -151,6 +154,7 @@ ledger_facts <- function(ledger) {
     meaning = meaning,
     made_from = ledger$made_from,
     contacts = !is.null(ledger$contacts),
+    aliases = !is.null(ledger$aliases),
     bands = lapply(ledger$bands, \(b) list(from = b$from, breaks = as.list(b$breaks), as = b$as))
   )
 }
@@ -260,6 +264,10 @@ ledger_of <- function(read, facts, path) {
   ), remarks = as.data.frame(read("remarks")), class = c("nubrek_memory", "nubrek_ledger"))
   for (name in c("outside", "made_from")) {
     if (!is.null(facts[[name]])) ledger[[name]] <- facts[[name]]
+  }
+  if (isTRUE(facts$aliases)) {
+    known <- read("aliases")
+    ledger$aliases <- stats::setNames(known$main, known$id)
   }
   if (isTRUE(facts$contacts)) ledger$contacts <- as.list(read("contacts"))
   if (!is.null(facts$source)) ledger$source <- saved_source(facts$source, read, path)

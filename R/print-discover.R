@@ -49,8 +49,8 @@ groups_face <- function(x, rules = FALSE) {
   rows <- rows[groups_told(x), ]
   yes <- basis_of(x, "yes")
   size <- if (yes) 100 else 1
-  rows$interval <- paste0(
-    signed(size * rows$lower), " to ", signed(size * rows$upper), if (yes) " points"
+  rows$interval <- sprintf(
+    "%s to %s%s", signed(size * rows$lower), signed(size * rows$upper), if (yes) " points" else ""
   )
   columns <- c(
     if (rules) "words" else "group", "customers", "mean", "others", "interval", "shrunk",

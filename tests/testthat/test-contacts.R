@@ -63,6 +63,16 @@ test_that("contacts stay with a ledger that is sliced, saved and takes more orde
     add_contacts(data.frame(customer = "A", day = as.Date("2024-03-02"))) |>
     append_orders(data.frame(who = "C", day = "2024-04-01", paid = 7))
   expect_identical(contact_history(more)$contacts, 1L)
+  # aliases are followed also by a ledger that was kept without its exports
+  merged <- open_ledger(
+    data.frame(who = c("A", "B"), day = c("2024-03-01", "2024-03-02"), paid = 5),
+    column_map("who", "day", sales = "paid"), meanings(currency = "EUR"),
+    aliases = attribute_table(data.frame(id = "B", main = "A"), "id", c(same_as = "main"))
+  )
+  folder <- withr::local_tempfile()
+  save_ledger(merged, folder, exports = FALSE)
+  again <- add_contacts(open_ledger(folder), data.frame(customer = "B", day = "2024-03-02"))
+  expect_identical(audience(again, contacted())$customer, "A")
 })
 
 test_that("contacts that cannot be read are refused with their row", {

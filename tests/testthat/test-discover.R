@@ -161,7 +161,7 @@ test_that("a planted group is found, judged on others, refuses leaks, and become
     ledger, rule = c(basis_of(found, "population"), "sales(from = \"2024-01-01\") > -1")
   )
   spent <- all[["sales(from = \"2024-01-01\")"]]
-  judged <- keyed_draws(all$customer, 1L) >= 0.5
+  judged <- parts_of(all$customer, 1L, 1L) == 1L
   inside <- all$customer %in% chosen$customer
   expect_equal(one$mean, mean(spent[inside & judged]))
   expect_equal(one$others, mean(spent[!inside & judged]))
