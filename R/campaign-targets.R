@@ -9,8 +9,8 @@
 #'   * `slow rhythm`: the tenth with the fewest visits a year among those with three purchases;
 #'   * `falling`: in the year before last among the best three of ten buyers, in the last year below
 #'   that mark;
-#'   * `value at risk`, where a forecast is given: among the best fifth by value to come, and more
-#'   likely gone than not;
+#'   * `value at risk`, where a forecast is given: among the best fifth by what they would bring if
+#'   they are still there, and more likely gone than not;
 #'   * `best in each group`, where an attribute is given.
 #'
 #' A tail that was chosen for being low comes back by itself. How much is told at once, from
@@ -152,11 +152,13 @@ falling_recipe <- function(ledger) {
   )))
 }
 
+# What customers would bring if they are still there, beside how doubtful that is.
 risk_recipe <- function(forecast) {
   columns <- forecast_columns(forecast)
-  cut <- signif(stats::quantile(columns$value, 0.8, names = FALSE), 3L)
+  worth <- columns$value / columns$active
+  cut <- signif(stats::quantile(worth, 0.8, names = FALSE, na.rm = TRUE), 3L)
   list(`value at risk` = list(
-    rule = c(sprintf("value >= %s", format(cut)), "active < 0.5"), with = list(columns)
+    rule = c(sprintf("value / active >= %s", format(cut)), "active < 0.5"), with = list(columns)
   ))
 }
 

@@ -224,6 +224,16 @@ test_that("targets have the rules they say, and a chosen tail comes back by itse
   best <- one_target(targets, "best in each group")
   expect_gte(nrow(best), 10L)
   expect_true(is.na(targets$after[[5L]]))
+  people <- customers(ledger)$customer
+  told <- data.frame(customer = people)
+  told[forecast_words] <- 1
+  told$active <- seq(0.01, 1, length.out = nrow(told))
+  told$value <- rev(seq_along(people)) * told$active
+  risk <- risk_recipe(told)[[1L]]
+  at_risk <- audience(ledger, rule = risk$rule, with = risk$with)
+  # worth falls along the list while the chance of being there rises: the best fifth is at risk
+  expect_equal(nrow(at_risk) / length(people), 0.2, tolerance = 0.02)
+  expect_true(all(at_risk$customer %in% people[seq_len(length(people) / 4)]))
   due <- one_target(targets, "second purchase due")
   range <- as.integer(regmatches(basis_of(due, "rule")[[2L]], gregexpr("[0-9]+", basis_of(
     due, "rule"
