@@ -45,8 +45,10 @@ planted <- function(seed, share, effect, conditions) {
   }
   y <- rnorm(20000L) + effect * inside
   found <- search(world$bins, y, seed, 100)
+  # the truth of those who are judged: among those who found a group more of it is planted
+  judged <- nubrek:::parts_of(seq_along(y), 1L, seed) == 1L
   truth <- vapply(found$members, \(rows) {
-    mean(inside[rows]) - mean(inside[!rows])
+    mean(inside[rows & judged]) - mean(inside[!rows & judged])
   }, 0) * effect
   alike <- vapply(found$members, \(rows) sum(rows & inside) / sum(rows | inside), 0)
   hit <- found$p < 0.05 & alike >= 0.4
