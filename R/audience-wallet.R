@@ -93,6 +93,7 @@ wallet_share <- function(
 
 # The rows of a panel with plain columns; money in whole cents.
 panel_rows <- function(panel, columns, decimal_mark, call = rlang::caller_env()) {
+  panel <- fetched(panel, call)
   if (is.character(panel)) {
     read <- read_source(panel, file_format())
     table <- as.data.frame(lapply(read$table, as.character), optional = TRUE)

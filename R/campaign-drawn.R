@@ -44,10 +44,15 @@ drawn_now <- function(ledger, campaign) {
 
 # Who of these responded to the campaign; NULL where the contacts do not tell.
 responded_to <- function(ledger, campaign, ids) {
-  rows <- ledger$contacts
-  mine <- which(rows$campaign == basis_of(campaign, "name"))
-  if (length(mine) == 0L || is.null(rows$responded)) return(NULL)
-  ids %in% rows$customer[mine][rows$responded[mine]]
+  rows <- contacts_of_campaign(ledger, campaign)
+  if (is.null(rows$responded)) return(NULL)
+  ids %in% rows$customer[rows$responded]
+}
+
+# The ledger's contacts that bear the name of the campaign; NULL where there are none.
+contacts_of_campaign <- function(ledger, campaign) {
+  mine <- which(ledger$contacts$campaign == basis_of(campaign, "name"))
+  if (length(mine) > 0L) lapply(ledger$contacts, `[`, mine)
 }
 
 # A campaign kept in pseudonyms, with the ids of the ledger (also those that aliases replaced).
@@ -67,10 +72,9 @@ with_ids <- function(campaign, ledger, key) {
 
 # Whether those who were to be contacted were, as far as the ledger's contacts tell.
 contact_check <- function(ledger, campaign, drawn) {
-  rows <- ledger$contacts
-  mine <- which(rows$campaign == basis_of(campaign, "name"))
-  if (length(mine) == 0L) return(NULL)
-  reached <- drawn$id %in% rows$customer[mine]
+  rows <- contacts_of_campaign(ledger, campaign)
+  if (is.null(rows)) return(NULL)
+  reached <- drawn$id %in% rows$customer
   held <- drawn$arm == "held back"
   told <- c(
     if (any(reached & held)) {

@@ -31,7 +31,15 @@ campaign_history <- function(ledger, campaigns, outcome = "sales", level = 0.95,
   )
   each <- lapply(campaign_files(campaigns), open_campaign)
   names(each) <- vapply(each, \(one) basis_of(one, "name"), "")
-  history_of(ledger, each, outcome, level, key)
+  found <- lapply(each, \(one) {
+    tryCatch(
+      measure_campaign(
+        ledger, one, outcomes = outcomes_with(one, outcome), level = level, key = key
+      ),
+      nubrek_error = identity
+    )
+  })
+  history_of(ledger, each, found, outcome, level)
 }
 
 # Files of a folder that are campaigns; a file that is named must be one.
@@ -47,20 +55,13 @@ campaign_files <- function(paths, call = rlang::caller_env()) {
   files[ours]
 }
 
-history_of <- function(ledger, campaigns, outcome, level = 0.95, key = NULL) {
-  found <- lapply(campaigns, \(one) {
-    tryCatch(
-      measure_campaign(
-        ledger, one, outcomes = outcomes_with(one, outcome), level = level, key = key
-      ),
-      nubrek_error = identity
-    )
-  })
+# Campaigns with what was `found` of each: its effects, or the error that says why not.
+history_of <- function(ledger, campaigns, found, outcome, level) {
   rows <- do.call(rbind, Map(history_row, campaigns, found, outcome))
   rows$together <- with_common(rows, level)
   rows <- rows[order(-as.integer(rows$day), rows$campaign), ]
   new_result(
-    as.list(rows[setdiff(names(rows), "freedom")]),
+    as.list(rows),
     "campaigns",
     ledger,
     carried(ledger),

@@ -67,10 +67,7 @@ campaign_parts <- list(
     "history",
     "all campaigns with what came of them",
     "campaigns",
-    make = \(study, ledger) {
-      campaigns <- lapply(held_campaigns(study), open_campaign)
-      history_of(ledger, campaigns, "sales", key = study_key_of(study, names(campaigns)))
-    },
+    make = \(study, ledger, effects) study_history(study, ledger, effects),
     wanted = \(study) length(held_campaigns(study)) > 0L,
     figure = \(x) 2.4 + 0.5 * nrow(x),
     report = \(run) if (nrow(run$history) > 1L) report_history(run)
@@ -211,10 +208,9 @@ held_campaigns <- function(study) {
 }
 
 # The file of the key, where a campaign is kept in pseudonyms by one.
-study_key_of <- function(study, names) {
-  keys <- unlist(lapply(study$campaigns[names], `[[`, "pseudonyms"))
-  keys <- setdiff(keys, "environment")
-  if (length(keys) > 0L) study_files(study, keys[[1L]])
+study_key_of <- function(study, name) {
+  key <- setdiff(study$campaigns[[name]]$pseudonyms, "environment")
+  if (length(key) > 0L) study_files(study, key)
 }
 
 study_effects <- function(study, ledger) {
@@ -235,6 +231,18 @@ study_effects <- function(study, ledger) {
     basis = list(kinds = effect_kinds),
     effects = effects
   )
+}
+
+# What was measured stands in the effects; of the others, why not.
+study_history <- function(study, ledger, effects) {
+  campaigns <- lapply(held_campaigns(study), open_campaign)
+  found <- lapply(stats::setNames(nm = names(campaigns)), \(name) {
+    attr(effects, "effects")[[name]] %||% tryCatch(
+      measure_campaign(ledger, campaigns[[name]], key = study_key_of(study, name)),
+      nubrek_error = identity
+    )
+  })
+  history_of(ledger, campaigns, found, "sales", 0.95)
 }
 
 effect_columns <- c(

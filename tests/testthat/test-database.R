@@ -55,6 +55,12 @@ test_that("numbers, days and ids arrive as they are: zeros, long ids, cents, uni
   )
   expect_identical(query$columns, c("who", "on_day", "paid"))
   expect_identical(fetch_table(query)$who, "007")
+  panel <- data.frame(customer = c("A", "B"), seller = c("we", "they"), money = c(30.5, 20))
+  DBI::dbWriteTable(con, "panel", panel)
+  expect_equal(
+    lapply(wallet_share(db_table(con, "panel"), "we"), identity),
+    lapply(wallet_share(panel, "we"), identity)
+  )
 })
 
 test_that("queries are one SELECT, names are quoted, and nothing is written", {
