@@ -210,7 +210,7 @@ climb_purchases <- function(model, packed, penalty, count = packed$count, from =
   upper <- bounds$upper
   if (is.null(from)) {
     from <- climb_starts(model, packed, count)
-    part <- if (n > 30000L) sort(with_seed(1L, sample.int(n, 10000L)))
+    part <- if (n > 4000L) sort(with_seed(1L, sample.int(n, min(10000L, n %/% 4L))))
     best <- climb(
       purchase_likelihood(model, packed, penalty, count, part),
       from,

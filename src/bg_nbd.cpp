@@ -102,9 +102,10 @@ class BgNbd final : public PurchaseModel {
 
   void draw(const double* q, double horizon, Stream& gen,
             std::vector<double>& times) const override {
-    const double lambda = gen.gamma(q[0], q[1]), p = gen.beta(q[2], q[3]);
-    if (!(lambda > 0)) return;
-    for (double t = gen.exponential(lambda); t <= horizon; t += gen.exponential(lambda)) {
+    double t = gen.lomax(q[0], q[1]);  // most buy nothing more: no rate need be drawn to know it
+    if (t > horizon) return;
+    const double lambda = gen.gamma(q[0] + 1, q[1] + t), p = gen.beta(q[2], q[3]);
+    for (; t <= horizon; t += gen.exponential(lambda)) {
       times.push_back(t);
       if (gen.unit() < p) return;
     }

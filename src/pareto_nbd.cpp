@@ -172,11 +172,12 @@ class ParetoNbd final : public PurchaseModel {
 
   void draw(const double* q, double horizon, Stream& gen,
             std::vector<double>& times) const override {
-    const double lambda = gen.gamma(q[0], q[1]), mu = gen.gamma(q[2], q[3]);
-    const double end = mu > 0 ? std::min(horizon, gen.exponential(mu)) : horizon;
-    if (!(lambda > 0)) return;
-    for (double t = gen.exponential(lambda); t <= end; t += gen.exponential(lambda))
-      times.push_back(t);
+    double t = gen.lomax(q[0], q[1]);  // most buy nothing more: no rate need be drawn to know it
+    if (t > horizon) return;
+    const double end = std::min(horizon, gen.lomax(q[2], q[3]));
+    if (t > end) return;
+    const double lambda = gen.gamma(q[0] + 1, q[1] + t);
+    for (; t <= end; t += gen.exponential(lambda)) times.push_back(t);
   }
 
   std::vector<std::vector<double>> starts(double rate, double span) const override {

@@ -4,7 +4,8 @@
 library(testthat)
 library(nubrek)
 # loaded once for all jobs, not once in each
-for (package in c("ggplot2", "htmltools", "optparse", "yaml", "scales", "withr", "openxlsx")) {
+shared <- c("ggplot2", "htmltools", "openxlsx", "optparse", "pkgload", "scales", "withr", "yaml")
+for (package in shared) {
   requireNamespace(package, quietly = TRUE)
 }
 options(width = 100, cli.num_colors = 1L)
@@ -17,20 +18,20 @@ if (length(files) == 0L) {
   quit(status = 1L)
 }
 
-# The run of the demo world is made once, beside the files that need none; those that do wait for
-# it. The long ones begin.
+# The run of the demo world is made once, beside the files that need none; those that do begin when
+# it is there. The long ones go first.
 uses_demo <- vapply(
   file.path(folder, files), \(f) any(grepl("(pellmere|demo_run)[(][)]", readLines(f))), NA
 )
 length_of <- file.size(file.path(folder, files)) +
   1e5 * (files %in% c("test-ledger-proof.R", "test-worth.R", "test-command.R"))
 files <- files[order(uses_demo, -length_of)]
+uses_demo <- sort(uses_demo)
 make_demo <- "the run of the demo world"
 jobs <- c(if (any(uses_demo)) make_demo, files)
-Sys.setenv(NUBREK_DEMO_RUN = if (any(uses_demo)) tempfile("demo-", fileext = ".rds") else "")
 
 run_job <- function(job) {
-  if (job == make_demo) return(share_demo_run())
+  if (job == make_demo) return(make_demo_world())
   pattern <- paste0("^", gsub("^test-|[.]R$", "", job), "$")
   output <- capture.output(
     results <- test_dir(
@@ -49,24 +50,40 @@ run_job <- function(job) {
   table
 }
 
-# Whatever happens to it, those who wait are not left waiting.
-share_demo_run <- function() {
-  to <- Sys.getenv("NUBREK_DEMO_RUN")
+make_demo_world <- function() {
   helper <- new.env(parent = asNamespace("nubrek"))
   sys.source(file.path(folder, "helper-simulate.R"), helper)
-  made <- tryCatch(helper$make_demo_run(tempfile("demo-")), error = \(e) {
+  tryCatch(helper$make_demo_run(tempfile("demo-")), error = \(e) {
     cat("The demo world did not run:", conditionMessage(e), "\n")
-    NULL
   })
-  saveRDS(made, paste0(to, ".part"), compress = FALSE)
-  file.rename(paste0(to, ".part"), to)
-  data.frame()
 }
 
-cores <- if (.Platform$OS.type == "unix") max(1L, min(8L, parallel::detectCores())) else 1L
-tables <- parallel::mclapply(jobs, run_job, mc.cores = cores, mc.preschedule = FALSE)
+# Jobs run in children that know what is known when they start: the demo world, once it is made.
+run_jobs <- function(jobs, waiting) {
+  cores <- max(1L, min(8L, parallel::detectCores()))
+  running <- done <- list()
+  while (length(jobs) > 0L || length(running) > 0L) {
+    ready <- jobs[!jobs %in% waiting | !make_demo %in% c(jobs, names(running))]
+    for (job in utils::head(ready, cores - length(running))) {
+      running[[job]] <- parallel::mcparallel(run_job(job), name = job)
+      jobs <- setdiff(jobs, job)
+    }
+    came <- parallel::mccollect(running, wait = FALSE, timeout = 1)
+    done[names(came)] <- came
+    running[names(came)] <- NULL
+    if (make_demo %in% names(came)) options(nubrek.demo_run = came[[make_demo]])
+  }
+  done
+}
+
+tables <- if (.Platform$OS.type == "unix") {
+  run_jobs(jobs, files[uses_demo])
+} else {
+  sapply(files, run_job, simplify = FALSE)
+}
+tables[[make_demo]] <- NULL
 lost <- !vapply(tables, is.data.frame, NA)
-for (job in jobs[lost]) {
+for (job in names(tables)[lost]) {
   cat("The tests did not come to an end:", job, "\n")
 }
 results <- do.call(rbind, tables[!lost])

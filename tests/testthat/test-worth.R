@@ -258,9 +258,9 @@ test_that(
     history <- simulate(
       purchase_model("pareto-nbd", c(r = 0.9, alpha = 8, s = 0.6, beta = 12)),
       seed = 2,
-      history = data.frame(span = rep(60, 605))
+      history = data.frame(span = rep(60, 4005))
     )
-    rates <- group_rates(history, rep(c("many", "more", "few"), c(300, 300, 5)), "pareto-nbd")
+    rates <- group_rates(history, rep(c("many", "more", "few"), c(2000, 2000, 5)), "pareto-nbd")
     expect_lt(max(abs(rates$effect)), 0.1) # all alike: nothing but noise
     expect_error(value_by(pellmere()$ledger, "nothing"), class = "nubrek_error_attribute")
   }
