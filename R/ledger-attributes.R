@@ -34,21 +34,21 @@ band_maker <- function(ledger, name, makers) {
 }
 
 plain_makers <- function(ledger) {
-  lines <- ledger$lines
-  delayedAssign("first", first_purchase_line(ledger))
-  delayedAssign("latest", last_line(ledger))
+  lines <- line_names(ledger)
+  first <- once_in_memory(ledger, first_purchase_line)
+  latest <- once_in_memory(ledger, last_line)
   makers <- lapply(as.list(ledger$attributes), \(x) \() x)
-  shown <- setdiff(names(lines), c(
-    "number", "sales", "return_of", ".quantity", ".cost", ".discount"
-  ))
+  shown <- setdiff(lines, c("number", "sales", "return_of", ".quantity", ".cost", ".discount"))
   for (name in shown) {
-    makers[[paste0("first_", name)]] <- line_maker(lines, name, \() first)
+    makers[[paste0("first_", name)]] <- line_maker(ledger, name, first)
   }
   for (name in setdiff(shown, c("product", "category", "channel", names(makers)))) {
-    makers[[name]] <- line_maker(lines, name, \() latest)
+    makers[[name]] <- line_maker(ledger, name, latest)
   }
-  if (".discount" %in% names(lines)) {
-    makers$first_discount_share <- \() first_discount_share(ledger, first)
+  if (".discount" %in% lines) {
+    makers$first_discount_share <- \() {
+      by_customer(ledger, \(part, codes) first_discount_share(part, first(part)))
+    }
   }
   makers$cohort <- \() label_of_day(first_purchase_day(ledger), ledger_clock(ledger))
   if (!is.null(ledger$meaning$registered)) {
@@ -59,9 +59,18 @@ plain_makers <- function(ledger) {
   makers
 }
 
-line_maker <- function(lines, name, place) {
+line_maker <- function(ledger, name, place) {
   force(name)
-  \() as.character(lines[[name]][place()])
+  \() by_customer(ledger, \(part, codes) as.character(part$lines[[name]][place(part)]))
+}
+
+# What is found in a part, found once where the one part is the ledger itself.
+once_in_memory <- function(ledger, find) {
+  known <- NULL
+  \(part) {
+    if (!inherits(ledger, "nubrek_memory")) return(find(part))
+    known <<- known %||% find(part)
+  }
 }
 
 # For each customer the row in `lines` of the largest line of the first purchase (earliest of

@@ -144,8 +144,8 @@ find_duplicates <- function(read, rows, has_line_id, policy) {
 }
 
 # An order of at least two different lines that stands again as a whole, and, in a file that was
-# exported twice, also one of equal lines only.
-whole_orders_again <- function(read, units, again) {
+# exported twice, also one of equal lines only. `different` is how many orders have different lines.
+whole_orders_again <- function(read, units, again, different = NULL) {
   several <- tabulate(units$unit[-again], units$n) > 1L # orders with different lines
   hit <- logical(units$n)
   hit[units$unit[again]] <- TRUE
@@ -164,13 +164,14 @@ whole_orders_again <- function(read, units, again) {
     by = .unit
   ]
   twice <- unique(part[.times > 1L & several[.unit], .(.unit, times = .times)])
-  exported <- export_times(twice$times, sum(several))
+  different <- different %||% sum(several)
+  exported <- export_times(twice$times, different)
   part[!several[.unit] & .times == 1L & .copies %% exported == 0L, .times := exported]
   extra <- part$.copy > part$.copies / part$.times
   list(
     duplicate = part$.place[extra],
     suspect = part$.place[!extra & part$.copy > 1L],
-    exported_twice = if (exported > 1L) c(orders = nrow(twice), of = sum(several))
+    exported_twice = if (exported > 1L) c(orders = nrow(twice), of = different)
   )
 }
 

@@ -16,6 +16,9 @@
 #'   them aside.
 #' @param bands `[list]` Named [band()]s: numbers and dates cut into groups for breakdowns.
 #' @param format `[nubrek_format]` From [file_format()].
+#' @param workspace `[character(1)]` For orders from [db_table()]: they stay in the database, and are
+#'   folded there into orders, lines and purchase days in tables of a schema of this name, or in
+#'   `"temporary"` ones, which go with the connection. Default `NULL`: the rows are fetched.
 #' @return A `nubrek_ledger`. Its parts are read through functions: [audit()], [set_aside()],
 #'   [customers()], [prove_totals()], [remarks()], [identity_suspects()], [identified_share()].
 #'   Money inside is whole minor units, so sums agree exactly. Invariant: rows in = rows kept + rows
@@ -36,10 +39,9 @@
 #' @export
 open_ledger <- function(
   orders, columns, meaning = meanings(), customers = NULL, products = NULL, aliases = NULL,
-  joins = list(), rates = NULL, bands = list(), format = file_format()
+  joins = list(), rates = NULL, bands = list(), format = file_format(), workspace = NULL
 ) {
   if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
-  orders <- fetched(orders)
   if (inherits(joins, "nubrek_join")) joins <- list(joins)
   origin <- list(
     columns = columns,
@@ -51,6 +53,10 @@ open_ledger <- function(
     format = format
   )
   check_opening(origin, meaning, bands)
+  if (!is.null(workspace)) {
+    return(open_in_database(orders, workspace, origin, meaning, bands, rlang::current_env()))
+  }
+  orders <- fetched(orders)
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   intake <- take_in_orders(orders, columns, meaning, lookup, joins, rates, format)
@@ -176,7 +182,13 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     returns = formed$moved
   ), class = c("nubrek_memory", "nubrek_ledger"))
   attr(ledger, "remarks") <- ledger_remarks(
-    formed, intake, aside, ledger$intake$identified, start, as_of, meaning
+    formed,
+    intake,
+    told_of_rows(formed, intake, aside),
+    ledger$intake$identified,
+    start,
+    as_of,
+    meaning
   )
   fill_purchases(ledger)
 }

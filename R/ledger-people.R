@@ -7,7 +7,7 @@ ledger_customers <- function(ledger, columns = "customer", codes = NULL) {
 }
 
 #' @export
-ledger_customers.nubrek_memory <- function(ledger, columns = "customer", codes = NULL) {
+ledger_customers.nubrek_ledger <- function(ledger, columns = "customer", codes = NULL) {
   known <- if (any(columns != "customer")) known_attributes(ledger, columns)
   found <- lapply(stats::setNames(nm = columns), \(name) {
     values <- if (name == "customer") ledger$ids else known[[name]]
@@ -38,9 +38,47 @@ ledger_rows <- function(ledger, part, columns, codes = NULL, from = NULL, until 
 }
 
 #' @export
-ledger_rows.nubrek_memory <- function(
+ledger_rows.nubrek_ledger <- function(
   ledger, part, columns, codes = NULL, from = NULL, until = NULL, at = NULL
 ) {
+  stand <- rows_stand(ledger, part)
+  wanted <- if (!is.null(codes)) replace(logical(n_customers(ledger)), codes, TRUE)
+  found <- each_part(ledger, \(one, own) {
+    here <- stand(one[[part]]$customer, own)
+    mine <- of_part(wanted, own)
+    rows <- rows_between(
+      one, part, columns, if (!is.null(mine)) which(mine), from, until,
+      if (!is.null(at) && !is.null(own)) which(here %in% at) else at
+    )
+    if (is.null(own)) return(rows)
+    if (!is.null(rows$customer)) rows$customer <- own[rows$customer]
+    rows$row <- here[rows$row]
+    rows
+  })
+  if (length(found) == 1L) return(found[[1L]])
+  rows <- lapply(stats::setNames(nm = names(found[[1L]])), \(name) {
+    do.call(c, lapply(found, `[[`, name))
+  })
+  sorting <- if (is.null(at)) order(rows$row) else match(at, rows$row)
+  lapply(rows, `[`, sorting)
+}
+
+# Where the rows of a part of the ledger stand in the whole, by customer: a function of the
+# customers of the rows of one part, and of these customers' codes.
+rows_stand <- function(ledger, what) {
+  if (what == "lines") return(\(customer, codes) seq_along(customer))
+  starts <- NULL
+  \(customer, codes) {
+    if (is.null(codes)) return(seq_along(customer))
+    if (is.null(starts)) {
+      n <- by_customer(ledger, \(part, codes) tabulate(part[[what]]$customer, n_customers(part)))
+      starts <<- cumsum(c(0, n))
+    }
+    starts[codes[customer]] + sequence(rle(customer)$lengths)
+  }
+}
+
+rows_between <- function(ledger, part, columns, codes, from, until, at) {
   rows <- as.list(ledger[[part]])
   if (!is.null(at)) return(c(lapply(rows[columns], `[`, at), list(row = at)))
   if (is.null(codes) && is.null(from) && is.null(until)) {
@@ -60,7 +98,12 @@ ledger_rows.nubrek_memory <- function(
 
 # The same ledger with the purchase days of these customers alone, for what looks at histories.
 only_customers <- function(ledger, codes) {
-  columns <- c("customer", "day", "sales")
-  ledger$days <- ledger_rows(ledger, "days", columns, codes)[columns]
-  ledger
+  wanted <- replace(logical(n_customers(ledger)), codes, TRUE)
+  change_parts(ledger, \(part, own) {
+    columns <- c("customer", "day", "sales")
+    part$days <- rows_between(part, "days", columns, which(of_part(wanted, own)), NULL, NULL, NULL)[
+      columns
+    ]
+    part
+  })
 }

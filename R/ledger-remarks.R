@@ -1,8 +1,9 @@
 # What the ledger has to say about its data.
 
-ledger_remarks <- function(formed, intake, aside, identified, start, as_of, meaning) {
+# `told` are the counts that stand behind them, see `told_of_rows()`.
+ledger_remarks <- function(formed, intake, told, identified, start, as_of, meaning) {
   all_remarks(
-    order_as_customer_remark(formed, intake),
+    order_as_customer_remark(told, intake),
     reading_remark(intake),
     exported_twice_remark(intake),
     if (is.null(meaning$history_start)) {
@@ -11,13 +12,35 @@ ledger_remarks <- function(formed, intake, aside, identified, start, as_of, mean
         "history_start if the export begins on another day."
       ), start))
     },
-    lone_day_remark(distinct_days(formed$orders$day), as_of),
+    lone_day_remark(told$days, as_of),
     formed_remarks(formed),
     returns_remark(formed$moved, meaning),
-    money_remarks(intake, aside),
+    money_remarks(told, intake),
     conflicts_remark(intake, meaning),
-    partly_kept_remark(intake, aside),
+    partly_kept_remark(told, intake),
     identified_remark(identified)
+  )
+}
+
+# What remarks need to know of the rows: orders and customers with one, whether the customers' ids
+# are those of orders, the days, lines rounded and converted, suspects, orders partly kept.
+told_of_rows <- function(formed, intake, aside) {
+  orders <- formed$orders
+  rounded <- !intake$rounded %in% aside$rows
+  suspects <- setdiff(intake$suspects, aside$rows)
+  c(
+    list(
+      orders = length(orders$customer),
+      people = sum(tabulate(orders$customer) > 0L),
+      same_ids = \() mean(intake$people %in% intake$order_ids),
+      days = distinct_days(orders$day),
+      rounded = sum(rounded),
+      rest = sum(intake$rest[rounded]),
+      converted = length(setdiff(intake$converted, aside$rows)),
+      suspects = length(suspects),
+      suspect_units = sum(intake$rows$sales[suspects])
+    ),
+    partly_kept(intake, aside)
   )
 }
 
@@ -55,25 +78,22 @@ formed_remarks <- function(formed) {
 }
 
 # Of amounts that were rounded or converted, and lines that may stand twice.
-money_remarks <- function(intake, aside) {
-  used <- !intake$rounded %in% aside$rows
-  converted <- setdiff(intake$converted, aside$rows)
-  suspects <- setdiff(intake$suspects, aside$rows)
+money_remarks <- function(told, intake) {
   rbind(
-    remark_of("amounts", sum(used), sprintf(paste0(
+    remark_of("amounts", told$rounded, sprintf(paste0(
       "%s with fractions of the minor unit, each rounded half to even; in all that moved %s ",
       "minor units."
-    ), n_of(sum(used), "line"), format(-round(sum(intake$rest[used]), 6)))),
-    remark_of("currency", length(converted), sprintf(
-      "%s converted into %s.", n_of(length(converted), "line"), intake$currency
+    ), n_of(told$rounded, "line"), format(-round(round(told$rest, 9), 6)))),
+    remark_of("currency", told$converted, sprintf(
+      "%s converted into %s.", n_of(told$converted, "line"), intake$currency
     )),
-    remark_of("equal lines", length(suspects), sprintf(
+    remark_of("equal lines", told$suspects, sprintf(
       paste0(
         "%s (%s in money) equal to another line of the same order, kept: two equal items, or a ",
         "double export?"
       ),
-      n_of(length(suspects), "line"),
-      money_words(sum(intake$rows$sales[suspects]), intake$decimals)
+      n_of(told$suspects, "line"),
+      money_words(told$suspect_units, intake$decimals)
     ))
   )
 }
@@ -118,10 +138,11 @@ returns_remark <- function(moved, meaning) {
 
 # Orders that lost a line; one that was set aside for want of a customer belongs to whoever has the
 # order.
-partly_kept_remark <- function(intake, aside) {
+partly_kept <- function(intake, aside) {
+  none <- list(partly = 0L, partly_units = 0)
   lost <- aside$rows[aside$reason != "duplicate"]
   lost <- lost[intake$rows$order[lost] > 0L]
-  if (length(lost) == 0L) return(NULL)
+  if (length(lost) == 0L) return(none)
   nobody <- lost %in% intake$faults[["no customer"]]
   some <- unique(
     data.table(customer = intake$rows$customer, order = intake$rows$order)[lost[!nobody]]
@@ -137,11 +158,14 @@ partly_kept_remark <- function(intake, aside) {
     order %in% intake$rows$order[lost[nobody]] |
       paste(customer, order) %in% paste(some$customer, some$order)
   ]
-  if (nrow(partly) == 0L) return(NULL)
-  remark_table("partly kept", sprintf(
+  list(partly = nrow(partly), partly_units = sum(partly$sales))
+}
+
+partly_kept_remark <- function(told, intake) {
+  remark_of("partly kept", told$partly, sprintf(
     "%s (%s in money) kept without a line that was set aside.",
-    n_of(nrow(partly), "order"),
-    money_words(sum(partly$sales), intake$decimals)
+    n_of(told$partly, "order"),
+    money_words(told$partly_units, intake$decimals)
   ))
 }
 
@@ -151,16 +175,15 @@ money_words <- function(units, decimals) {
 
 # Nearly every customer has one order, and the ids are those of orders or the column is called after
 # them.
-order_as_customer_remark <- function(formed, intake) {
-  orders <- formed$orders
-  n <- length(orders$customer)
-  people <- sum(tabulate(orders$customer) > 0L)
+order_as_customer_remark <- function(told, intake) {
+  n <- told$orders
+  people <- told$people
   if (n < 20L || people < 0.95 * n) return(NULL)
   name <- intake$names[["customer"]]
   words <- header_words(name)
   called <- any(words %in% role_words$order) && !any(words %in% role_words$customer)
   same <- "order" %in% names(intake$names) &&
-    (name == intake$names[["order"]] || mean(intake$people %in% intake$order_ids) > 0.95)
+    (name == intake$names[["order"]] || told$same_ids() > 0.95)
   if (!called && !same) return(NULL)
   remark_table("customer ids", sprintf(
     paste0(

@@ -36,18 +36,12 @@ ledger_slice <- function(
       "x" = "{format(from)} is after {format(until)}."
     ), "argument")
   }
-  inside <- ledger$orders$day >= as.integer(from) & ledger$orders$day <= as.integer(until)
-  if (length(customers) > 0L) {
-    inside <- inside & customers_with(ledger, customers)[ledger$orders$customer]
-  }
-  keep <- inside[ledger$lines$number]
-  if (length(lines) > 0L) keep <- keep & lines_with(ledger, lines)
-  if (!any(keep)) abort_nubrek("Nothing is left in this slice.", "no_rows")
-  result <- if (length(lines) > 0L) {
-    cut_lines(ledger, keep)
-  } else {
-    cut_orders(ledger, inside, keep)
-  }
+  if (length(lines) > 0L) check_lines_wanted(ledger, lines)
+  chosen <- if (length(customers) > 0L) customers_with(ledger, customers)
+  result <- change_parts(ledger, \(part, codes) {
+    cut_part(part, lines, of_part(chosen, codes), from, until)
+  })
+  if (reduce_size(result)$orders == 0) abort_nubrek("Nothing is left in this slice.", "no_rows")
   result$source <- result$made_from <- NULL
   result$history_start <- max(from, ledger$history_start)
   result$as_of <- min(until, ledger$as_of)
@@ -71,17 +65,28 @@ ledger_slice <- function(
   result
 }
 
+# The rows of a slice: orders between two days, of the customers `chosen` (all if NULL), with what
+# is left of their lines.
+cut_part <- function(ledger, lines, chosen, from, until) {
+  inside <- ledger$orders$day >= as.integer(from) & ledger$orders$day <= as.integer(until)
+  if (!is.null(chosen)) inside <- inside & chosen[ledger$orders$customer]
+  keep <- inside[ledger$lines$number]
+  if (length(lines) == 0L) return(cut_orders(ledger, inside, keep))
+  cut_lines(ledger, keep & lines_in(ledger, lines))
+}
+
 # Which lines, and which customers, have one of the values asked for in every attribute.
-lines_with <- function(ledger, wanted, call = rlang::caller_env()) {
-  check_columns_exist(names(wanted), names(ledger$lines), "the lines", call)
+check_lines_wanted <- function(ledger, wanted, call = rlang::caller_env()) {
+  check_columns_exist(names(wanted), line_columns(ledger), "the lines", call)
   for (name in names(wanted)) {
     check_values(wanted[[name]], line_values(ledger, name), name, call = call)
   }
-  keep <- rep(TRUE, nrow(ledger$lines))
-  for (name in names(wanted)) {
-    keep <- keep & line_in(ledger$lines[[name]], as.character(wanted[[name]]))
-  }
-  keep
+}
+
+lines_in <- function(ledger, wanted) {
+  Reduce(`&`, lapply(
+    names(wanted), \(name) line_in(ledger$lines[[name]], as.character(wanted[[name]]))
+  ))
 }
 
 customers_with <- function(ledger, wanted, call = rlang::caller_env()) {
@@ -140,14 +145,15 @@ with_parts <- function(ledger, orders, lines, place, keep) {
 
 # Columns of the lines that filters and breakdowns can name.
 line_columns <- function(ledger) {
-  setdiff(names(ledger$lines), c("number", "sales", ".quantity", ".cost", ".discount"))
+  setdiff(line_names(ledger), c("number", "sales", ".quantity", ".cost", ".discount"))
 }
 
 # The values of a line column, the missing ones last.
 line_values <- function(ledger, name) {
-  cells <- ledger$lines[[name]]
-  c(
-    sort(levels(cells)[tabulate(cells, length(levels(cells))) > 0L], method = "radix"),
-    if (anyNA(cells)) "(missing)"
-  )
+  values <- reduce_values(ledger, name)
+  c(used_texts(ledger, name, values), if (anyNA(values)) "(missing)")
+}
+
+used_texts <- function(ledger, name, values = reduce_values(ledger, name)) {
+  sort(values[!is.na(values)], method = "radix")
 }

@@ -97,25 +97,20 @@ first_few <- function(id) {
 }
 
 catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
-  orders <- data.table(code = ledger$orders$customer, day = ledger$orders$day)
-  busiest <- orders[, .N, by = .(code, day)][, .(most = max(N)), by = code]
+  busy <- busiest_days(ledger)
+  busiest <- data.table(code = seq_along(busy$orders), most = busy$orders)
   result <- rbind(
     busiest[most > orders_a_day, .(code, evidence = paste("up to", most, "orders on one day"))],
     {
-      n <- tabulate(orders$code, n_customers(ledger))
-      big <- which(n >= 20L & n >= share_of_orders * nrow(orders))
+      n <- m$orders
+      big <- which(n >= 20L & n >= share_of_orders * sum(n))
       data.table(
-        code = big, evidence = sprintf("%.1f %% of all orders", 100 * n[big] / nrow(orders))
+        code = big, evidence = sprintf("%.1f %% of all orders", 100 * n[big] / sum(n))
       )
     }
   )
-  if ("channel" %in% names(ledger$lines)) {
-    place <- data.table(
-      code = orders$code[ledger$lines$number],
-      day = orders$day[ledger$lines$number],
-      channel = ledger$lines$channel
-    )
-    places <- unique(place)[, .N, by = .(code, day)][, .(most = max(N)), by = code]
+  if (!is.null(busy$channels)) {
+    places <- data.table(code = seq_along(busy$channels), most = busy$channels)
     result <- rbind(
       result,
       places[most > places_a_day, .(code, evidence = paste("in", most, "channels on one day"))]
@@ -134,4 +129,20 @@ catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
       codes = as.list(code)
     )
   ]
+}
+
+# Per customer code, the most orders, and the most channels, that one day saw.
+busiest_days <- function(ledger) {
+  most <- \(rows, n) {
+    if (nrow(rows) == 0L) return(integer(n))
+    found <- rows[, .N, by = .(code, day)][, .(most = max(N)), by = code]
+    replace(integer(n), found$code, found$most)
+  }
+  by_customer(ledger, \(part, codes) {
+    orders <- data.table(code = part$orders$customer, day = part$orders$day)
+    n <- n_customers(part)
+    list(orders = most(orders, n), channels = if ("channel" %in% names(part$lines)) {
+      most(unique(orders[part$lines$number][, channel := part$lines$channel]), n)
+    })
+  })
 }

@@ -39,7 +39,7 @@ attribute_table <- function(source, key, attributes = character(), format = file
 # Rows with a key, each once; equal rows count once, others with the same key are an error.
 unique_keys <- function(id, table, key, file, call) {
   unused <- duplicated(data.table(id, table)) | is.na(id) | id == ""
-  table <- table[!unused]
+  if (ncol(table) > 0L) table <- table[!unused]
   id <- id[!unused]
   if (anyDuplicated(id)) {
     twice <- unique(id[duplicated(id)])

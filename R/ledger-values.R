@@ -106,9 +106,11 @@ read_days <- function(text, column, meaning, row_of = identity, call = rlang::ca
 }
 
 # The same for cells: each distinct text is read once. No seconds where every row is at midnight.
-read_day_cells <- function(cells, column, meaning, call) {
+read_day_cells <- function(
+  cells, column, meaning, call, row_of = \(place) match(place, as.integer(cells))
+) {
   text <- levels(cells)
-  read <- read_days(text, column, meaning, \(place) match(place, as.integer(cells)), call)
+  read <- read_days(text, column, meaning, row_of, call)
   empty <- is_blank(text)
   list(
     day = spread(read$day, cells),

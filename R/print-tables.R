@@ -121,15 +121,16 @@ print_result <- function(
 print.nubrek_ledger <- function(x, ...) {
   counts <- x$intake$counts
   aside <- sum(counts$rows[counts$reason != "kept"])
+  total <- reduce_totals(x)
   writeLines(c(
     cli::style_bold("Ledger"),
     paste0(
-      format_count_plain(length(x$orders$sales)),
+      format_count_plain(total$orders),
       " orders of ",
-      format_count_plain(length(unique(x$orders$customer))),
+      format_count_plain(sum(reduce_customers(x)$orders > 0L)),
       " customers, ",
       gsub(
-        "\u202f|\u00a0", " ", format_money(major(x, sum(x$orders$sales)), x$currency, x$decimals)
+        "\u202f|\u00a0", " ", format_money(major(x, total$sales), x$currency, x$decimals)
       ),
       " net sales"
     ),

@@ -33,10 +33,10 @@ claim <- function(check, left, right, money = TRUE) {
 prove_intake <- function(ledger) {
   counts <- ledger$intake$counts
   kept <- counts$reason == "kept"
-  inside <- ledger_rows(ledger, "orders", c("sales", "n_lines"))
-  before <- ledger_rows(ledger, "before", c("sales", "n_lines"))
-  of_lines <- sum(ledger_rows(ledger, "lines", "sales")$sales)
-  total <- sum(inside$sales)
+  inside <- reduce_sums(ledger, "orders")
+  before <- reduce_sums(ledger, "before")
+  of_lines <- reduce_sums(ledger, "lines")$sales
+  total <- inside$sales
   outside <- ledger$outside %||% list(sales = 0, n_lines = 0)
   list(
     claim(
@@ -48,17 +48,17 @@ prove_intake <- function(ledger) {
     claim(
       "rows kept = lines of orders + before history start + outside the slice",
       sum(counts$rows[kept]),
-      sum(inside$n_lines) + sum(before$n_lines) + outside$n_lines,
+      inside$n_lines + before$n_lines + outside$n_lines,
       FALSE
     ),
     claim(
       "money kept by the audit = ledger + before history start + outside the slice",
       sum(counts$units[kept]),
-      total + sum(before$sales) + outside$sales
+      total + before$sales + outside$sales
     ),
     claim(
       "money before history start",
-      sum(before$sales),
+      before$sales,
       sum(counts$units[kept]) - outside$sales - of_lines
     ),
     claim("ledger = its lines", total, of_lines)
@@ -115,7 +115,7 @@ prove_cells <- function(ledger, clock) {
   total <- reduce_totals(ledger)
   cells <- reduce_cells(ledger, clock)
   elapsed <- if (bought_any(ledger)) reduce_cells(ledger, clock, elapsed = TRUE) else cells
-  seen <- active_by_rows(ledger, cells$frame)
+  seen <- reduce_active(ledger, cells$frame)
   fresh <- new_returning(ledger, clock, lookback = 1L)
   parts <- fresh$sales_new +
     fresh$sales_returning +
@@ -171,28 +171,6 @@ prove_cells <- function(ledger, clock) {
   )
 }
 
-# From the rows: customers with a purchase, those active in each period, and the money of orders in
-# periods in which their customer bought, or did not.
-active_by_rows <- function(ledger, frame) {
-  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
-  purchases <- ledger_rows(ledger, "purchases", c("customer", "day"))
-  period <- c(period_row(frame, purchases$day), period_row(frame, orders$day))
-  pairs <- cpp_number_pairs(c(purchases$customer, orders$customer), period, 0L)
-  bought <- seq_along(period) <= length(purchases$day)
-  busy <- logical(pairs$n)
-  busy[pairs$unit[bought]] <- TRUE
-  here <- busy[pairs$unit[!bought]]
-  list(
-    customers = uniqueN(purchases$customer),
-    known_before = length(intersect(known_before(ledger), purchases$customer)),
-    per_period = tabulate(
-      period[bought][!duplicated(pairs$unit[bought])], length(frame$number)
-    ),
-    active = sum(orders$sales[here]),
-    idle = sum(orders$sales[!here])
-  )
-}
-
 bought_any <- function(ledger) reduce_size(ledger)$purchases > 0L
 
 # Tiers, groups, regions and moves are partitions: each customer with a purchase once, with all of
@@ -200,8 +178,7 @@ bought_any <- function(ledger) reduce_size(ledger)$purchases > 0L
 prove_tiers <- function(ledger) {
   if (!bought_any(ledger)) return(NULL)
   bought <- reduce_counts(ledger) > 0L
-  orders <- ledger_rows(ledger, "orders", c("customer", "sales"))
-  theirs <- sum(orders$sales[bought[orders$customer]])
+  theirs <- sum(reduce_money(ledger)$net[bought])
   partition <- \(name, customers, sales) list(
     claim(
       paste(name, "hold each customer with a purchase once"), sum(bought), sum(customers), FALSE

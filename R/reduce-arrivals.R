@@ -6,27 +6,27 @@
 reduce_arrivals <- function(ledger, clock, lookback, unit, lines, any) UseMethod("reduce_arrivals")
 
 #' @export
-reduce_arrivals.nubrek_memory <- function(ledger, clock, lookback, unit, lines, any) {
+reduce_arrivals.nubrek_ledger <- function(ledger, clock, lookback, unit, lines, any) {
   frame <- period_frame(ledger, clock)
-  inside <- if (length(lines) > 0L) slice_or_none(ledger, lines) else ledger
-  # who is known from before the history is not new; the rest is not observed, so the first day
-  # stands for it
-  known <- rep(NA_integer_, n_customers(ledger))
-  if (any || length(lines) == 0L) {
-    known[known_before(ledger)] <- as.integer(ledger$history_start)
-  }
-  active <- inside$purchases[c("customer", "day")]
   back <- as.integer(lookback %||% -1L)
-  cpp_arrivals(
-    list(
-      active = active,
-      history = if (any) ledger$purchases[c("customer", "day")] else active,
-      money = inside$orders
-    ),
-    known,
-    list(row = frame$row_of_day, first = frame$first_day, number = length(frame$number)),
-    if (unit == "days") c(-1L, back) else c(back, -1L)
-  )
+  added_up(ledger, \(part, codes) {
+    inside <- if (length(lines) > 0L) slice_or_none(part, lines) else part
+    # who is known from before the history is not new; the rest is not observed, so the first day
+    # stands for it
+    known <- rep(NA_integer_, n_customers(part))
+    if (any || length(lines) == 0L) known[known_before(part)] <- as.integer(part$history_start)
+    active <- inside$purchases[c("customer", "day")]
+    cpp_arrivals(
+      list(
+        active = active,
+        history = if (any) part$purchases[c("customer", "day")] else active,
+        money = inside$orders
+      ),
+      known,
+      list(row = frame$row_of_day, first = frame$first_day, number = length(frame$number)),
+      if (unit == "days") c(-1L, back) else c(back, -1L)
+    )
+  })
 }
 
 # The same by look-up, for the orders behind a number: a row per customer code and period with a
@@ -36,8 +36,16 @@ reduce_arrival_kinds <- function(ledger, clock, lookback, unit, lines, any) {
 }
 
 #' @export
-reduce_arrival_kinds.nubrek_memory <- function(ledger, clock, lookback, unit, lines, any) {
+reduce_arrival_kinds.nubrek_ledger <- function(ledger, clock, lookback, unit, lines, any) {
   frame <- period_frame(ledger, clock)
+  by_row(
+    ledger,
+    \(part, codes) kinds_of_arrival(part, frame, lookback, unit, lines, any),
+    code = "customer"
+  )
+}
+
+kinds_of_arrival <- function(ledger, frame, lookback, unit, lines, any) {
   inside <- if (length(lines) > 0L) slice_or_none(ledger, lines) else ledger
   day <- inside$purchases$day
   active <- unique(data.table(
@@ -72,9 +80,6 @@ known_before <- function(ledger) which(ledger$known_first < as.integer(ledger$hi
 
 # A slice by lines in the numbers of the whole ledger; empty where nothing is left.
 slice_or_none <- function(ledger, lines) {
-  check_columns_exist(names(lines), names(ledger$lines), "the lines")
-  keep <- Reduce(
-    `&`, lapply(names(lines), \(name) line_in(ledger$lines[[name]], as.character(lines[[name]])))
-  )
-  cut_lines(ledger, keep)
+  check_columns_exist(names(lines), line_columns(ledger), "the lines")
+  change_parts(ledger, \(part, codes) cut_lines(part, lines_in(part, lines)))
 }

@@ -20,12 +20,11 @@ reduce_cells <- function(
 }
 
 #' @export
-reduce_cells.nubrek_memory <- function(
+reduce_cells.nubrek_ledger <- function(
   ledger, clock, elapsed = FALSE, by = NULL, margin = NULL, call = rlang::caller_env()
 ) {
   groups <- if (!is.null(by)) side_by_side(ledger, by, call = call)
   group <- groups$code
-  known <- order_margin(ledger, margin, call)
   frame <- period_frame(ledger, clock)
   first <- reduce_first(ledger)
   start <- first_purchase_day(ledger, first)
@@ -51,18 +50,17 @@ reduce_cells.nubrek_memory <- function(
   } else {
     length(frame$number)
   }
-  active <- cpp_active_cells(ledger$purchases, place, start, line, n, places)
-  money <- \(units) cpp_money_cells(
-    ledger$orders, units, place, list(start = start, first = first, cohort = line), n, places
-  )
+  sums <- sum_cells(ledger, list(
+    start = start, first = first, cohort = line, place = place, n = n, places = places
+  ), margin, call)
   list(
-    customers = active$customers,
-    purchases = active$purchases,
-    last = active$last,
-    sales = money(ledger$orders$sales),
-    margin = if (!is.null(known)) money(known$units),
-    margin_digits = known$digits,
-    margin_words = known$words,
+    customers = sums$customers,
+    purchases = sums$purchases,
+    last = sums$last,
+    sales = sums$sales,
+    margin = sums$margin,
+    margin_digits = sums$digits,
+    margin_words = sums$words,
     labels = groups$labels,
     size = tabulate(line, n),
     oldest = starts$oldest,
@@ -71,6 +69,32 @@ reduce_cells.nubrek_memory <- function(
     cohorts = cohorts,
     frame = frame
   )
+}
+
+# Sums over the cells of a `plan`: the start, the first purchase and the cohort of each customer, how
+# the `place` of a day is told, how many cohorts (`n`) and `places` there are.
+sum_cells <- function(ledger, plan, margin, call) UseMethod("sum_cells")
+
+#' @export
+sum_cells.nubrek_ledger <- function(ledger, plan, margin, call) {
+  terms <- NULL
+  sums <- added_up(ledger, \(part, codes) {
+    own <- lapply(plan[c("start", "first", "cohort")], of_part, codes)
+    known <- order_margin(part, margin, call)
+    terms <<- known[c("digits", "words")]
+    active <- cpp_active_cells(
+      part$purchases, plan$place, own$start, own$cohort, plan$n, plan$places
+    )
+    money <- \(units) cpp_money_cells(part$orders, units, plan$place, own, plan$n, plan$places)
+    list(
+      customers = active$customers,
+      purchases = active$purchases,
+      last = active$last,
+      sales = money(part$orders$sales),
+      margin = if (!is.null(known)) money(known$units)
+    )
+  })
+  c(sums, terms)
 }
 
 # What the passes need to know about elapsed ages, for the days from `origin` on.

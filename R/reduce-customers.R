@@ -1,5 +1,5 @@
 # Reductions: the only code that knows where the rows of a ledger live. Each is a generic on the
-# ledger's store; here the store is memory, and a reduction is a pass in C++ over sorted runs. What
+# ledger's store; what stands for every store is a pass in C++ over the sorted rows of each part. What
 # comes out is small and the same for every store. Codes number the customers from 1, in the order
 # of their ids; money is in whole minor units, days are counted from 1970.
 
@@ -8,27 +8,33 @@
 reduce_customers <- function(ledger) UseMethod("reduce_customers")
 
 #' @export
-reduce_customers.nubrek_memory <- function(ledger) {
-  n <- n_customers(ledger)
-  m <- data.table::setDT(cpp_customer_measures(ledger$orders, ledger$purchases, n))
-  if (is.null(ledger$orders$cost)) return(m)
-  m[, cost := cpp_group_sums(ledger$orders$cost, ledger$orders$customer, 0L, n)$sums][]
+reduce_customers.nubrek_ledger <- function(ledger) {
+  by_customer(ledger, \(part, codes) {
+    n <- n_customers(part)
+    m <- data.table::setDT(cpp_customer_measures(part$orders, part$purchases, n))
+    if (is.null(part$orders$cost)) return(m)
+    m[, cost := cpp_group_sums(part$orders$cost, part$orders$customer, 0L, n)$sums][]
+  })
 }
 
 # The first purchase day in the data per customer code; missing for who made none.
 reduce_first <- function(ledger) UseMethod("reduce_first")
 
 #' @export
-reduce_first.nubrek_memory <- function(ledger) cpp_first_days(ledger$purchases, n_customers(ledger))
+reduce_first.nubrek_ledger <- function(ledger) {
+  by_customer(ledger, \(part, codes) cpp_first_days(part$purchases, n_customers(part)))
+}
 
 # Purchases per customer code, all or from a day on.
 reduce_counts <- function(ledger, from = NULL) UseMethod("reduce_counts")
 
 #' @export
-reduce_counts.nubrek_memory <- function(ledger, from = NULL) {
-  customer <- ledger$purchases$customer
-  if (!is.null(from)) customer <- customer[ledger$purchases$day >= as.integer(from)]
-  tabulate(customer, n_customers(ledger))
+reduce_counts.nubrek_ledger <- function(ledger, from = NULL) {
+  by_customer(ledger, \(part, codes) {
+    customer <- part$purchases$customer
+    if (!is.null(from)) customer <- customer[part$purchases$day >= as.integer(from)]
+    tabulate(customer, n_customers(part))
+  })
 }
 
 # Per customer code: `net`, all sales; `gross`, those of days with a purchase; `margin` by a rate
@@ -38,46 +44,69 @@ reduce_money <- function(ledger, margin = NULL, call = rlang::caller_env()) {
 }
 
 #' @export
-reduce_money.nubrek_memory <- function(ledger, margin = NULL, call = rlang::caller_env()) {
-  sum_by <- \(x, customer) cpp_group_sums(as.double(x), customer, 0L, n_customers(ledger))$sums
-  known <- order_margin(ledger, margin, call)
-  list(
-    net = sum_by(ledger$orders$sales, ledger$orders$customer),
-    gross = sum_by(ledger$days$sales, ledger$days$customer),
-    margin = if (!is.null(known)) sum_by(known$units, ledger$orders$customer),
-    digits = known$digits,
-    words = known$words
-  )
+reduce_money.nubrek_ledger <- function(ledger, margin = NULL, call = rlang::caller_env()) {
+  terms <- NULL
+  sums <- by_customer(ledger, \(part, codes) {
+    sum_by <- \(x, customer) cpp_group_sums(as.double(x), customer, 0L, n_customers(part))$sums
+    known <- order_margin(part, margin, call)
+    terms <<- known[c("digits", "words")]
+    list(
+      net = sum_by(part$orders$sales, part$orders$customer),
+      gross = sum_by(part$days$sales, part$days$customer),
+      margin = if (!is.null(known)) sum_by(known$units, part$orders$customer)
+    )
+  })
+  c(sums, terms)
 }
 
 # How many orders and purchases there are, without looking at any.
 reduce_size <- function(ledger) UseMethod("reduce_size")
 
 #' @export
-reduce_size.nubrek_memory <- function(ledger) {
-  list(orders = length(ledger$orders$sales), purchases = length(ledger$purchases$sales))
+reduce_size.nubrek_ledger <- function(ledger) {
+  added_up(ledger, \(part, codes) {
+    list(orders = length(part$orders$sales), purchases = length(part$purchases$sales))
+  })
 }
 
 # Of the whole ledger: number of orders and purchases, net sales, and sales of purchase days.
 reduce_totals <- function(ledger) UseMethod("reduce_totals")
 
 #' @export
-reduce_totals.nubrek_memory <- function(ledger) {
-  c(reduce_size(ledger), list(
-    sales = sum(ledger$orders$sales), sales_gross = sum(ledger$days$sales)
-  ))
+reduce_totals.nubrek_ledger <- function(ledger) {
+  added_up(ledger, \(part, codes) {
+    list(
+      orders = length(part$orders$sales),
+      purchases = length(part$purchases$sales),
+      sales = sum(part$orders$sales),
+      sales_gross = sum(part$days$sales)
+    )
+  })
+}
+
+# Sales and lines of a part of the ledger: orders, those before its start, lines.
+reduce_sums <- function(ledger, what) UseMethod("reduce_sums")
+
+#' @export
+reduce_sums.nubrek_ledger <- function(ledger, what) {
+  added_up(ledger, \(part, codes) {
+    rows <- part[[what]]
+    list(sales = sum(rows$sales), n_lines = sum(as.double(rows$n_lines)))
+  })
 }
 
 # Net sales between days, for each pair of a first and a last one.
 reduce_sales_between <- function(ledger, from, to) UseMethod("reduce_sales_between")
 
 #' @export
-reduce_sales_between.nubrek_memory <- function(ledger, from, to) {
-  sorting <- order(ledger$orders$day)
-  running <- c(0, cumsum(as.double(ledger$orders$sales[sorting])))
-  sorted <- ledger$orders$day[sorting]
-  running[findInterval(as.integer(to), sorted) + 1L] -
-    running[findInterval(as.integer(from) - 1L, sorted) + 1L]
+reduce_sales_between.nubrek_ledger <- function(ledger, from, to) {
+  added_up(ledger, \(part, codes) {
+    sorting <- order(part$orders$day)
+    running <- c(0, cumsum(as.double(part$orders$sales[sorting])))
+    sorted <- part$orders$day[sorting]
+    running[findInterval(as.integer(to), sorted) + 1L] -
+      running[findInterval(as.integer(from) - 1L, sorted) + 1L]
+  })
 }
 
 # Share of the sales of purchases that is left after returns.

@@ -6,13 +6,43 @@
 reduce_groups <- function(ledger, by, spans, call = rlang::caller_env()) UseMethod("reduce_groups")
 
 #' @export
-reduce_groups.nubrek_memory <- function(ledger, by, spans, call = rlang::caller_env()) {
-  group <- sales_groups(ledger, by, call)
+reduce_groups.nubrek_ledger <- function(ledger, by, spans, call = rlang::caller_env()) {
+  found <- each_part(ledger, \(part, codes) {
+    group <- sales_groups(part, by, call)
+    list(
+      labels = group$labels,
+      lines = group$lines,
+      overlap = group$lines && anyDuplicated(part$lines$number) > 0L,
+      sums = lapply(spans, \(span) group_sales(part, group, span))
+    )
+  })
+  if (length(found) == 1L) return(found[[1L]])
+  labels <- lapply(found, `[[`, "labels")
+  groups <- labels_together(labels)
   list(
-    labels = group$labels,
-    lines = group$lines,
-    overlap = group$lines && anyDuplicated(ledger$lines$number) > 0L,
-    sums = lapply(spans, \(span) group_sales(ledger, group, span))
+    labels = groups$labels,
+    lines = found[[1L]]$lines,
+    overlap = any(vapply(found, `[[`, NA, "overlap")),
+    sums = lapply(seq_along(spans), \(k) {
+      columns <- lapply(found, \(one) one$sums[[k]])
+      lapply(stats::setNames(nm = names(columns[[1L]])), \(name) {
+        sums <- numeric(length(groups$labels[[1L]]))
+        for (i in seq_along(found)) {
+          sums[groups$place[[i]]] <- sums[groups$place[[i]]] + columns[[i]][[name]]
+        }
+        if (is.integer(columns[[1L]][[name]])) as.integer(sums) else sums
+      })
+    })
+  )
+}
+
+# The labels of groups found in several parts, each once, and where those of each part stand.
+labels_together <- function(labels) {
+  each <- lapply(labels, as.data.table)
+  all_labels <- unique(rbindlist(each))
+  list(
+    labels = as.list(all_labels),
+    place = lapply(each, \(one) all_labels[one, on = names(all_labels), which = TRUE])
   )
 }
 
@@ -23,12 +53,23 @@ reduce_group_orders <- function(ledger, by, call = rlang::caller_env()) {
 }
 
 #' @export
-reduce_group_orders.nubrek_memory <- function(ledger, by, call = rlang::caller_env()) {
-  group <- sales_groups(ledger, by, call)
+reduce_group_orders.nubrek_ledger <- function(ledger, by, call = rlang::caller_env()) {
+  stand <- rows_stand(ledger, "orders")
+  found <- each_part(ledger, \(part, codes) {
+    group <- sales_groups(part, by, call)
+    order <- if (group$lines) part$lines$number else seq_along(part$orders$sales)
+    list(
+      labels = group$labels,
+      code = as.integer(if (group$lines) group$code else group$code[part$orders$customer]),
+      order = stand(part$orders$customer, codes)[order]
+    )
+  })
+  if (length(found) == 1L) return(found[[1L]])
+  groups <- labels_together(lapply(found, `[[`, "labels"))
   list(
-    labels = group$labels,
-    code = if (group$lines) group$code else group$code[ledger$orders$customer],
-    order = if (group$lines) ledger$lines$number else seq_along(ledger$orders$sales)
+    labels = groups$labels,
+    code = unlist(Map(\(place, one) place[one$code], groups$place, found)),
+    order = unlist(lapply(found, `[[`, "order"))
   )
 }
 

@@ -9,7 +9,11 @@ reduce_history <- function(ledger, until, scale, index = NULL, occasions = FALSE
 }
 
 #' @export
-reduce_history.nubrek_memory <- function(ledger, until, scale, index = NULL, occasions = FALSE) {
+reduce_history.nubrek_ledger <- function(ledger, until, scale, index = NULL, occasions = FALSE) {
+  by_row(ledger, \(part, codes) histories_of(part, until, scale, index, occasions))
+}
+
+histories_of <- function(ledger, until, scale, index, occasions) {
   everybody <- n_customers(ledger)
   days <- lapply(ledger$days, `[`, ledger$days$day <= as.integer(until))
   if (length(days$day) == 0L) return(NULL)
@@ -45,23 +49,28 @@ reduce_history.nubrek_memory <- function(ledger, until, scale, index = NULL, occ
 reduce_between <- function(ledger, after, until) UseMethod("reduce_between")
 
 #' @export
-reduce_between.nubrek_memory <- function(ledger, after, until) {
-  inside <- which(ledger$days$day > as.integer(after) & ledger$days$day <= as.integer(until))
-  found <- cpp_group_sums(
-    as.double(ledger$days$sales[inside]), ledger$days$customer[inside], 0L, n_customers(ledger)
-  )
-  data.table(purchases = found$rows, sales = found$sums)
+reduce_between.nubrek_ledger <- function(ledger, after, until) {
+  by_customer(ledger, \(part, codes) {
+    days <- part$days
+    inside <- which(days$day > as.integer(after) & days$day <= as.integer(until))
+    found <- cpp_group_sums(
+      as.double(days$sales[inside]), days$customer[inside], 0L, n_customers(part)
+    )
+    data.table(purchases = found$rows, sales = found$sums)
+  })
 }
 
 # The days on which customers (`code`) bought again, until a day.
 reduce_repeat_days <- function(ledger, until) UseMethod("reduce_repeat_days")
 
 #' @export
-reduce_repeat_days.nubrek_memory <- function(ledger, until) {
-  first <- reduce_first(ledger)
-  days <- ledger$days
-  again <- which(days$day > first[days$customer] & days$day <= as.integer(until))
-  list(code = days$customer[again], day = days$day[again])
+reduce_repeat_days.nubrek_ledger <- function(ledger, until) {
+  by_row(ledger, \(part, codes) {
+    first <- reduce_first(part)
+    days <- part$days
+    again <- which(days$day > first[days$customer] & days$day <= as.integer(until))
+    list(code = days$customer[again], day = days$day[again])
+  })
 }
 
 # The days on which the occasions with a repeat purchase of customers (`code`) end, each `scale`
@@ -69,16 +78,18 @@ reduce_repeat_days.nubrek_memory <- function(ledger, until) {
 reduce_occasion_ends <- function(ledger, scale) UseMethod("reduce_occasion_ends")
 
 #' @export
-reduce_occasion_ends.nubrek_memory <- function(ledger, scale) {
-  first <- reduce_first(ledger)
-  days <- merge_occasions(
-    ledger$days,
-    ceiling((ledger$days$day - first[ledger$days$customer]) / scale),
-    seq_along(ledger$days$customer)
-  )
-  again <- which(days$when > 0)
-  code <- days$customer[again]
-  list(code = code, day = first[code] + days$when[again] * scale)
+reduce_occasion_ends.nubrek_ledger <- function(ledger, scale) {
+  by_row(ledger, \(part, codes) {
+    first <- reduce_first(part)
+    days <- merge_occasions(
+      part$days,
+      ceiling((part$days$day - first[part$days$customer]) / scale),
+      seq_along(part$days$customer)
+    )
+    again <- which(days$when > 0)
+    code <- days$customer[again]
+    list(code = code, day = first[code] + days$when[again] * scale)
+  })
 }
 
 # Purchases of one customer in one unit of time are one occasion, at its number; the first purchase

@@ -8,7 +8,29 @@
 reduce_lines <- function(ledger, questions) UseMethod("reduce_lines")
 
 #' @export
-reduce_lines.nubrek_memory <- function(ledger, questions) {
+reduce_lines.nubrek_ledger <- function(ledger, questions) {
+  # a part need not have all the texts that a rule may name
+  texts <- if (!inherits(ledger, "nubrek_memory")) {
+    read <- intersect(unlist(lapply(questions, \(question) {
+      lapply(question$filter, all.vars)
+    })), line_columns(ledger))
+    lapply(stats::setNames(nm = read), \(name) used_texts(ledger, name))
+  }
+  by_customer(ledger, \(part, codes) ask_lines(with_texts(part, texts), questions))
+}
+
+with_texts <- function(ledger, texts) {
+  for (name in names(texts)) {
+    cells <- ledger$lines[[name]]
+    if (!is.factor(cells)) next
+    data.table::set(ledger$lines, NULL, name, structure(
+      match(levels(cells), texts[[name]])[cells], levels = texts[[name]], class = "factor"
+    ))
+  }
+  ledger
+}
+
+ask_lines <- function(ledger, questions) {
   units <- quantity_units(ledger, questions)
   cpp_line_measures(
     ledger$orders,
@@ -84,4 +106,15 @@ line_scope <- function(ledger, text) {
       if (name %in% known) rule_value("text", ledger$lines[[name]], name)
     }
   )
+}
+
+# The texts of a line column that stand in any line, and NA where one has none.
+reduce_values <- function(ledger, name) UseMethod("reduce_values")
+
+#' @export
+reduce_values.nubrek_ledger <- function(ledger, name) {
+  unique(unlist(each_part(ledger, \(part, codes) {
+    cells <- part$lines[[name]]
+    c(levels(cells)[tabulate(cells, length(levels(cells))) > 0L], if (anyNA(cells)) NA)
+  })))
 }

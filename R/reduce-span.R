@@ -3,13 +3,15 @@
 reduce_span <- function(ledger, span, all = TRUE) UseMethod("reduce_span")
 
 #' @export
-reduce_span.nubrek_memory <- function(ledger, span, all = TRUE) {
-  data.table::setDT(cpp_span_measures(
-    ledger$orders,
-    ledger$purchases,
-    c(as.integer(span$from), as.integer(span$until)),
-    n_customers(ledger),
-    all,
-    reading_threads()
-  ))
+reduce_span.nubrek_ledger <- function(ledger, span, all = TRUE) {
+  by_customer(ledger, \(part, codes) {
+    data.table::setDT(cpp_span_measures(
+      part$orders,
+      part$purchases,
+      c(as.integer(span$from), as.integer(span$until)),
+      n_customers(part),
+      all,
+      reading_threads()
+    ))
+  })
 }

@@ -4,8 +4,13 @@
 reduce_waits <- function(ledger, nth, clock = NULL) UseMethod("reduce_waits")
 
 #' @export
-reduce_waits.nubrek_memory <- function(ledger, nth, clock = NULL) {
-  days <- cpp_nth_days(ledger$days, nth, n_customers(ledger))
+reduce_waits.nubrek_ledger <- function(ledger, nth, clock = NULL) {
+  days <- by_customer(ledger, \(part, codes) cpp_nth_days(part$days, nth, n_customers(part)))
+  waits_from(ledger, days, clock)
+}
+
+# `days` are the `first` and the `nth` purchase day per customer code.
+waits_from <- function(ledger, days, clock) {
   known <- !is.na(days$first) & !is.na(ledger$known_first) & ledger$known_first < days$first
   use <- which(!is.na(days$first) & !known)
   waits <- list(code = use, first = days$first[use], nth = days$nth[use], known = known)

@@ -117,12 +117,12 @@ test_that("calls go one way, the core draws nothing, and only two floors read ro
   expect_null(plant("reduce", quote(function(ledger) ledger$orders$sales)))
 })
 
-test_that("a reduction is a generic with a method for the memory", {
+test_that("a reduction is a generic with a method for every ledger", {
   generics <- ls(asNamespace("nubrek"), pattern = "^(reduce_|ledger_(rows|customers)$)[a-z_]*$")
   for (name in generics) {
     expect_true(
       any(all.names(body(get(name, asNamespace("nubrek")))) == "UseMethod") &&
-        is.function(utils::getS3method(name, "nubrek_memory", TRUE, asNamespace("nubrek"))),
+        is.function(utils::getS3method(name, "nubrek_ledger", TRUE, asNamespace("nubrek"))),
       label = name
     )
   }

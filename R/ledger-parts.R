@@ -1,0 +1,50 @@
+# A ledger whose rows stand in parts: what is known of the customers is at hand, the rows are opened
+# part by part, so that no more of them are in memory than one part has.
+
+# `ledger` has all but the rows; `parts` are lists of `open()`, which gives the rows of a ledger in
+# memory (orders, before, lines), and `codes`, its customers in the whole.
+new_parts <- function(ledger, parts, lines, class = character()) {
+  ledger <- unclass(ledger)
+  ledger[c("orders", "before", "lines", "days", "purchases")] <- NULL
+  ledger$parts <- parts
+  ledger$steps <- list()
+  ledger$line_names <- lines
+  structure(ledger, class = c(class, "nubrek_parts", "nubrek_ledger"))
+}
+
+# One part as a ledger in memory: its rows, what the whole knows of its customers, and what was done
+# to the whole since it was opened.
+open_part <- function(ledger, k) {
+  codes <- ledger$parts[[k]]$codes
+  part <- unclass(ledger)
+  part[c("parts", "steps", "line_names", "outside")] <- NULL
+  part$ids <- ledger$ids[codes]
+  part$known_first <- ledger$known_first[codes]
+  part$attributes <- ledger$attributes[if (nrow(ledger$attributes) > 0L) codes]
+  rows <- ledger$parts[[k]]$open()
+  part[names(rows)] <- rows
+  class(part) <- c("nubrek_memory", "nubrek_ledger")
+  part <- fill_purchases(part)
+  for (step in ledger$steps) {
+    part <- step(part, codes)
+  }
+  part
+}
+
+#' @export
+each_part.nubrek_parts <- function(ledger, pass) {
+  lapply(seq_along(ledger$parts), \(k) {
+    signal_progress("going through the parts", (k - 1) / length(ledger$parts))
+    pass(open_part(ledger, k), ledger$parts[[k]]$codes)
+  })
+}
+
+#' @export
+change_parts.nubrek_parts <- function(ledger, change) {
+  ledger$steps <- c(ledger$steps, change)
+  ledger$outside <- added_up(ledger, \(part, codes) part$outside)
+  ledger
+}
+
+#' @export
+line_names.nubrek_parts <- function(ledger) ledger$line_names
