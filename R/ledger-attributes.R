@@ -40,10 +40,10 @@ plain_makers <- function(ledger) {
   makers <- lapply(as.list(ledger$attributes), \(x) \() x)
   shown <- setdiff(lines, c("number", "sales", "return_of", ".quantity", ".cost", ".discount"))
   for (name in shown) {
-    makers[[paste0("first_", name)]] <- line_maker(ledger, name, first)
+    makers[[paste0("first_", name)]] <- line_maker(ledger, name, first, "first")
   }
   for (name in setdiff(shown, c("product", "category", "channel", names(makers)))) {
-    makers[[name]] <- line_maker(ledger, name, latest)
+    makers[[name]] <- line_maker(ledger, name, latest, "latest")
   }
   if (".discount" %in% lines) {
     makers$first_discount_share <- \() {
@@ -59,9 +59,19 @@ plain_makers <- function(ledger) {
   makers
 }
 
-line_maker <- function(ledger, name, place) {
+line_maker <- function(ledger, name, place, which) {
   force(name)
-  \() by_customer(ledger, \(part, codes) as.character(part$lines[[name]][place(part)]))
+  force(which)
+  \() reduce_line_texts(ledger, name, which, place)
+}
+
+# The text of a line column for each customer, where `place` finds it in a part: that of the line
+# `which` is the largest of the first purchase, or the latest of all.
+reduce_line_texts <- function(ledger, name, which, place) UseMethod("reduce_line_texts")
+
+#' @export
+reduce_line_texts.nubrek_ledger <- function(ledger, name, which, place) {
+  by_customer(ledger, \(part, codes) as.character(part$lines[[name]][place(part)]))
 }
 
 # What is found in a part, found once where the one part is the ledger itself.

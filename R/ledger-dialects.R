@@ -2,7 +2,7 @@
 
 # `is` are classes of connections. `text` and `whole` are types; `trim` takes blanks off both ends;
 # `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
-# numbers, rounded down.
+# numbers, rounded down; `pair` makes one value of two.
 dialects <- list(
   SQLite = list(
     is = "SQLiteConnection",
@@ -11,7 +11,8 @@ dialects <- list(
     trim = "trim(%s, %s)",
     same = "%s IS %s",
     bytes = "%s COLLATE BINARY",
-    divide = "%s / %s"
+    divide = "%s / %s",
+    pair = "%s || '-' || %s"
   ),
   PostgreSQL = list(
     is = c("PqConnection", "PostgreSQLConnection"),
@@ -20,7 +21,8 @@ dialects <- list(
     trim = "btrim(%s, %s)",
     same = "%s IS NOT DISTINCT FROM %s",
     bytes = "%s COLLATE \"C\"",
-    divide = "%s / %s"
+    divide = "%s / %s",
+    pair = "%s || '-' || %s"
   ),
   DuckDB = list(
     is = "duckdb_connection",
@@ -29,7 +31,8 @@ dialects <- list(
     trim = "trim(%s, %s)",
     same = "%s IS NOT DISTINCT FROM %s",
     bytes = "%s",
-    divide = "%s // %s"
+    divide = "%s // %s",
+    pair = "%s || '-' || %s"
   )
 )
 
@@ -99,8 +102,8 @@ drop_tables <- function(db, names) {
 }
 
 make_index <- function(db, name, columns) {
-  tell_database(db, "CREATE INDEX ", db_name(db, paste0(
-    gsub("[^[:alnum:]_]", "", db$named(name)), "_at"
+  tell_database(db, "CREATE INDEX ", db_name(db, paste(
+    c(gsub("[^[:alnum:]_]", "", db$named(name)), columns), collapse = "_"
   )), " ON ", db$named(name), " (", paste(columns, collapse = ", "), ")")
 }
 

@@ -320,6 +320,7 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
   )
   make_index(db, "orders", c("customer", "number"))
   make_index(db, "lines", c("customer", "at"))
+  make_index(db, "lines", "number")
   make_index(db, "days", c("customer", "day"))
   drop_tables(db, c(
     "rows", "facts", "judged", "kept", "sold", "placed", "every_order", "every_line", "copies",

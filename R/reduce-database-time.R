@@ -1,0 +1,209 @@
+# Gaps, histories and arrivals of a ledger in its database.
+
+# Logs of whole numbers that stand in the database, worked out here: not every engine has them.
+send_logs <- function(db, values, scale = 1, add = 0) {
+  logs <- log(values / scale + add)
+  send_table(db, "logs", list(value = values, log = logs))
+  make_index(db, "logs", "value")
+}
+
+#' @export
+reduce_gaps.nubrek_database <- function(ledger) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  gaps <- paste0(
+    "(SELECT customer, gap FROM (SELECT customer, day - LAG(day) OVER (PARTITION BY customer ",
+    "ORDER BY number) AS gap FROM ", purchases_sql(ledger), " p) t WHERE gap IS NOT NULL)"
+  )
+  most <- ask_workspace(db, "SELECT MAX(gap) AS most FROM ", gaps, " g")$most
+  send_logs(db, seq.int(0, if (is.na(most)) 0 else most), add = 1)
+  found <- ask_workspace(
+    db, "SELECT customer, COUNT(*) AS gaps, SUM(gap) AS sum, SUM(gap * gap) AS squares, SUM(log) ",
+    "AS log_sum, SUM(log * log) AS log_squares, AVG(1.0 * CASE WHEN 2 * nth IN (n, n + 1, n + 2) ",
+    "THEN gap END) AS median, MAX(gap) AS longest FROM (SELECT customer, gap, ROW_NUMBER() OVER ",
+    "(PARTITION BY customer ORDER BY gap) AS nth, COUNT(*) OVER (PARTITION BY customer) AS n FROM ",
+    gaps, " g) r JOIN ", db$named("logs"), " l ON l.value = gap GROUP BY customer"
+  )
+  of <- \(name, none = 0) as.double(at_codes(ledger, found, name, none))
+  list(
+    gaps = as.integer(of("gaps")), sum = of("sum"), squares = of("squares"),
+    median = of("median", NA_real_), longest = as.integer(of("longest")),
+    log_sum = of("log_sum"), log_squares = of("log_squares")
+  )
+}
+
+#' @export
+reduce_gap_list.nubrek_database <- function(ledger) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  found <- ask_workspace(
+    db, "SELECT customer, nth, before_day, day FROM (SELECT customer, number, day, ROW_NUMBER() ",
+    "OVER (PARTITION BY customer ORDER BY number) AS nth, LAG(day) OVER (PARTITION BY customer ",
+    "ORDER BY number) AS before_day FROM ", purchases_sql(ledger),
+    " p) t WHERE nth > 1 ORDER BY customer, number"
+  )
+  lapply(list(
+    code = found$customer, visit = found$nth, from = found$before_day, to = found$day
+  ), as.integer)
+}
+
+#' @export
+reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, occasions = FALSE) {
+  if (is.null(db <- sql_store(ledger)) || occasions) return(NextMethod())
+  inside <- paste0(
+    "(SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY day) AS nth ",
+    "FROM ", db$named("days"), " WHERE day <= ", as.integer(until), ")"
+  )
+  amounts <- ask_workspace(
+    db, "SELECT DISTINCT sales FROM ", inside, " d WHERE nth > 1"
+  )$sales
+  send_logs(db, amounts, 10^ledger$decimals)
+  found <- ask_workspace(
+    db, "SELECT customer, MIN(day) AS low, MAX(day) AS high, COUNT(*) AS n, SUM(CASE WHEN nth > 1 ",
+    "THEN sales ELSE 0 END) AS later FROM ", inside, " d GROUP BY customer ORDER BY customer"
+  )
+  if (nrow(found) == 0L) return(NULL)
+  logs <- ask_workspace(
+    db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) AS spread ",
+    "FROM (SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) AS mean_log FROM ",
+    inside, " d JOIN ", db$named("logs"), " l ON l.value = d.sales WHERE d.nth > 1) t ",
+    "GROUP BY customer"
+  )
+  place <- match(found$customer, logs$customer)
+  start <- business_days(index, as.integer(found$low))
+  list(
+    code = as.integer(found$customer),
+    repeats = as.integer(found$n) - 1L,
+    last = (business_days(index, as.integer(found$high)) - start) / scale,
+    span = (business_days(index, as.integer(until)) - start) / scale,
+    later = as.double(found$later),
+    log_spend = as.double(logs$log_mean)[place],
+    log_spread = as.double(logs$spread)[place]
+  )
+}
+
+#' @export
+reduce_repeat_days.nubrek_database <- function(ledger, until) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  found <- ask_workspace(
+    db, "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) AS ",
+    "low FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
+    " ORDER BY customer, day"
+  )
+  list(code = as.integer(found$customer), day = as.integer(found$day))
+}
+
+# `arrived` in the workspace: customers and periods with a purchase in lines as wanted, the day of
+# the first there and the kind: new, returning, reactivated.
+stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
+  db <- ledger$db
+  days <- seq.int(as.integer(ledger$history_start), as.integer(ledger$as_of))
+  send_table(db, "calendar", list(
+    day = days, period = frame$row_of_day,
+    begins = pmax(as.integer(frame$start[frame$row_of_day]), days[[1L]])
+  ))
+  make_index(db, "calendar", "day")
+  money <- db$named("orders")
+  if (length(lines) > 0L) {
+    check_columns_exist(names(lines), line_columns(ledger), "the lines")
+    make_table(
+      db, "inside", "SELECT o.customer, o.number, o.day, SUM(l.sales) AS sales FROM ",
+      db$named("lines"), " l JOIN ", db$named("orders"), " o ON o.number = l.number WHERE ",
+      lines_where(ledger, lines), " GROUP BY o.customer, o.number, o.day"
+    )
+    money <- db$named("inside")
+  }
+  make_table(
+    db, "active", "SELECT DISTINCT customer, day FROM ", money, " WHERE sales >= ", ledger$least
+  )
+  make_index(db, "active", c("customer", "day"))
+  known <- if (any || length(lines) == 0L) known_before(ledger) else integer()
+  send_table(db, "known", list(customer = known))
+  history <- if (any) db$named("days") else db$named("active")
+  back <- if (is.null(lookback)) {
+    "1 = 1"
+  } else if (unit == "days") {
+    paste("a.day - a.last_day <=", as.integer(lookback))
+  } else {
+    paste("a.period - p.period <=", as.integer(lookback))
+  }
+  make_table(
+    db, "arrived", "SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL THEN 1 WHEN ",
+    back, " THEN 2 ELSE 3 END AS kind FROM (SELECT f.*, COALESCE((SELECT MAX(h.day) FROM ", history,
+    " h WHERE h.customer = f.customer AND h.day < f.begins), CASE WHEN f.customer IN (SELECT ",
+    "customer FROM ", db$named("known"), ") THEN ", as.integer(ledger$history_start),
+    " END) AS last_day FROM (SELECT v.customer, c.period, c.begins, MIN(v.day) AS day FROM ",
+    db$named("active"), " v JOIN ", db$named("calendar"),
+    " c ON c.day = v.day GROUP BY v.customer, c.period, c.begins) f) a LEFT JOIN ",
+    db$named("calendar"), " p ON p.day = a.last_day"
+  )
+  make_index(db, "arrived", c("customer", "period"))
+  money
+}
+
+#' @export
+reduce_arrivals.nubrek_database <- function(ledger, clock, lookback, unit, lines, any) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  frame <- period_frame(ledger, clock)
+  money <- stage_arrivals(ledger, frame, lookback, unit, lines, any)
+  people <- ask_workspace(
+    db, "SELECT period, kind, COUNT(*) AS n FROM ", db$named("arrived"), " GROUP BY period, kind"
+  )
+  sums <- ask_workspace(
+    db, "SELECT c.period, COALESCE(a.kind, 4) AS kind, SUM(o.sales) AS sales FROM ", money,
+    " o JOIN ", db$named("calendar"), " c ON c.day = o.day LEFT JOIN ", db$named("arrived"),
+    " a ON a.customer = o.customer AND a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)"
+  )
+  n <- length(frame$number)
+  of <- \(found, wanted, column) {
+    mine <- found[kind == wanted]
+    replace(numeric(n), mine$period, as.double(mine[[column]]))
+  }
+  c(
+    lapply(c(new = 1, returning = 2, reactivated = 3), \(k) as.integer(of(people, k, "n"))),
+    lapply(
+      c(sales_new = 1, sales_returning = 2, sales_reactivated = 3, sales_not_active = 4),
+      \(k) of(sums, k, "sales")
+    )
+  )
+}
+
+#' @export
+reduce_arrival_kinds.nubrek_database <- function(ledger, clock, lookback, unit, lines, any) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  stage_arrivals(ledger, period_frame(ledger, clock), lookback, unit, lines, any)
+  found <- ask_workspace(
+    db, "SELECT customer, period, day, kind FROM ", db$named("arrived"), " ORDER BY customer, period"
+  )
+  data.table(
+    customer = as.integer(found$customer),
+    row = as.integer(found$period),
+    day = as.integer(found$day),
+    kind = c("new", "returning", "reactivated")[found$kind]
+  )
+}
+
+#' @export
+reduce_active.nubrek_database <- function(ledger, frame) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  send_calendar(ledger, frame)
+  calendar <- paste0(" JOIN ", db$named("calendar"), " c ON c.day = o.day")
+  busy <- paste0(
+    "(SELECT DISTINCT o.customer, c.period FROM ", purchases_sql(ledger), " o", calendar, ")"
+  )
+  per_period <- ask_workspace(
+    db, "SELECT period, COUNT(*) AS n FROM ", busy, " b GROUP BY period"
+  )
+  money <- ask_workspace(
+    db, "SELECT COALESCE(SUM(CASE WHEN b.period IS NOT NULL THEN o.sales ELSE 0 END), 0) AS active, ",
+    "COALESCE(SUM(CASE WHEN b.period IS NULL THEN o.sales ELSE 0 END), 0) AS idle FROM ",
+    db$named("orders"), " o", calendar, " LEFT JOIN ", busy,
+    " b ON b.customer = o.customer AND b.period = c.period"
+  )
+  people <- ask_workspace(db, "SELECT DISTINCT customer FROM ", purchases_sql(ledger), " p")$customer
+  list(
+    customers = length(people),
+    known_before = length(intersect(known_before(ledger), people)),
+    per_period = replace(integer(length(frame$number)), per_period$period, as.integer(per_period$n)),
+    active = as.double(money$active),
+    idle = as.double(money$idle)
+  )
+}
