@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage campaigns groups fuzz sanitize faults format lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage campaigns groups engines test-engines fuzz sanitize faults format lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -64,6 +64,16 @@ coverage:
 campaigns:
 	@tools/setup.sh demo
 	@Rscript bench/campaigns.R $(WORLDS)
+
+# What is asked of a ledger in its database: rows and bytes over the wire, and time.
+engines:
+	@tools/setup.sh test
+	@Rscript bench/engines.R
+
+# The ledger in a real PostgreSQL against the one in memory.
+test-engines:
+	@tools/setup.sh test
+	@tools/test-engines.sh
 
 # Groups found in noise and planted ones, over many drawn worlds.
 groups:

@@ -38,8 +38,16 @@ append_orders <- function(
   if (is.null(origin)) {
     abort_nubrek(c(
       "This ledger cannot take more orders.",
-      "x" = "It is a slice, or was saved without its exports.",
-      "i" = "Append to the whole ledger, then slice."
+      "x" = if (inherits(ledger, "nubrek_memory")) {
+        "It is a slice, or was saved without its exports."
+      } else {
+        "It stays in its database."
+      },
+      "i" = if (inherits(ledger, "nubrek_memory")) {
+        "Append to the whole ledger, then slice."
+      } else {
+        "New rows are seen when it is opened again."
+      }
     ), "source")
   }
   parts <- c(found_again(origin$orders, here), source_parts(orders, here))

@@ -1,23 +1,29 @@
 # How engines differ, a record for each; all else is the SQL that they share.
 
-# `is` are classes of connections. `text` and `whole` are types; `trim` takes blanks off both ends;
+# `is` are classes of connections, `appends` those whose driver appends tables. `text`, `whole` and
+# `number` are types; `trim` takes blanks off both ends;
 # `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
 # numbers, rounded down; `pair` makes one value of two.
 dialects <- list(
   SQLite = list(
     is = "SQLiteConnection",
+    appends = "SQLiteConnection",
     text = "TEXT",
     whole = "INTEGER",
+    number = "DOUBLE",
     trim = "trim(%s, %s)",
     same = "%s IS %s",
     bytes = "%s COLLATE BINARY",
+    index_has_schema = TRUE,
     divide = "%s / %s",
     pair = "%s || '-' || %s"
   ),
   PostgreSQL = list(
     is = c("PqConnection", "PostgreSQLConnection"),
+    appends = "PqConnection",
     text = "TEXT",
     whole = "BIGINT",
+    number = "DOUBLE PRECISION",
     trim = "btrim(%s, %s)",
     same = "%s IS NOT DISTINCT FROM %s",
     bytes = "%s COLLATE \"C\"",
@@ -26,8 +32,10 @@ dialects <- list(
   ),
   DuckDB = list(
     is = "duckdb_connection",
+    appends = "duckdb_connection",
     text = "VARCHAR",
     whole = "BIGINT",
+    number = "DOUBLE",
     trim = "trim(%s, %s)",
     same = "%s IS NOT DISTINCT FROM %s",
     bytes = "%s",
@@ -50,7 +58,7 @@ dialect_of <- function(con, call = rlang::caller_env()) {
 
 # A place to work in: temporary tables, or tables of a schema, all with a name of their own.
 open_workspace <- function(con, workspace, call = rlang::caller_env()) {
-  mark <- paste0("nubrek_", substr(rlang::hash(list(Sys.time(), stats::runif(1L))), 1L, 10L), "_")
+  mark <- paste0(basename(tempfile("nubrek_")), "_")
   list(
     con = con,
     dialect = dialect_of(con, call),
@@ -61,19 +69,92 @@ open_workspace <- function(con, workspace, call = rlang::caller_env()) {
       if (workspace == "temporary") return(bare)
       paste0(as.character(DBI::dbQuoteIdentifier(con, workspace)), ".", bare)
     },
+    shared = new.env(), # whose `tables` nobody needs any more, and what was `told`
+    alive = new.env(), # as long as anybody has the ledger or a slice of it
     call = call
   )
 }
 
+sweep_tables <- function(db) {
+  tables <- intersect(db$shared$tables, db$shared$made)
+  db$shared$tables <- NULL
+  for (table in tables) {
+    DBI::dbExecute(db$con, paste("DROP TABLE IF EXISTS", table))
+    db$shared$made <- setdiff(db$shared$made, table)
+  }
+}
+
 tell_database <- function(db, ...) {
   sql <- paste0(c(...), collapse = "")
-  tryCatch(DBI::dbExecute(db$con, sql), error = \(e) workspace_trouble(db, e))
+  tryCatch(
+    {
+      sweep_tables(db)
+      told(db, sql, \() DBI::dbExecute(db$con, sql), \(done) 0)
+    },
+    error = \(e) workspace_trouble(db, e)
+  )
+}
+
+# Writes down what is asked, when somebody wants to know.
+told <- function(db, sql, ask, rows) {
+  if (is.null(db$shared$told)) return(ask())
+  before <- proc.time()[["elapsed"]]
+  found <- ask()
+  db$shared$told <- c(db$shared$told, list(list(
+    sql = sql,
+    rows = as.integer(rows(found)),
+    bytes = if (is.data.frame(found)) as.double(utils::object.size(found)) else 0,
+    seconds = proc.time()[["elapsed"]] - before
+  )))
+  found
+}
+
+#' The SQL behind a measure
+#'
+#' @param ledger `[nubrek_ledger]` One that stays in its database, see `workspace` in
+#'   [open_ledger()].
+#' @param measure `[function]` What is asked of the ledger, such as `repeat_rate` or
+#'   `\(ledger) cohort_grid(ledger, by = "town")`. It is run.
+#' @return A `nubrek_sql`, one row per statement in their order: `sql`; `rows` and `bytes` that came
+#'   over the wire; `seconds`.
+#' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
+#' con <- DBI::dbConnect(RSQLite::SQLite())
+#' DBI::dbWriteTable(con, "lines", data.frame(
+#'   who = c("A", "A", "B"), receipt = 1:3, on_day = "2024-03-05", paid = c(12.5, 8, 30)
+#' ))
+#' ledger <- open_ledger(db_table(con, "lines"), column_map(
+#'   customer = "who", order = "receipt", date = "on_day", sales = "paid"
+#' ), meanings(currency = "EUR"), workspace = "temporary")
+#' ledger_sql(ledger, repeat_rate)
+#' DBI::dbDisconnect(con)
+#' @export
+ledger_sql <- function(ledger, measure) {
+  check_ledger(ledger)
+  if (!inherits(ledger, "nubrek_database")) {
+    abort_nubrek(c(
+      "Only a ledger that stays in its database has SQL.",
+      "i" = "Open it with {.arg workspace}."
+    ), "argument")
+  }
+  throw_unless(checkmate::check_function(measure), "measure", rlang::current_env())
+  shared <- ledger$db$shared
+  shared$told <- list()
+  on.exit(shared$told <- NULL)
+  measure(ledger)
+  asked <- rbindlist(shared$told)
+  if (nrow(asked) == 0L) {
+    asked <- data.table(sql = character(), rows = integer(), bytes = double(), seconds = double())
+  }
+  new_result(as.list(asked), "sql", ledger)
 }
 
 # What a query answers, whole numbers as doubles.
 ask_workspace <- function(db, ...) {
   sql <- paste0(c(...), collapse = "")
-  found <- tryCatch(DBI::dbGetQuery(db$con, sql), error = \(e) workspace_trouble(db, e))
+  found <- tryCatch(
+    told(db, sql, \() DBI::dbGetQuery(db$con, sql), nrow),
+    error = \(e) workspace_trouble(db, e)
+  )
   for (name in names(found)) {
     if (inherits(found[[name]], "integer64")) found[[name]] <- as.double(found[[name]])
   }
@@ -90,34 +171,76 @@ workspace_trouble <- function(db, e) {
 
 make_table <- function(db, name, ...) {
   drop_tables(db, name)
+  db$shared$made <- c(db$shared$made, db$named(name))
   tell_database(
     db, "CREATE ", if (db$temporary) "TEMPORARY ", "TABLE ", db$named(name), " AS ", ...
   )
 }
 
-drop_tables <- function(db, names) {
-  for (name in names) {
-    tell_database(db, "DROP TABLE IF EXISTS ", db$named(name))
+# Takes away those of the tables that were made, all if none is named.
+drop_tables <- function(db, names = NULL) {
+  tables <- if (is.null(names)) db$shared$made else vapply(names, db$named, "")
+  for (table in intersect(tables, db$shared$made)) {
+    tell_database(db, "DROP TABLE IF EXISTS ", table)
+    db$shared$made <- setdiff(db$shared$made, table)
   }
 }
 
 make_index <- function(db, name, columns) {
-  tell_database(db, "CREATE INDEX ", db_name(db, paste(
-    c(gsub("[^[:alnum:]_]", "", db$named(name)), columns), collapse = "_"
-  )), " ON ", db$named(name), " (", paste(columns, collapse = ", "), ")")
+  table <- db$named(name)
+  parts <- strsplit(table, ".", fixed = TRUE)[[1L]]
+  index <- db_name(db, paste(
+    c(gsub("[^[:alnum:]_]", "", parts[[length(parts)]]), columns), collapse = "_"
+  ))
+  # an engine may want the schema at the index, not at the table
+  if (isTRUE(db$dialect$index_has_schema) && length(parts) > 1L) {
+    index <- paste0(parts[[1L]], ".", index)
+    table <- parts[[2L]]
+  }
+  tell_database(db, "CREATE INDEX ", index, " ON ", table, " (", paste(columns, collapse = ", "), ")")
 }
 
 # A small table of ours, sent to the workspace.
 send_table <- function(db, name, table) {
   drop_tables(db, name)
   id <- DBI::SQL(db$named(name))
+  db$shared$made <- c(db$shared$made, as.character(id))
   tryCatch(
     {
-      DBI::dbCreateTable(db$con, id, as.data.frame(table), temporary = db$temporary)
-      DBI::dbAppendTable(db$con, id, as.data.frame(table))
+      column <- vapply(table, \(x) {
+        if (is.character(x)) {
+          db$dialect$text
+        } else if (is.integer(x)) {
+          db$dialect$whole
+        } else {
+          db$dialect$number
+        }
+      }, "")
+      DBI::dbExecute(db$con, paste0(
+        "CREATE ", if (db$temporary) "TEMPORARY ", "TABLE ", id, " (",
+        paste(vapply(names(table), \(x) db_name(db, x), ""), column, collapse = ", "), ")"
+      ))
+      if (inherits(db$con, db$dialect$appends)) {
+        DBI::dbAppendTable(db$con, id, as.data.frame(table))
+      } else {
+        send_values(db, id, as.data.frame(table))
+      }
     },
     error = \(e) workspace_trouble(db, e)
   )
+}
+
+# Where a driver cannot append a table: its rows as literals, a thousand a time.
+send_values <- function(db, id, table) {
+  if (nrow(table) == 0L) return(invisible())
+  cells <- lapply(table, \(x) {
+    text <- if (is.character(x)) db_text(db, x) else format(x, digits = 17L, trim = TRUE)
+    ifelse(is.na(x), "NULL", text)
+  })
+  rows <- paste0("(", do.call(paste, c(unname(cells), sep = ", ")), ")")
+  for (few in split(rows, (seq_along(rows) - 1L) %/% 1000L)) {
+    DBI::dbExecute(db$con, paste0("INSERT INTO ", id, " VALUES ", paste(few, collapse = ", ")))
+  }
 }
 
 db_name <- function(db, name) as.character(DBI::dbQuoteIdentifier(db$con, name))

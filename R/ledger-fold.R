@@ -22,6 +22,9 @@ open_in_database <- function(orders, workspace, origin, meaning, bands, call) {
   )
   lookup <- alias_lookup(origin$aliases)
   db <- open_workspace(orders$con, workspace, call)
+  done <- FALSE
+  # nothing is left of what did not come to its end
+  on.exit(if (!done) try(drop_tables(db), silent = TRUE))
   signal_progress("reading orders in the database")
   db <- stage_rows(db, orders)
   check_staged_currency(db, map, meaning)
@@ -59,6 +62,7 @@ open_in_database <- function(orders, workspace, origin, meaning, bands, call) {
     band_values(ledger, name)
   }
   if (length(lookup) > 0L) ledger$aliases <- lookup
+  done <- TRUE
   ledger
 }
 
@@ -314,19 +318,11 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
     db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l JOIN ", db$named("orders"),
     " o ON o.number = l.number"
   )
-  make_table(
-    db, "days", "SELECT customer, day, SUM(sales) AS sales FROM ", db$named("orders"),
-    " WHERE sales >= ", least, " GROUP BY customer, day"
-  )
+  make_days(db, least)
   make_index(db, "orders", c("customer", "number"))
   make_index(db, "lines", c("customer", "at"))
   make_index(db, "lines", "number")
-  make_index(db, "days", c("customer", "day"))
-  drop_tables(db, c(
-    "rows", "facts", "judged", "kept", "sold", "placed", "every_order", "every_line", "copies",
-    "touched", "in_doubt", "set_aside", "codes", "days_read", "amounts_read", "people_read",
-    "quantity_read", "discount_read", "cost_read", "products", "costs"
-  ))
+  drop_tables(db, staging_tables)
   early <- ask_workspace(
     db, "SELECT customer, MIN(day) AS day FROM ", db$named("before"), " WHERE sales >= ", least,
     " GROUP BY customer"
@@ -348,12 +344,53 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
   )
   formed$spread <- ends$spread
   ledger <- new_parts(facts, list(), c("number", "sales", formed$names), "nubrek_database")
-  ledger$db <- db[c("con", "dialect", "temporary", "named", "call")]
+  ledger$db <- db[c("con", "dialect", "temporary", "named", "shared", "alive", "call")]
+  ledger$line_cells <- stats::setNames(
+    sprintf("l%d", seq_along(formed$names)), formed$names
+  )
   ledger$parts <- database_parts(ledger)
   attr(ledger, "remarks") <- ledger_remarks(
     formed, intake, told, record$identified, start, as_of, meaning
   )
   ledger
+}
+
+# What the workspace holds only while a ledger is opened.
+staging_tables <- c(
+  "rows", "facts", "judged", "kept", "sold", "sold_with_cost", "seen", "placed", "every_order",
+  "every_line", "copies", "touched", "in_doubt", "set_aside", "codes", "suspects", "days_read",
+  "amounts_read", "people_read", "quantity_read", "discount_read", "cost_read", "products", "costs"
+)
+
+#' Take a ledger's tables out of its database
+#'
+#' Temporary tables go with their connection; those in a schema of yours stay until this is called.
+#'
+#' @param ledger `[nubrek_ledger]` One that stays in its database, see `workspace` in
+#'   [open_ledger()]; it is of no use afterwards, nor are its slices.
+#' @return Nothing.
+#' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
+#' con <- DBI::dbConnect(RSQLite::SQLite())
+#' DBI::dbWriteTable(con, "lines", data.frame(who = "A", on_day = "2024-03-05", paid = 5))
+#' ledger <- open_ledger(db_table(con, "lines"), column_map(
+#'   customer = "who", date = "on_day", sales = "paid"
+#' ), meanings(currency = "EUR"), workspace = "main")
+#' close_ledger(ledger)
+#' DBI::dbListTables(con)
+#' DBI::dbDisconnect(con)
+#' @export
+close_ledger <- function(ledger) {
+  check_ledger(ledger)
+  if (inherits(ledger, "nubrek_database")) drop_tables(ledger$db)
+  invisible()
+}
+
+make_days <- function(db, least) {
+  make_table(
+    db, "days", "SELECT customer, day, SUM(sales) AS sales FROM ", db$named("orders"),
+    " WHERE sales >= ", least, " GROUP BY customer, day"
+  )
+  make_index(db, "days", c("customer", "day"))
 }
 
 # What remarks need to know of the rows (see `told_of_rows()`).
@@ -369,22 +406,28 @@ told_of_staged <- function(db, ends, suspects, start) {
   )
   lost <- paste0(" FROM ", db$named("judged"), " WHERE reason > 1 AND order_id <> '' AND ")
   partly <- ask_workspace(
-    db, "SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT person, order_id, ",
-    "SUM(units) AS units FROM ", db$named("kept"), " k WHERE order_id IN (SELECT order_id", lost,
-    "f2 = 1) OR EXISTS (SELECT 1 FROM (SELECT person, order_id", lost,
-    "f2 = 0) x WHERE x.person = k.person AND x.order_id = k.order_id) GROUP BY person, order_id) t"
+    db, "SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person, k.order_id, ",
+    "SUM(units) AS units FROM ", db$named("kept"), " k LEFT JOIN (SELECT DISTINCT order_id", lost,
+    "f2 = 1) a ON a.order_id = k.order_id LEFT JOIN (SELECT DISTINCT person, order_id", lost,
+    "f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id IS NOT NULL OR ",
+    "b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t"
   )
   drop_tables(db, "suspects")
   days <- ask_workspace(
     db, "SELECT DISTINCT day FROM ", db$named("every_order"), " ORDER BY day"
   )$day
-  people <- db$people
+  # asked only where nearly every customer has one order
+  same <- if (ends$people >= 0.95 * ends$orders) {
+    mean(db$people %in% ask_workspace(
+      db, "SELECT DISTINCT order_id FROM ", db$named("kept")
+    )$order_id)
+  } else {
+    0
+  }
   list(
     orders = ends$orders,
     people = ends$people,
-    same_ids = \() mean(people %in% ask_workspace(
-      db, "SELECT DISTINCT order_id FROM ", db$named("kept")
-    )$order_id),
+    same_ids = \() same,
     days = days,
     rounded = sums$rounded,
     rest = sums$rest,
@@ -420,7 +463,7 @@ fetch_part <- function(ledger, low, high) {
     db, "SELECT * FROM ", db$named("orders"), mine, " ORDER BY number"
   )
   lines <- ask_workspace(
-    db, "SELECT number, sales", sprintf(", l%d", seq_along(names)), " FROM ",
+    db, "SELECT number, sales", sprintf(", %s", ledger$line_cells[names]), " FROM ",
     db$named("lines"), mine, " ORDER BY at"
   )
   before <- ask_workspace(db, "SELECT * FROM ", db$named("before"), mine)

@@ -97,7 +97,10 @@ rows_between <- function(ledger, part, columns, codes, from, until, at) {
 }
 
 # The same ledger with the purchase days of these customers alone, for what looks at histories.
-only_customers <- function(ledger, codes) {
+only_customers <- function(ledger, codes) UseMethod("only_customers")
+
+#' @export
+only_customers.nubrek_ledger <- function(ledger, codes) {
   wanted <- replace(logical(n_customers(ledger)), codes, TRUE)
   change_parts(ledger, \(part, own) {
     columns <- c("customer", "day", "sales")

@@ -20,6 +20,12 @@
 #' @export
 save_ledger <- function(ledger, path, exports = TRUE) {
   check_ledger(ledger)
+  if (!inherits(ledger, "nubrek_memory")) {
+    abort_nubrek(c(
+      "A ledger that stays in its database cannot be saved.",
+      "i" = "Open it without {.arg workspace} to fetch its rows, and save that."
+    ), "source")
+  }
   check_text(path)
   throw_unless(checkmate::check_flag(exports), "exports", rlang::current_env())
   need_package("nanoparquet", path, rlang::current_env())

@@ -38,9 +38,7 @@ ledger_slice <- function(
   }
   if (length(lines) > 0L) check_lines_wanted(ledger, lines)
   chosen <- if (length(customers) > 0L) customers_with(ledger, customers)
-  result <- change_parts(ledger, \(part, codes) {
-    cut_part(part, lines, of_part(chosen, codes), from, until)
-  })
+  result <- cut_ledger(ledger, lines, chosen, from, until)
   if (reduce_size(result)$orders == 0) abort_nubrek("Nothing is left in this slice.", "no_rows")
   result$source <- result$made_from <- NULL
   result$history_start <- max(from, ledger$history_start)
@@ -63,6 +61,14 @@ ledger_slice <- function(
   )
   attr(result, "remarks") <- rbind(remark_table("slice", words), remarks(ledger))
   result
+}
+
+# The ledger with the rows of a slice alone.
+cut_ledger <- function(ledger, lines, chosen, from, until) UseMethod("cut_ledger")
+
+#' @export
+cut_ledger.nubrek_ledger <- function(ledger, lines, chosen, from, until) {
+  change_parts(ledger, \(part, codes) cut_part(part, lines, of_part(chosen, codes), from, until))
 }
 
 # The rows of a slice: orders between two days, of the customers `chosen` (all if NULL), with what

@@ -81,5 +81,5 @@ known_before <- function(ledger) which(ledger$known_first < as.integer(ledger$hi
 # A slice by lines in the numbers of the whole ledger; empty where nothing is left.
 slice_or_none <- function(ledger, lines) {
   check_columns_exist(names(lines), line_columns(ledger), "the lines")
-  change_parts(ledger, \(part, codes) cut_lines(part, lines_in(part, lines)))
+  cut_ledger(ledger, lines, NULL, ledger$history_start, ledger$as_of)
 }

@@ -1,9 +1,14 @@
 # The connection that a study names: how to reach it stands outside of the study, secrets outside of
 # both.
 
-# How each driver is called, and what makes it read only.
+# How each driver is called, and what makes it read only; `temporary`, are temporary tables made
+# all the same?
 database_drivers <- list(
-  RSQLite = list(driver = \() RSQLite::SQLite(), only = \() list(flags = RSQLite::SQLITE_RO)),
+  RSQLite = list(
+    driver = \() RSQLite::SQLite(),
+    only = \() list(flags = RSQLite::SQLITE_RO),
+    temporary = TRUE
+  ),
   RPostgres = list(driver = \() driver_of("RPostgres", "Postgres"), only = \() list(
     options = "-c default_transaction_read_only=on"
   )),
@@ -36,8 +41,9 @@ study_source <- function(study, part, con, at) {
   db_table(con, part$table, part$query)
 }
 
-# Opens the connection that a study names, read only where the engine knows that.
-open_connection <- function(name, call = NULL) {
+# Opens the connection that a study names, read only where the engine knows that and the ledger
+# needs no tables of its own there.
+open_connection <- function(name, workspace = NULL, call = NULL) {
   path <- connections_path()
   if (!file.exists(path)) {
     abort_nubrek(c(
@@ -65,8 +71,9 @@ open_connection <- function(name, call = NULL) {
   need_package(said$package, "a database", call)
   driver <- database_drivers[[said$package]]
   arguments <- lapply(said[names(said) != "package"], from_environment, path, call)
+  writes <- !is.null(workspace) && !(workspace == "temporary" && isTRUE(driver$temporary))
   tryCatch(
-    do.call(DBI::dbConnect, c(list(driver$driver()), arguments, driver$only())),
+    do.call(DBI::dbConnect, c(list(driver$driver()), arguments, if (!writes) driver$only())),
     error = \(e) abort_nubrek(c(
       "The connection {.val {name}} cannot be opened.",
       "x" = "The engine says: {.emph {gsub('\\\\s+', ' ', conditionMessage(e))}}"

@@ -105,6 +105,12 @@ data_section <- function() {
       "none",
       "warehouse"
     ),
+    workspace = study_key(
+      leaf_text(),
+      "orders stay in the database, folded in tables of this schema or temporary ones",
+      "the rows are fetched",
+      "temporary"
+    ),
     keep = study_key(
       leaf_text(),
       "a folder to save the ledger in, opened from there while nothing has changed",

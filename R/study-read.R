@@ -119,12 +119,28 @@ study_ledger <- function(study) {
 }
 
 open_study_ledger <- function(study) {
+  check_workspace_keys(study)
   ledger <- if (is.null(study$data$keep)) {
     build_study_ledger(study)
   } else {
     kept_study_ledger(study, study_files(study, study$data$keep))
   }
   if (is.null(study$slice)) ledger else do.call(ledger_slice, c(list(ledger), study$slice))
+}
+
+check_workspace_keys <- function(study) {
+  if (is.null(study$data$workspace)) return(invisible())
+  if (is.null(study$data$connection)) {
+    abort_study(
+      study$source, c("data", "workspace"), "A workspace needs {.field connection} beside it."
+    )
+  }
+  if (!is.null(study$data$keep)) {
+    abort_study(
+      study$source, c("data", "keep"),
+      "A ledger that stays in its database is not kept: {.field keep} or {.field workspace}."
+    )
+  }
 }
 
 # With `data: keep` the ledger is saved, and opened from there as long as nothing it was made from
@@ -188,8 +204,12 @@ files_named <- function(part) {
 
 build_study_ledger <- function(study) {
   orders <- study$data$orders
-  con <- if (!is.null(study$data$connection)) open_connection(study$data$connection)
-  if (!is.null(con)) on.exit(DBI::dbDisconnect(con), add = TRUE)
+  workspace <- study$data$workspace
+  con <- if (!is.null(study$data$connection)) {
+    open_connection(study$data$connection, workspace)
+  }
+  done <- FALSE
+  if (!is.null(con)) on.exit(if (is.null(workspace) || !done) DBI::dbDisconnect(con), add = TRUE)
   columns <- do.call(column_map, c(
     as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)
   ))
@@ -221,8 +241,14 @@ build_study_ledger <- function(study) {
     joins = unname(joins),
     rates = rates,
     bands = lapply(study$bands, \(rule) do.call(band, rule)),
-    format = study_format(orders)
+    format = study_format(orders),
+    workspace = workspace
   )
+  # a ledger that stays in its database keeps the connection as long as anybody has it
+  if (!is.null(workspace)) {
+    done <- TRUE
+    reg.finalizer(ledger$db$alive, \(gone) DBI::dbDisconnect(con), onexit = TRUE)
+  }
   told <- study$data$contacts
   if (is.null(told)) return(ledger)
   source <- study_source(study, told, con, c("data", "contacts"))

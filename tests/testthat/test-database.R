@@ -1,16 +1,6 @@
 # Tables, views and queries of a database as sources: the ledger of the same rows, nothing written,
 # names and queries that cannot get out of their place.
 
-local_database <- function(..., frame = parent.frame()) {
-  path <- withr::local_tempfile(fileext = ".db", .local_envir = frame)
-  con <- DBI::dbConnect(RSQLite::SQLite(), path)
-  withr::defer(DBI::dbDisconnect(con), frame)
-  for (name in names(list(...))) {
-    DBI::dbWriteTable(con, name, list(...)[[name]])
-  }
-  structure(con, path = path)
-}
-
 orders_map <- column_map(
   customer = "customer", order = "receipt", date = "day", sales = "amount", channel = "shop"
 )
