@@ -1,5 +1,5 @@
-# A slice of a ledger in its database: tables of its own beside those of the whole, which go when the
-# slice goes.
+# A slice of a ledger in its database: tables of its own beside those of the whole, which go when
+# the slice goes.
 
 #' @export
 cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
@@ -63,10 +63,11 @@ slice_workspace <- function(db, mine = c("orders", "lines", "days")) {
   own <- db
   own$named <- \(name) db$named(if (name %in% mine) paste(name, mark, sep = "_") else name)
   # a finalizer may run in the middle of a query: it only says what may go
-  shared <- db$shared
-  tables <- vapply(mine, own$named, "")
+  said <- list(shared = db$shared, tables = vapply(mine, own$named, ""))
   own$alive <- new.env()
   own$alive$above <- db$alive
-  reg.finalizer(own$alive, \(gone) shared$tables <- c(shared$tables, tables))
+  reg.finalizer(own$alive, \(gone) {
+    assign("tables", c(said$shared$tables, said$tables), said$shared)
+  })
   own
 }

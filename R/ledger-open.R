@@ -16,9 +16,10 @@
 #'   them aside.
 #' @param bands `[list]` Named [band()]s: numbers and dates cut into groups for breakdowns.
 #' @param format `[nubrek_format]` From [file_format()].
-#' @param workspace `[character(1)]` For orders from [db_table()]: they stay in the database, and are
-#'   folded there into orders, lines and purchase days in tables of a schema of this name, or in
-#'   `"temporary"` ones, which go with the connection. Default `NULL`: the rows are fetched.
+#' @param workspace `[character(1)]` For orders from [db_table()]: they stay in the database, folded
+#'   there into orders, lines and purchase days, in tables of a schema of this name (see
+#'   [close_ledger()]) or in `"temporary"` ones, which go with the connection. Default `NULL`: the
+#'   rows are fetched.
 #' @return A `nubrek_ledger`. Its parts are read through functions: [audit()], [set_aside()],
 #'   [customers()], [prove_totals()], [remarks()], [identity_suspects()], [identified_share()].
 #'   Money inside is whole minor units, so sums agree exactly. Invariant: rows in = rows kept + rows

@@ -39,7 +39,8 @@ stage_duplicates <- function(db, has_line_id, policy) {
   none <- list(duplicate = numeric(), suspect = numeric())
   if (length(again) == 0L) return(none)
   if (policy == "none") return(list(duplicate = numeric(), suspect = again))
-  if (has_line_id || policy == "all equal lines") return(list(duplicate = again, suspect = numeric()))
+  all_are <- list(duplicate = again, suspect = numeric())
+  if (has_line_id || policy == "all equal lines") return(all_are)
   # lines that differ, of each unit
   units <- paste0(
     "(SELECT person, order_id, COUNT(*) AS lines FROM ", db$named("facts"),
@@ -50,7 +51,7 @@ stage_duplicates <- function(db, has_line_id, policy) {
     db, "SELECT COUNT(*) AS units, SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END) AS several, ",
     "SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM ", units
   )
-  if (seen$no_id == 0 && seen$several == 0) return(list(duplicate = again, suspect = numeric()))
+  if (seen$no_id == 0 && seen$several == 0) return(all_are)
   make_table(
     db, "touched", "SELECT f.place FROM ", db$named("facts"), " f JOIN (SELECT DISTINCT ",
     unit_keys, " AS own_day FROM ", db$named("facts"), " WHERE place IN (SELECT place FROM ",

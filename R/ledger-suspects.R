@@ -142,7 +142,7 @@ busiest_days <- function(ledger) {
     orders <- data.table(code = part$orders$customer, day = part$orders$day)
     n <- n_customers(part)
     list(orders = most(orders, n), channels = if ("channel" %in% names(part$lines)) {
-      most(unique(orders[part$lines$number][, channel := part$lines$channel]), n)
+      most(unique(data.table(orders[part$lines$number], channel = part$lines$channel)), n)
     })
   })
 }

@@ -71,8 +71,8 @@ reduce_cells.nubrek_ledger <- function(
   )
 }
 
-# Sums over the cells of a `plan`: the start, the first purchase and the cohort of each customer, how
-# the `place` of a day is told, how many cohorts (`n`) and `places` there are.
+# Sums over the cells of a `plan`: the start, the first purchase and the cohort of each customer,
+# how the `place` of a day is told, how many cohorts (`n`) and `places` there are.
 sum_cells <- function(ledger, plan, margin, call) UseMethod("sum_cells")
 
 #' @export

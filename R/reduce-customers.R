@@ -1,7 +1,7 @@
 # Reductions: the only code that knows where the rows of a ledger live. Each is a generic on the
-# ledger's store; what stands for every store is a pass in C++ over the sorted rows of each part. What
-# comes out is small and the same for every store. Codes number the customers from 1, in the order
-# of their ids; money is in whole minor units, days are counted from 1970.
+# ledger's store; what stands for every store is a pass in C++ over the sorted rows of each part.
+# What comes out is small and the same for every store. Codes number the customers from 1, in the
+# order of their ids; money is in whole minor units, days are counted from 1970.
 
 # Per customer code: purchases, orders, purchase_days, first, last (days), sales, sales_purchases,
 # sales_first and, where it is known, cost.

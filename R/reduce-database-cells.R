@@ -5,7 +5,9 @@
 margin_sql <- function(ledger, margin) {
   if (is.null(margin)) {
     if (!".cost" %in% ledger$line_names) return(list(sql = NULL))
-    return(list(sql = "(o.sales - o.cost)", digits = 0L, words = "sales less the ledger's own cost"))
+    return(list(
+      sql = "(o.sales - o.cost)", digits = 0L, words = "sales less the ledger's own cost"
+    ))
   }
   if (is.numeric(margin)) margin <- margin_rates(margin)
   if (!inherits(margin, "nubrek_margin") || !is.null(margin$by)) return(NULL)
@@ -51,8 +53,8 @@ cells_of_rows <- function(ledger, plan, money) {
   place <- send_places(ledger, plan$place)
   active <- ask_workspace(
     db, "SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, ",
-    "SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) OVER ",
-    "(PARTITION BY customer) AS last_place FROM (SELECT w.cohort, o.customer, ", place$sql,
+    "SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) ",
+    "OVER (PARTITION BY customer) AS last_place FROM (SELECT w.cohort, o.customer, ", place$sql,
     " AS place, COUNT(*) AS n FROM ", purchases_sql(ledger), " o JOIN ", db$named("who"),
     " w ON w.customer = o.customer", place$join, " GROUP BY 1, 2, 3) a) b GROUP BY cohort, place"
   )

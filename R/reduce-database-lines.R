@@ -210,9 +210,9 @@ group_sales_sql <- function(ledger, group, rows, span, labels) {
     } else {
       paste0("SUM(CASE WHEN ", bought, " THEN 1 ELSE 0 END)")
     },
-    " AS purchases FROM (SELECT ", group, ", customer, number, day, SUM(sales) AS money FROM ", rows,
-    " WHERE day BETWEEN ", as.integer(span$from), " AND ", as.integer(span$until), " GROUP BY ",
-    group, ", customer, number, day) t GROUP BY ", group
+    " AS purchases FROM (SELECT ", group, ", customer, number, day, SUM(sales) AS money FROM ",
+    rows, " WHERE day BETWEEN ", as.integer(span$from), " AND ", as.integer(span$until),
+    " GROUP BY ", group, ", customer, number, day) t GROUP BY ", group
   )
   place <- found[labels, on = stats::setNames(names(labels), paste0("g", seq_along(labels))),
     which = TRUE]

@@ -62,8 +62,9 @@ reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, o
   )
   if (nrow(found) == 0L) return(NULL)
   logs <- ask_workspace(
-    db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) AS spread ",
-    "FROM (SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) AS mean_log FROM ",
+    db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) ",
+    "AS spread FROM (SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) ",
+    "AS mean_log FROM ",
     inside, " d JOIN ", db$named("logs"), " l ON l.value = d.sales WHERE d.nth > 1) t ",
     "GROUP BY customer"
   )
@@ -84,8 +85,8 @@ reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, o
 reduce_repeat_days.nubrek_database <- function(ledger, until) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
-    db, "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) AS ",
-    "low FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
+    db, "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) ",
+    "AS low FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
     " ORDER BY customer, day"
   )
   list(code = as.integer(found$customer), day = as.integer(found$day))
@@ -171,7 +172,8 @@ reduce_arrival_kinds.nubrek_database <- function(ledger, clock, lookback, unit, 
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   stage_arrivals(ledger, period_frame(ledger, clock), lookback, unit, lines, any)
   found <- ask_workspace(
-    db, "SELECT customer, period, day, kind FROM ", db$named("arrived"), " ORDER BY customer, period"
+    db, "SELECT customer, period, day, kind FROM ", db$named("arrived"),
+    " ORDER BY customer, period"
   )
   data.table(
     customer = as.integer(found$customer),
@@ -193,16 +195,20 @@ reduce_active.nubrek_database <- function(ledger, frame) {
     db, "SELECT period, COUNT(*) AS n FROM ", busy, " b GROUP BY period"
   )
   money <- ask_workspace(
-    db, "SELECT COALESCE(SUM(CASE WHEN b.period IS NOT NULL THEN o.sales ELSE 0 END), 0) AS active, ",
-    "COALESCE(SUM(CASE WHEN b.period IS NULL THEN o.sales ELSE 0 END), 0) AS idle FROM ",
+    db, "SELECT COALESCE(SUM(CASE WHEN b.period IS NOT NULL THEN o.sales ELSE 0 END), 0) AS ",
+    "active, COALESCE(SUM(CASE WHEN b.period IS NULL THEN o.sales ELSE 0 END), 0) AS idle FROM ",
     db$named("orders"), " o", calendar, " LEFT JOIN ", busy,
     " b ON b.customer = o.customer AND b.period = c.period"
   )
-  people <- ask_workspace(db, "SELECT DISTINCT customer FROM ", purchases_sql(ledger), " p")$customer
+  people <- ask_workspace(
+    db, "SELECT DISTINCT customer FROM ", purchases_sql(ledger), " p"
+  )$customer
   list(
     customers = length(people),
     known_before = length(intersect(known_before(ledger), people)),
-    per_period = replace(integer(length(frame$number)), per_period$period, as.integer(per_period$n)),
+    per_period = replace(
+      integer(length(frame$number)), per_period$period, as.integer(per_period$n)
+    ),
     active = as.double(money$active),
     idle = as.double(money$idle)
   )

@@ -3,7 +3,7 @@
 local_database <- function(..., frame = parent.frame()) {
   path <- withr::local_tempfile(fileext = ".db", .local_envir = frame)
   con <- DBI::dbConnect(RSQLite::SQLite(), path)
-  withr::defer(DBI::dbDisconnect(con), frame)
+  withr::defer(if (DBI::dbIsValid(con)) DBI::dbDisconnect(con), frame)
   for (name in names(list(...))) {
     DBI::dbWriteTable(con, name, list(...)[[name]])
   }
@@ -62,7 +62,9 @@ answers <- function(ledger) {
     behind = \(l) rows_behind(cohort_grid(l), l, age = 1),
     behind_sales = \(l) rows_behind(sales_by(l, "channel"), l, channel = "Quay"),
     moves = \(l) tier_moves(l, c("2024", "2025")),
-    audience = \(l) audience(l, purchases >= 2, sales(channel == "Quay") > 20, unless(open_gap < 9)),
+    audience = \(l) {
+      audience(l, purchases >= 2, sales(channel == "Quay") > 20, unless(open_gap < 9))
+    },
     suspects = \(l) identity_suspects(l),
     audit = \(l) audit(l),
     proof = \(l) prove_totals(l)
@@ -101,7 +103,8 @@ rich_opening <- function(seed, rows) {
   ids <- unique(trim_text(rows$customer))
   roles <- c(list(
     customer = "customer", date = "day", sales = "amount", order = some("receipt") %||% "receipt",
-    currency = "money", channel = if (runif(1) < 0.8) "shop", product = some("thing"), cost = some("paid_for"),
+    currency = "money", channel = if (runif(1) < 0.8) "shop", product = some("thing"),
+    cost = some("paid_for"),
     discount = some("off"), quantity = some("pieces"), return_of = some("back_of"),
     tax = some("off")
   ), if (runif(1) < 0.2) list(line = "line"))

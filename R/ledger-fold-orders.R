@@ -1,0 +1,166 @@
+# Lines become orders in the database, by the rules of `form_orders()`.
+
+# The columns of the lines, as expressions over the rows `r` and the judged rows `k`; `join`, what
+# they need beside.
+line_expressions <- function(db, map, meaning, products, intake) {
+  named <- setdiff(names(map), c(
+    "customer", "order", "date", "sales", "line", "currency", "unit_price", "gross", "discount",
+    "quantity", "tax", "shipping", "cost"
+  ))
+  columns <- vapply(stats::setNames(nm = named), \(name) {
+    sprintf("NULLIF(%s, '')", trimmed(db, raw_cell(db, map[[name]])))
+  }, "")
+  join <- character()
+  if (!is.null(products) && "product" %in% named) {
+    more <- setdiff(names(products$attributes), named)
+    first <- !duplicated(products$id)
+    values <- lapply(
+      products$attributes[first, more, with = FALSE], \(x) ifelse(is_blank(x), NA, as.character(x))
+    )
+    send_table(db, "products", c(list(product = products$id[first]), unname_as("a", values)))
+    columns[more] <- paste0("p.a", seq_along(more))
+    join <- paste0(" LEFT JOIN ", db$named("products"), " p ON p.product = ", columns[["product"]])
+  }
+  beside <- list(
+    quantity = \(cells) plain_quantities(cells, intake),
+    discount = \(cells) side_amounts(cells, map, "discount", intake),
+    cost = \(cells) side_amounts(cells, map, "cost", intake)
+  )
+  for (role in intersect(names(beside), names(map))) {
+    found <- distinct_texts(db, map[[role]])
+    value <- beside[[role]](trim_cells(found$cells[[1L]]))
+    join <- c(join, send_meanings(db, paste0(role, "_read"), map[[role]], found, list(
+      value = if (is.factor(value)) as.character(value) else value
+    )))
+    columns[[paste0(".", role)]] <- paste0(role, "_read.value")
+  }
+  list(columns = columns, join = paste(join, collapse = ""))
+}
+
+unname_as <- function(letter, values) {
+  stats::setNames(unname(values), paste0(rep(letter, length(values)), seq_along(values)))
+}
+
+# `orders`, `before` and `lines` in the workspace (see `form_orders()`).
+fold_orders <- function(db, map, meaning, products, intake) {
+  lines <- line_expressions(db, map, meaning, products, intake)
+  names <- names(lines$columns)
+  make_table(
+    db, "sold", "SELECT k.place, k.customer, k.order_id, k.day, k.seconds, k.units",
+    sprintf(", %s AS l%d", lines$columns, seq_along(names)),
+    " FROM ", db$named("kept"), " k JOIN ", db$named("rows"), " r ON r.place = k.place", lines$join
+  )
+  unknown <- stage_cost_rate(db, names, meaning)
+  cost <- if (".cost" %in% names) "cost" else if (!is.null(meaning$cost_rate)) "cost"
+  if (!is.null(meaning$cost_rate) && !".cost" %in% names) names <- c(names, ".cost")
+  moved <- stage_returns(db, names, meaning)
+  stage_orders(db, names, meaning)
+  c(list(names = names, unknown_cost = unknown, cost = !is.null(cost)), moved, ask_workspace(
+    db, "SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM ", db$named("sold")
+  ))
+}
+
+# Cost by a rate of the sales, rounded where everything else is rounded.
+stage_cost_rate <- function(db, names, meaning) {
+  if (is.null(meaning$cost_rate) || ".cost" %in% names) return(0L)
+  check_columns_exist(meaning$cost_rate, names, "the lines and products")
+  column <- paste0("l", match(meaning$cost_rate, names))
+  found <- ask_workspace(
+    db, "SELECT units, ", column, " AS rate, COUNT(*) AS n FROM ", db$named("sold"),
+    " GROUP BY units, ", column
+  )
+  lines <- list(sales = found$units)
+  lines[[meaning$cost_rate]] <- code_column(as.character(found$rate))
+  rate <- cost_rates(lines, meaning)
+  send_table(db, "costs", list(
+    units = found$units, rate = as.character(found$rate),
+    cost = round(found$units * ifelse(is.na(rate), 0, rate))
+  ))
+  wide <- paste0("l", length(names) + 1L)
+  make_table(
+    db, "sold_with_cost", "SELECT s.*, c.cost AS ", wide, " FROM ", db$named("sold"), " s JOIN ",
+    db$named("costs"), " c ON c.units = s.units AND ",
+    sprintf(db$dialect$same, "c.rate", paste0("s.", column))
+  )
+  make_table(db, "sold", "SELECT * FROM ", db$named("sold_with_cost"))
+  drop_tables(db, "sold_with_cost")
+  sum(found$n[is.na(rate)])
+}
+
+# `placed` in the workspace: each line with the order it belongs to (`key_order`, `key_day` of
+# orders without an id, `alone` for returns on a day of their own) and whether it is `apart` (it
+# takes no part in the order's time).
+stage_returns <- function(db, names, meaning) {
+  linked <- meaning$returns == "with original order"
+  start <- paste0(
+    "SELECT s.*, MIN(day) OVER (PARTITION BY customer, order_id, ",
+    "CASE WHEN order_id = '' THEN day END) AS start_day FROM ", db$named("sold"), " s"
+  )
+  of <- match("return_of", names)
+  named <- if (is.na(of)) "0" else sprintf(
+    "CASE WHEN units < 0 AND l%d IS NOT NULL THEN 1 ELSE 0 END", of
+  )
+  target <- if (linked && !is.na(of)) {
+    paste0(
+      " LEFT JOIN (SELECT DISTINCT customer AS t_customer, order_id AS t_order FROM ",
+      db$named("sold"), " WHERE units > 0 AND order_id <> '') t ON t_customer = customer AND ",
+      "t_order = l", of, " AND units < 0"
+    )
+  }
+  found <- if (is.null(target)) "0" else "CASE WHEN t_order IS NOT NULL THEN 1 ELSE 0 END"
+  late <- "CASE WHEN units < 0 AND order_id <> '' AND day > start_day THEN 1 ELSE 0 END"
+  make_table(
+    db, "seen", "SELECT s.*, ", named, " AS named, ", found, " AS moved, ", late, " AS late FROM (",
+    start, ") s", target
+  )
+  home <- if (linked) "late = 1 AND named = 0" else "0 = 1"
+  to <- if (is.null(target)) "order_id" else paste0(
+    "CASE WHEN moved = 1 THEN l", of, " ELSE order_id END"
+  )
+  make_table(
+    db, "placed", "SELECT s.*, ", to, " AS key_order, CASE WHEN moved = 0 AND order_id = '' THEN ",
+    "day ELSE 0 END AS key_day, CASE WHEN late = 1 AND moved = 0 AND NOT (", home,
+    ") THEN day ELSE 0 END AS alone, CASE WHEN moved = 1 OR (", home,
+    ") THEN 1 ELSE 0 END AS apart FROM ", db$named("seen"), " s"
+  )
+  sums <- ask_workspace(
+    db, "SELECT COALESCE(SUM(CASE WHEN alone <> 0 THEN 1 ELSE 0 END), 0) AS split, ",
+    "COALESCE(SUM(moved), 0) AS moved, COALESCE(SUM(CASE WHEN ", home,
+    " THEN 1 ELSE 0 END), 0) AS home, COALESCE(SUM(named), 0) AS named, ",
+    "COALESCE(SUM(CASE WHEN units < 0 THEN 1 ELSE 0 END), 0) AS back FROM ", db$named("placed")
+  )
+  drop_tables(db, "seen")
+  list(returns_split = sums$split, moved = if (linked) {
+    list(
+      moved = as.integer(sums$moved + sums$home),
+      not_found = as.integer(sums$named - sums$moved),
+      unlinked = as.integer(sums$back - sums$named - sums$home)
+    )
+  })
+}
+
+stage_orders <- function(db, names, meaning) {
+  time <- "CASE WHEN apart = 0 THEN %s END"
+  cost <- match(".cost", names)
+  key <- "customer, key_order, key_day, alone"
+  summed <- paste0(
+    "SELECT ", key, ", MIN(", sprintf(time, "day"), ") AS day, MAX(", sprintf(time, "day"),
+    ") AS last_day, MIN(", sprintf(time, "day * 86400.0 + seconds"), ") AS moment, MIN(",
+    sprintf(time, "place"), ") AS first_place, SUM(units) AS sales, COUNT(*) AS n_lines",
+    if (!is.na(cost) && meaning$cost_per != "order") paste0(", SUM(l", cost, ") AS cost"),
+    " FROM ", db$named("placed"), " GROUP BY ", key
+  )
+  make_table(
+    db, "every_order", "SELECT ROW_NUMBER() OVER (ORDER BY customer, day, moment, ",
+    sprintf(db$dialect$bytes, "key_order"), ", first_place) AS number, t.* FROM (", summed, ") t"
+  )
+  make_index(db, "every_order", c("customer", "key_order"))
+  make_table(
+    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS at, o.number, ",
+    "p.units AS sales, p.place, p.customer",
+    sprintf(", p.l%d", seq_along(names)), " FROM ", db$named("placed"), " p JOIN ",
+    db$named("every_order"), " o ON o.customer = p.customer AND o.key_order = p.key_order AND ",
+    "o.key_day = p.key_day AND o.alone = p.alone"
+  )
+  make_index(db, "every_line", "number")
+}
