@@ -44,18 +44,17 @@ ledger_rows.nubrek_ledger <- function(
   stand <- rows_stand(ledger, part)
   wanted <- if (!is.null(codes)) replace(logical(n_customers(ledger)), codes, TRUE)
   found <- each_part(ledger, \(one, own) {
+    if (is.null(own)) return(rows_between(one, part, columns, codes, from, until, at))
     here <- stand(one[[part]]$customer, own)
-    mine <- of_part(wanted, own)
     rows <- rows_between(
-      one, part, columns, if (!is.null(mine)) which(mine), from, until,
-      if (!is.null(at) && !is.null(own)) which(here %in% at) else at
+      one, part, columns, if (!is.null(wanted)) which(wanted[own]), from, until,
+      if (!is.null(at)) which(here %in% at)
     )
-    if (is.null(own)) return(rows)
     if (!is.null(rows$customer)) rows$customer <- own[rows$customer]
     rows$row <- here[rows$row]
     rows
   })
-  if (length(found) == 1L) return(found[[1L]])
+  if (inherits(ledger, "nubrek_memory")) return(found[[1L]])
   rows <- lapply(stats::setNames(nm = names(found[[1L]])), \(name) {
     do.call(c, lapply(found, `[[`, name))
   })
@@ -69,7 +68,6 @@ rows_stand <- function(ledger, what) {
   if (what == "lines") return(\(customer, codes) seq_along(customer))
   starts <- NULL
   \(customer, codes) {
-    if (is.null(codes)) return(seq_along(customer))
     if (is.null(starts)) {
       n <- by_customer(ledger, \(part, codes) tabulate(part[[what]]$customer, n_customers(part)))
       starts <<- cumsum(c(0, n))

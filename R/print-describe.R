@@ -187,6 +187,16 @@ describe.nubrek_suspects <- function(x) {
 }
 
 #' @export
+describe.nubrek_sql <- function(x) {
+  list(heading = "What was asked of the database", finding = sprintf(
+    "%s, which fetched %s in %s seconds.",
+    n_of(length(x$sql), "statement"),
+    n_of(sum(x$rows), "row"),
+    format(round(sum(x$seconds), 2))
+  ))
+}
+
+#' @export
 describe.nubrek_identified <- function(x) {
   list(heading = "Share of sales with a customer id", finding = sprintf(
     "%s of sales carry a customer id.", present_share(sum(x$sales) / sum(x$sales_all))

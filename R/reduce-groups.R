@@ -61,7 +61,7 @@ reduce_group_orders.nubrek_ledger <- function(ledger, by, call = rlang::caller_e
     list(
       labels = group$labels,
       code = as.integer(if (group$lines) group$code else group$code[part$orders$customer]),
-      order = stand(part$orders$customer, codes)[order]
+      order = if (is.null(codes)) order else stand(part$orders$customer, codes)[order]
     )
   })
   if (length(found) == 1L) return(found[[1L]])
