@@ -3,10 +3,7 @@
 # The columns of the lines, as expressions over the rows `r` and the judged rows `k`; `join`, what
 # they need beside.
 line_expressions <- function(db, map, meaning, products, intake) {
-  named <- setdiff(names(map), c(
-    "customer", "order", "date", "sales", "line", "currency", "unit_price", "gross", "discount",
-    "quantity", "tax", "shipping", "cost"
-  ))
+  named <- line_roles(map)
   columns <- vapply(stats::setNames(nm = named), \(name) {
     sprintf("NULLIF(%s, '')", trimmed(db, raw_cell(db, map[[name]])))
   }, "")
@@ -51,11 +48,10 @@ fold_orders <- function(db, map, meaning, products, intake) {
     " FROM ", db$named("kept"), " k JOIN ", db$named("rows"), " r ON r.place = k.place", lines$join
   )
   unknown <- stage_cost_rate(db, names, meaning)
-  cost <- if (".cost" %in% names) "cost" else if (!is.null(meaning$cost_rate)) "cost"
-  if (!is.null(meaning$cost_rate) && !".cost" %in% names) names <- c(names, ".cost")
+  if (!is.null(meaning$cost_rate)) names <- union(names, ".cost")
   moved <- stage_returns(db, names, meaning)
   stage_orders(db, names, meaning)
-  c(list(names = names, unknown_cost = unknown, cost = !is.null(cost)), moved, ask_workspace(
+  c(list(names = names, unknown_cost = unknown, cost = ".cost" %in% names), moved, ask_workspace(
     db, "SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM ", db$named("sold")
   ))
 }

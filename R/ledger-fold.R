@@ -56,24 +56,15 @@ open_in_database <- function(orders, workspace, origin, meaning, bands, call) {
   formed <- fold_orders(db, map, meaning, origin$products, intake)
   ledger <- new_database_ledger(db, formed, known, meaning, intake, record, repeated$suspect)
   ledger$attributes <- customer_attributes(known$ids, origin$customers, lookup)
-  ledger <- know_first_purchases(ledger, meaning)
-  ledger$bands <- bands
-  for (name in names(bands)) {
-    band_values(ledger, name)
-  }
-  if (length(lookup) > 0L) ledger$aliases <- lookup
+  ledger <- with_beside(ledger, meaning, bands, lookup)
   done <- TRUE
   ledger
 }
 
 check_staged_some_left <- function(record, call) {
   if (any(record$counts$reason == "kept")) return(invisible())
-  counts <- sort(tapply(record$counts$rows, droplevels(record$counts$reason), sum), TRUE)
-  abort_nubrek(c(
-    "No row can be used.",
-    "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",
-    "i" = "Look at the column map and the meanings."
-  ), "no_rows", reasons = counts, call = call)
+  counts <- tapply(record$counts$rows, droplevels(record$counts$reason), sum)
+  abort_none_left(sort(counts, decreasing = TRUE), call)
 }
 
 # The same look at columns of currency codes as in memory, at those with few texts.

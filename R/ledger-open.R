@@ -73,13 +73,19 @@ open_ledger <- function(
   ledger <- new_ledger(
     formed, known$ids, meaning, intake, aside, customer_attributes(known$ids, customers, lookup)
   )
+  ledger <- with_beside(ledger, meaning, bands, lookup)
+  ledger$source <- c(list(orders = located(orders)), origin)
+  ledger
+}
+
+# What is known beside the rows: first purchases from before, bands, aliases.
+with_beside <- function(ledger, meaning, bands, lookup) {
   ledger <- know_first_purchases(ledger, meaning)
   ledger$bands <- bands
   for (name in names(bands)) {
     band_values(ledger, name)
   } # a band that cannot be cut is said now
   if (length(lookup) > 0L) ledger$aliases <- lookup
-  ledger$source <- c(list(orders = located(orders)), origin)
   ledger
 }
 
@@ -104,7 +110,10 @@ check_opening <- function(source, meaning, bands, call = rlang::caller_env()) {
 
 check_some_left <- function(intake, aside, call = rlang::caller_env()) {
   if (length(aside$rows) < intake$n) return(invisible())
-  counts <- sort(table(aside$reason), decreasing = TRUE)
+  abort_none_left(sort(table(aside$reason), decreasing = TRUE), call)
+}
+
+abort_none_left <- function(counts, call) {
   abort_nubrek(c(
     "No row can be used.",
     "x" = "{paste0(names(counts), ': ', counts, collapse = ', ')}.",

@@ -5,10 +5,7 @@
 kept_lines <- function(intake, columns, products, meaning, kept) {
   pick <- if (is.null(kept)) identity else \(x) x[kept]
   lines <- lapply(intake$rows, \(x) if (length(x) > 0L) pick(x) else x)
-  named <- setdiff(names(columns), c(
-    "customer", "order", "date", "sales", "line", "currency", "unit_price", "gross", "discount",
-    "quantity", "tax", "shipping", "cost"
-  ))
+  named <- line_roles(columns)
   for (name in named) {
     lines[[name]] <- blanks_missing(pick(trim_cells(intake$cells[[columns[[name]]]])))
   }
@@ -35,6 +32,14 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     lines$.cost <- round(lines$sales * ifelse(is.na(rate), 0, rate))
   }
   lines
+}
+
+# The mapped columns that become columns of the lines as they are.
+line_roles <- function(columns) {
+  setdiff(names(columns), c(
+    "customer", "order", "date", "sales", "line", "currency", "unit_price", "gross", "discount",
+    "quantity", "tax", "shipping", "cost"
+  ))
 }
 
 # Quantities as plain numbers, to three decimals; what is no number stays as it is written.

@@ -110,9 +110,10 @@ stage_people <- function(db, map, meaning, lookup) {
 stage_facts <- function(db, map, meaning, days, amounts, people) {
   rule <- \(rule) {
     if (is.null(rule)) return("0")
+    # what is missing is not picked by a blank
     sprintf(
       "CASE WHEN %s IN (%s) THEN 1 ELSE 0 END",
-      trimmed(db, raw_cell(db, rule$column)),
+      trimmed(db, paste0("r.", db$place[[rule$column]])),
       paste(db_text(db, rule$values), collapse = ", ")
     )
   }

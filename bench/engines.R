@@ -33,7 +33,9 @@ asked <- list(
   "order counts" = order_counts,
   "cohort grid by month" = cohort_grid,
   "cohort grid by elapsed months" = \(l) cohort_grid(l, ages = "elapsed"),
-  "cohort grid by first channel, with margin" = \(l) cohort_grid(l, by = "first_channel", margin = 0.4),
+  "cohort grid by first channel, with margin" = \(l) {
+    cohort_grid(l, by = "first_channel", margin = 0.4)
+  },
   "new and returning" = \(l) new_returning(l, "month", lookback = 3),
   "sales by category" = \(l) sales_by(l, "category"),
   "gaps" = purchase_gaps,

@@ -41,8 +41,8 @@ class Stream {
   }
   double unit() { return (static_cast<double>((*this)() >> 11) + 0.5) * 0x1p-53; }  // in (0, 1)
   double exponential(double rate) { return -std::log(unit()) / rate; }
-  // an exponential time whose rate is drawn from a gamma distribution (Lomax); after it, the rate is
-  // one from gamma(shape + 1, rate + time)
+  // an exponential time whose rate is drawn from a gamma distribution (Lomax); after it, the rate
+  // is one from gamma(shape + 1, rate + time)
   double lomax(double shape, double rate) { return rate * std::expm1(-std::log(unit()) / shape); }
   double normal() {
     const NormalLayers& layer = NormalLayers::get();

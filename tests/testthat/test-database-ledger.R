@@ -134,7 +134,14 @@ test_that("2,000 texts that try to get out of their quotes stay texts", {
 
 test_that("a connection that is lost, a schema that is not there, rows elsewhere: classed errors", {
   rows <- random_orders(3L)
+  rows$shop[1:9] <- c(NA, "", " ")
   con <- local_database(sold = rows)
+  # a rule that picks blanks leaves what is missing
+  blanks <- meanings(currency = "EUR", cancelled = order_rule("shop", ""))
+  counted <- lapply(list(NULL, "temporary"), \(where) {
+    audit(open_ledger(db_table(con, "sold"), orders_of_rows, blanks, workspace = where))
+  })
+  expect_equal(counted[[2L]]$rows, counted[[1L]]$rows)
   open <- \(...) open_ledger(db_table(con, "sold"), orders_of_rows, paid_rows, ...)
   expect_error(open(workspace = "nowhere"), class = "nubrek_error_database")
   expect_error(
