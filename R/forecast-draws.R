@@ -106,6 +106,9 @@ draw_values <- function(
   group = rep(1L, length(worlds$histories$repeats)), groups = 1L
 ) {
   n <- length(worlds$histories$repeats)
+  together <- likes_together(worlds)
+  worlds <- some_rows(worlds, together)
+  group <- group[together]
   quantiles <- matrix(0, n, length(levels))
   totals <- 0
   for (from in seq(1L, max(1L, n), by = rows_a_block)) {
@@ -119,10 +122,18 @@ draw_values <- function(
       rate,
       levels
     )
-    quantiles[rows, ] <- one$quantiles
+    quantiles[together[rows], ] <- one$quantiles
     totals <- totals + one$totals
   }
   list(quantiles = quantiles, totals = totals)
+}
+
+# Rows in the order in which those with the same history stand together: what is worked out for one
+# serves the next.
+likes_together <- function(worlds, group = NULL) {
+  h <- worlds$histories
+  keys <- list(group, if (length(worlds$set) > 0L) worlds$set, h$span, h$last, h$repeats)
+  do.call(order, c(Filter(Negate(is.null), keys), method = "radix"))
 }
 
 # How many courses for each draw of the parameters, and whose random numbers.
@@ -147,9 +158,7 @@ draw_periods <- function(worlds, edges, individual, seed, group, groups, arrival
 
 # The same of customers known today, in groups in any order.
 draw_todays <- function(fitted, edges, draws, seed, group, groups) {
-  sorting <- order(group)
-  worlds <- some_rows(
-    drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed), sorting
-  )
-  draw_periods(worlds, edges, draws[[2L]], seed, group[sorting], groups)
+  worlds <- drawn_worlds(fitted$history, fitted$purchases, fitted$spend, draws[[1L]], seed)
+  together <- likes_together(worlds, group)
+  draw_periods(some_rows(worlds, together), edges, draws[[2L]], seed, group[together], groups)
 }

@@ -86,11 +86,14 @@ tier_years <- function(tiers, ledger) {
 tier_chances <- function(tiers, ledger, fitted, limits, years, draws, seed) {
   history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
   signal_progress("drawing the coming time")
-  cpp_simulate_tiers(
-    drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed),
+  worlds <- drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed)
+  together <- likes_together(worlds)
+  chances <- cpp_simulate_tiers(
+    some_rows(worlds, together),
     draw_terms(draws[[2L]], seed),
     business_weeks(fitted$purchases, ledger$as_of, ledger$as_of + round(365.25 * years)),
     limits,
     kept_share(ledger)
   )
+  chances[order(together), , drop = FALSE]
 }

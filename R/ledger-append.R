@@ -35,18 +35,19 @@ append_orders <- function(
   check_ledger(ledger)
   here <- rlang::current_env()
   origin <- ledger$source
-  if (is.null(origin)) {
+  memory <- inherits(ledger, "nubrek_memory")
+  if (is.null(origin) || !memory) {
     abort_nubrek(c(
       "This ledger cannot take more orders.",
-      "x" = if (inherits(ledger, "nubrek_memory")) {
+      "x" = if (memory) {
         "It is a slice, or was saved without its exports."
       } else {
         "It stays in its database."
       },
-      "i" = if (inherits(ledger, "nubrek_memory")) {
+      "i" = if (memory) {
         "Append to the whole ledger, then slice."
       } else {
-        "New rows are seen when it is opened again."
+        "New rows of its table are seen by {.fn refresh_ledger}."
       }
     ), "source")
   }
@@ -64,10 +65,15 @@ append_orders <- function(
     origin$format
   )
   result$source$orders[seq_along(origin$orders)] <- origin$orders
-  if (is.null(ledger$contacts)) return(result)
-  written <- as.data.frame(ledger$contacts)
+  with_contacts_of(result, ledger)
+}
+
+# The ledger with the contacts that another has.
+with_contacts_of <- function(ledger, other) {
+  if (is.null(other$contacts)) return(ledger)
+  written <- as.data.frame(other$contacts)
   written$day <- as.Date(written$day, origin = "1970-01-01")
-  add_contacts(result, written)
+  add_contacts(ledger, written)
 }
 
 # The parts of a source where they can be found again: whole paths with the size and time of the
@@ -98,33 +104,14 @@ found_again <- function(parts, call) {
   })
 }
 
-# Copies the exports into the folder (those of an earlier save are there already) and the tables
-# beside the orders into the version.
+# The exports are copied into the folder (those of an earlier save are there already), the tables
+# beside the orders into the version; a table in a database is named.
 save_source <- function(source, path, version, call) {
-  if (!dir.exists(file.path(path, "exports"))) dir.create(file.path(path, "exports"))
-  found_again(Filter(\(part) !is.data.frame(part), source$orders), call)
-  orders <- lapply(source$orders, \(part) {
-    if (
-      !is.data.frame(part) &&
-        dirname(dirname(part$path)) == normalizePath(file.path(path, "exports"))
-    ) {
-      return(list(folder = basename(dirname(part$path)), name = basename(part$path), frame = isTRUE(
-        part$frame
-      )))
-    }
-    folder <- basename(tempfile("export-"))
-    dir.create(file.path(path, "exports", folder))
-    frame <- is.data.frame(part) || isTRUE(part$frame)
-    name <- if (frame) "data frame.parquet" else basename(part$path)
-    to <- file.path(path, "exports", folder, name)
-    signal_progress("keeping the exports")
-    if (is.data.frame(part)) {
-      nanoparquet::write_parquet(as.data.frame(lapply(part, column_as_text), optional = TRUE), to)
-    } else if (!file.copy(part$path, to)) {
-      abort_nubrek("Cannot copy {.file {part$path}} into {.file {path}}.", "file", call = call)
-    }
-    list(folder = folder, name = name, frame = frame)
-  })
+  orders <- if (is.null(source$orders[[1L]]$path) && !is.data.frame(source$orders[[1L]])) {
+    source$orders
+  } else {
+    save_exports(source$orders, path, call)
+  }
   tables <- Filter(Negate(is.null), c(
     source[c("customers", "products", "aliases")],
     if (length(source$joins) > 0L) {
@@ -152,10 +139,38 @@ save_source <- function(source, path, version, call) {
   )
 }
 
+save_exports <- function(orders, path, call) {
+  if (!dir.exists(file.path(path, "exports"))) dir.create(file.path(path, "exports"))
+  found_again(Filter(\(part) !is.data.frame(part), orders), call)
+  lapply(orders, \(part) {
+    if (
+      !is.data.frame(part) &&
+        dirname(dirname(part$path)) == normalizePath(file.path(path, "exports"))
+    ) {
+      return(list(folder = basename(dirname(part$path)), name = basename(part$path), frame = isTRUE(
+        part$frame
+      )))
+    }
+    folder <- basename(tempfile("export-"))
+    dir.create(file.path(path, "exports", folder))
+    frame <- is.data.frame(part) || isTRUE(part$frame)
+    name <- if (frame) "data frame.parquet" else basename(part$path)
+    to <- file.path(path, "exports", folder, name)
+    signal_progress("keeping the exports")
+    if (is.data.frame(part)) {
+      nanoparquet::write_parquet(as.data.frame(lapply(part, column_as_text), optional = TRUE), to)
+    } else if (!file.copy(part$path, to)) {
+      abort_nubrek("Cannot copy {.file {part$path}} into {.file {path}}.", "file", call = call)
+    }
+    list(folder = folder, name = name, frame = frame)
+  })
+}
+
 # The source of a saved ledger.
 saved_source <- function(facts, read, path) {
-  folder <- normalizePath(file.path(path, "exports"))
+  folder <- normalizePath(file.path(path, "exports"), mustWork = FALSE)
   orders <- lapply(facts$orders, \(part) {
+    if (is.null(part$folder)) return(part)
     place <- file.path(folder, part$folder, part$name)
     list(
       path = place,

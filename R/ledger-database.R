@@ -34,7 +34,8 @@ db_table <- function(con, table = NULL, query = NULL) {
   if (!is.null(query)) check_one_query(query)
   from <- if (is.null(query)) quoted_table(con, table) else paste0("(", query, "\n) AS nubrek_rows")
   made <- structure(
-    list(con = con, from = from, name = table %||% "the query"), class = "nubrek_db_table"
+    list(con = con, from = from, name = table %||% "the query", table = table, query = query),
+    class = "nubrek_db_table"
   )
   made$columns <- db_columns(made, rlang::current_env())
   made

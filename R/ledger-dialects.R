@@ -1,51 +1,127 @@
 # How engines differ, a record for each; all else is the SQL that they share.
 
-# `is` are classes of connections, `appends` those whose driver appends tables. `text`, `whole` and
-# `number` are types; `trim` takes blanks off both ends;
-# `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
-# numbers, rounded down; `pair` makes one value of two.
+# A record: `is` are classes of connections, `appends` those whose driver appends tables; `run` says
+# whether it was ever run by us. `text`, `whole` and `number` are types; `trim` takes blanks off both
+# ends; `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
+# numbers, rounded down; `pair` makes one value of two; `digest` of a text is a whole number below
+# 10^10; `numbered` counts rows in any order. `make` are the statements that make a table of rows and
+# one of columns; `temporary` the same of one that goes with the session, where there are such;
+# `indexes`, whether there are indexes; `begin`, what is told first; `name`, how temporary tables are
+# called.
+dialect <- function(
+  is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE",
+  trim = "TRIM(%s, %s)", same = "%s IS NOT DISTINCT FROM %s", bytes = "%s",
+  divide = "FLOOR(%s / %s)", pair = "%s || '-' || %s", digest = "LENGTH(%s)",
+  numbered = "ROW_NUMBER() OVER ()",
+  make = c("CREATE TABLE %s AS %s", "CREATE TABLE %s (%s)"),
+  temporary = c("CREATE TEMPORARY TABLE %s AS %s", "CREATE TEMPORARY TABLE %s (%s)"),
+  indexes = FALSE, index_has_schema = FALSE, begin = character(), name = "%s"
+) {
+  as.list(environment())
+}
+
 dialects <- list(
-  SQLite = list(
-    is = "SQLiteConnection",
-    appends = "SQLiteConnection",
+  SQLite = dialect(
+    "SQLiteConnection",
+    run = TRUE,
     text = "TEXT",
     whole = "INTEGER",
-    number = "DOUBLE",
     trim = "trim(%s, %s)",
     same = "%s IS %s",
     bytes = "%s COLLATE BINARY",
-    index_has_schema = TRUE,
     divide = "%s / %s",
-    pair = "%s || '-' || %s"
+    digest = paste(
+      "LENGTH(%s) + UNICODE(SUBSTR(%s, -1)) + ABS(CAST(CAST(%s AS REAL) * 1000 AS INTEGER) % 1000003)"
+    ),
+    indexes = TRUE,
+    index_has_schema = TRUE
   ),
-  PostgreSQL = list(
-    is = c("PqConnection", "PostgreSQLConnection"),
+  PostgreSQL = dialect(
+    c("PqConnection", "PostgreSQLConnection"),
     appends = "PqConnection",
+    run = TRUE,
     text = "TEXT",
-    whole = "BIGINT",
     number = "DOUBLE PRECISION",
     trim = "btrim(%s, %s)",
-    same = "%s IS NOT DISTINCT FROM %s",
     bytes = "%s COLLATE \"C\"",
     divide = "%s / %s",
-    pair = "%s || '-' || %s"
+    digest = "CAST(CAST('x' || SUBSTR(MD5(%s), 1, 8) AS BIT(32)) AS BIGINT)",
+    indexes = TRUE
   ),
-  DuckDB = list(
-    is = "duckdb_connection",
+  DuckDB = dialect(
+    c("duckdb_connection", "nubrek_duckdb"),
     appends = "duckdb_connection",
-    text = "VARCHAR",
-    whole = "BIGINT",
-    number = "DOUBLE",
+    run = TRUE,
+    # rows sent in bulk land bit by bit: the type must be the one that R has
+    whole = "INTEGER",
     trim = "trim(%s, %s)",
-    same = "%s IS NOT DISTINCT FROM %s",
-    bytes = "%s",
     divide = "%s // %s",
-    pair = "%s || '-' || %s"
+    digest = "CAST(HASH(%s) % 1000000007 AS BIGINT)"
+  ),
+  ClickHouse = dialect(
+    "ClickhouseConnection",
+    text = "String",
+    whole = "Nullable(Int64)",
+    number = "Nullable(Float64)",
+    trim = "trim(BOTH %2$s FROM %1$s)",
+    divide = "intDiv(%s, %s)",
+    pair = "concat(toString(%s), '-', toString(%s))",
+    digest = "toInt64(cityHash64(%s) % 1000000007)",
+    make = c(
+      "CREATE TABLE %s ENGINE = MergeTree ORDER BY tuple() AS %s",
+      "CREATE TABLE %s (%s) ENGINE = MergeTree ORDER BY tuple()"
+    ),
+    # what finds no partner is NULL, as in the language's standard
+    begin = c("SET join_use_nulls = 1", "SET data_type_default_nullable = 1")
+  ),
+  Spark = dialect(
+    c("Spark SQL", "Databricks", "Databricks SQL"),
+    text = "STRING",
+    trim = "TRIM(BOTH %2$s FROM %1$s)",
+    same = "%s <=> %s",
+    divide = "(%s DIV %s)",
+    digest = "CAST(CRC32(%s) AS BIGINT)",
+    numbered = "ROW_NUMBER() OVER (ORDER BY MONOTONICALLY_INCREASING_ID())",
+    temporary = NULL
+  ),
+  Snowflake = dialect(
+    "Snowflake",
+    text = "VARCHAR",
+    pair = "CONCAT(%s, '-', %s)",
+    digest = "ABS(HASH(%s) % 1000000007)",
+    numbered = "ROW_NUMBER() OVER (ORDER BY NULL)"
+  ),
+  BigQuery = dialect(
+    "BigQueryConnection",
+    text = "STRING",
+    whole = "INT64",
+    number = "FLOAT64",
+    divide = "DIV(%s, %s)",
+    pair = "CONCAT(CAST(%s AS STRING), '-', CAST(%s AS STRING))",
+    digest = "MOD(ABS(MOD(FARM_FINGERPRINT(%s), 1000000007)), 1000000007)",
+    temporary = c("CREATE TEMP TABLE %s AS %s", "CREATE TEMP TABLE %s (%s)")
+  ),
+  `MS SQL` = dialect(
+    "Microsoft SQL Server",
+    text = "NVARCHAR(4000)",
+    number = "FLOAT",
+    trim = "TRIM(%2$s FROM %1$s)",
+    same = "EXISTS (SELECT %s INTERSECT SELECT %s)",
+    bytes = "%s COLLATE Latin1_General_100_BIN2_UTF8",
+    divide = "%s / %s",
+    pair = "CONCAT(%s, '-', %s)",
+    digest = "CAST(LEN(%s) AS BIGINT) + ABS(CAST(CHECKSUM(%s) AS BIGINT))",
+    numbered = "ROW_NUMBER() OVER (ORDER BY (SELECT NULL))",
+    make = c("SELECT * INTO %s FROM (%s) made", "CREATE TABLE %s (%s)"),
+    temporary = c("SELECT * INTO %s FROM (%s) made", "CREATE TABLE %s (%s)"),
+    indexes = TRUE,
+    name = "#%s"
   )
 )
 
 dialect_of <- function(con, call = rlang::caller_env()) {
   name <- Find(\(name) inherits(con, dialects[[name]]$is), names(dialects))
+  if (is.null(name) && inherits(con, "AdbiConnection")) name <- asked_engine(con)
   if (is.null(name)) {
     abort_nubrek(c(
       "A ledger cannot stay in this database.",
@@ -53,26 +129,57 @@ dialect_of <- function(con, call = rlang::caller_env()) {
       "i" = "Known are {.val {names(dialects)}}; without {.arg workspace} the rows are fetched."
     ), "database", call = call)
   }
-  c(list(name = name), dialects[[name]])
+  c(list(engine = name), dialects[[name]])
+}
+
+# A driver that has one class for every engine: the engine says who it is.
+asked_engine <- function(con) {
+  version <- tryCatch(
+    as.character(DBI::dbGetQuery(con, "SELECT version() AS v")$v), error = \(e) ""
+  )
+  if (grepl("PostgreSQL", version, fixed = TRUE)) {
+    "PostgreSQL"
+  } else if (grepl("^v[0-9]+[.][0-9]+[.][0-9]+", version)) {
+    "DuckDB"
+  }
 }
 
 # A place to work in: temporary tables, or tables of a schema, all with a name of their own.
-open_workspace <- function(con, workspace, call = rlang::caller_env()) {
-  mark <- paste0(basename(tempfile("nubrek_")), "_")
-  list(
+open_workspace <- function(
+  con, workspace, call = rlang::caller_env(), mark = paste0(basename(tempfile("nubrek_")), "_")
+) {
+  dialect <- dialect_of(con, call)
+  if (workspace == "temporary" && is.null(dialect$temporary)) {
+    abort_nubrek(c(
+      "{dialect$engine} has no temporary tables.",
+      "i" = "Name a schema as {.arg workspace}."
+    ), "database", call = call)
+  }
+  db <- list(
     con = con,
-    dialect = dialect_of(con, call),
+    dialect = dialect,
+    workspace = workspace,
+    mark = mark,
     temporary = workspace == "temporary",
     # a name in the workspace, quoted
     named = \(name) {
-      bare <- as.character(DBI::dbQuoteIdentifier(con, paste0(mark, name)))
+      bare <- paste0(mark, name)
+      if (workspace == "temporary") bare <- sprintf(dialect$name, bare)
+      bare <- as.character(DBI::dbQuoteIdentifier(con, bare))
       if (workspace == "temporary") return(bare)
       paste0(as.character(DBI::dbQuoteIdentifier(con, workspace)), ".", bare)
+    },
+    # the same name for a driver
+    placed = \(name) {
+      if (workspace == "temporary") return(sprintf(dialect$name, paste0(mark, name)))
+      DBI::Id(schema = workspace, table = paste0(mark, name))
     },
     shared = new.env(), # whose `tables` nobody needs any more, and what was `told`
     alive = new.env(), # as long as anybody has the ledger or a slice of it
     call = call
   )
+  for (sql in dialect$begin) tell_database(db, sql)
+  db
 }
 
 sweep_tables <- function(db) {
@@ -105,6 +212,8 @@ ask_workspace <- function(db, ...) {
   for (name in names(found)) {
     if (inherits(found[[name]], "integer64")) found[[name]] <- as.double(found[[name]])
   }
+  # some engines shout the names that are not quoted
+  names(found) <- tolower(names(found))
   as.data.table(found)
 }
 
@@ -116,12 +225,12 @@ workspace_trouble <- function(db, e) {
   ), "database", call = db$call)
 }
 
+how_to_make <- function(db) if (db$temporary) db$dialect$temporary else db$dialect$make
+
 make_table <- function(db, name, ...) {
   drop_tables(db, name)
   db$shared$made <- c(db$shared$made, db$named(name))
-  tell_database(
-    db, "CREATE ", if (db$temporary) "TEMPORARY ", "TABLE ", db$named(name), " AS ", ...
-  )
+  tell_database(db, sprintf(how_to_make(db)[[1L]], db$named(name), paste0(c(...), collapse = "")))
 }
 
 # Takes away those of the tables that were made, all if none is named.
@@ -134,13 +243,14 @@ drop_tables <- function(db, names = NULL) {
 }
 
 make_index <- function(db, name, columns) {
+  if (!db$dialect$indexes) return(invisible())
   table <- db$named(name)
   parts <- strsplit(table, ".", fixed = TRUE)[[1L]]
   index <- db_name(db, paste(
     c(gsub("[^[:alnum:]_]", "", parts[[length(parts)]]), columns), collapse = "_"
   ))
   # an engine may want the schema at the index, not at the table
-  if (isTRUE(db$dialect$index_has_schema) && length(parts) > 1L) {
+  if (db$dialect$index_has_schema && length(parts) > 1L) {
     index <- paste0(parts[[1L]], ".", index)
     table <- parts[[2L]]
   }
@@ -164,12 +274,16 @@ send_table <- function(db, name, table) {
           db$dialect$number
         }
       }, "")
-      DBI::dbExecute(db$con, paste0(
-        "CREATE ", if (db$temporary) "TEMPORARY ", "TABLE ", id, " (",
-        paste(vapply(names(table), \(x) db_name(db, x), ""), column, collapse = ", "), ")"
+      DBI::dbExecute(db$con, sprintf(
+        how_to_make(db)[[2L]], id, paste(names(table), column, collapse = ", ")
       ))
       if (inherits(db$con, db$dialect$appends)) {
         DBI::dbAppendTable(db$con, id, as.data.frame(table))
+      } else if (inherits(db$con, "AdbiConnection")) {
+        # in bulk, where appending goes row by row
+        DBI::dbWriteTable(
+          db$con, db$placed(name), as.data.frame(table), append = TRUE, temporary = db$temporary
+        )
       } else {
         send_values(db, id, as.data.frame(table))
       }

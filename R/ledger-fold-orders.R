@@ -152,7 +152,7 @@ stage_orders <- function(db, names, meaning) {
   )
   make_index(db, "every_order", c("customer", "key_order"))
   make_table(
-    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS at, o.number, ",
+    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS seat, o.number, ",
     "p.units AS sales, p.place, p.customer",
     sprintf(", p.l%d", seq_along(names)), " FROM ", db$named("placed"), " p JOIN ",
     db$named("every_order"), " o ON o.customer = p.customer AND o.key_order = p.key_order AND ",

@@ -25,7 +25,7 @@ fetch_part <- function(ledger, low, high) {
   )
   lines <- ask_workspace(
     db, "SELECT number, sales", sprintf(", %s", ledger$line_cells[names]), " FROM ",
-    db$named("lines"), mine, " ORDER BY at"
+    db$named("lines"), mine, " ORDER BY seat"
   )
   before <- ask_workspace(db, "SELECT * FROM ", db$named("before"), mine)
   columns <- c("number", "sales", names)

@@ -18,7 +18,7 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
     " o ON o.number = l.number WHERE ", inside
   )
   make_index(own, "lines", "number")
-  make_index(own, "lines", c("customer", "at"))
+  make_index(own, "lines", c("customer", "seat"))
   cost <- ".cost" %in% ledger$line_names
   # the cost of an order cannot be split among its lines
   if (length(lines) > 0L && cost && ledger$meaning$cost_per != "line") {

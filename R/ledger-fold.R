@@ -57,6 +57,7 @@ open_in_database <- function(orders, workspace, origin, meaning, bands, call) {
   ledger <- new_database_ledger(db, formed, known, meaning, intake, record, repeated$suspect)
   ledger$attributes <- customer_attributes(known$ids, origin$customers, lookup)
   ledger <- with_beside(ledger, meaning, bands, lookup)
+  ledger$source <- c(list(orders = list(orders[c("table", "query")])), origin)
   done <- TRUE
   ledger
 }
@@ -73,11 +74,13 @@ check_staged_currency <- function(db, map, meaning) {
   roles <- unname(unclass(map)[intersect(names(map), column_roles)])
   cells <- lapply(stats::setNames(nm = setdiff(names(db$place), roles)), \(column) {
     raw <- raw_cell(db, column)
+    many <- ask_workspace(
+      db, "SELECT COUNT(DISTINCT ", raw, ") AS n FROM ", db$named("rows"), " r"
+    )$n
+    if (many > 5000) return(factor())
     found <- ask_workspace(
-      db, "SELECT ", raw, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", raw,
-      " LIMIT 5001"
+      db, "SELECT ", raw, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", raw
     )
-    if (nrow(found) > 5000L) return(factor())
     # shares are what counts: so many rows in ten thousand as there are
     times <- ceiling(found$n / sum(found$n) * 1e4)
     factor(rep(as.character(found$k), times))
@@ -144,12 +147,7 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
     returns = formed$moved
   )
   formed$spread <- ends$spread
-  ledger <- new_parts(facts, list(), c("number", "sales", formed$names), "nubrek_database")
-  ledger$db <- db[c("con", "dialect", "temporary", "named", "shared", "alive", "call")]
-  ledger$line_cells <- stats::setNames(
-    sprintf("l%d", seq_along(formed$names)), formed$names
-  )
-  ledger$parts <- database_parts(ledger)
+  ledger <- over_tables(facts, db, c("number", "sales", formed$names))
   attr(ledger, "remarks") <- ledger_remarks(
     formed, intake, told, record$identified, start, as_of, meaning
   )
@@ -182,7 +180,7 @@ fold_tables <- function(db, formed, meaning, start, least) {
   )
   make_days(db, least)
   make_index(db, "orders", c("customer", "number"))
-  make_index(db, "lines", c("customer", "at"))
+  make_index(db, "lines", c("customer", "seat"))
   make_index(db, "lines", "number")
 }
 
@@ -195,7 +193,8 @@ staging_tables <- c(
 
 #' Take a ledger's tables out of its database
 #'
-#' Temporary tables go with their connection; those in a schema of yours stay until this is called.
+#' Temporary tables go with their connection; those in a schema of yours stay until this is called,
+#' so that [save_ledger()] can keep a ledger over the session.
 #'
 #' @param ledger `[nubrek_ledger]` One that stays in its database, see `workspace` in
 #'   [open_ledger()]; it is of no use afterwards, nor are its slices.

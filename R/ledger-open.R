@@ -20,6 +20,8 @@
 #'   there into orders, lines and purchase days, in tables of a schema of this name (see
 #'   [close_ledger()]) or in `"temporary"` ones, which go with the connection. Default `NULL`: the
 #'   rows are fetched.
+#' @param connection `[DBIConnection]` With a folder whose ledger stays in a database: how to reach
+#'   that.
 #' @return A `nubrek_ledger`. Its parts are read through functions: [audit()], [set_aside()],
 #'   [customers()], [prove_totals()], [remarks()], [identity_suspects()], [identified_share()].
 #'   Money inside is whole minor units, so sums agree exactly. Invariant: rows in = rows kept + rows
@@ -40,9 +42,10 @@
 #' @export
 open_ledger <- function(
   orders, columns, meaning = meanings(), customers = NULL, products = NULL, aliases = NULL,
-  joins = list(), rates = NULL, bands = list(), format = file_format(), workspace = NULL
+  joins = list(), rates = NULL, bands = list(), format = file_format(), workspace = NULL,
+  connection = NULL
 ) {
-  if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders))
+  if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders, connection))
   if (inherits(joins, "nubrek_join")) joins <- list(joins)
   origin <- list(
     columns = columns,

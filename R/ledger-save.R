@@ -2,7 +2,10 @@
 #'
 #' A folder of Parquet files with the meanings and the audit beside them (the long lists of ids as
 #' text, a line each, because they open faster), and a copy of the exports it came from, so that
-#' [append_orders()] can add the next one. A save is there whole or not at all: it is written beside
+#' [append_orders()] can add the next one. Of a ledger that stays in its database everything is
+#' saved but the orders and lines, which stay in the tables of its `workspace`: the folder then
+#' opens with `connection`, in a second, and [refresh_ledger()] sees whether the rows have changed.
+#' A save is there whole or not at all: it is written beside
 #' the one that stands, which holds until a single file that names the current one is replaced.
 #' [open_ledger()] with the folder alone opens it again.
 #'
@@ -12,7 +15,8 @@
 #'   cannot take more orders. Default `TRUE`.
 #' @return The path, invisibly. Invariant: the ledger opened from it equals the one saved.
 #' @section Errors: `nubrek_error_file`: the folder is something else, or an export has changed
-#'   since the ledger was opened.
+#'   since the ledger was opened. `nubrek_error_source`: the tables of the ledger are temporary, or
+#'   those of a slice.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' folder <- tempfile("ledger")
 #' save_ledger(example_ledger(), folder)
@@ -20,12 +24,7 @@
 #' @export
 save_ledger <- function(ledger, path, exports = TRUE) {
   check_ledger(ledger)
-  if (!inherits(ledger, "nubrek_memory")) {
-    abort_nubrek(c(
-      "A ledger that stays in its database cannot be saved.",
-      "i" = "Open it without {.arg workspace} to fetch its rows, and save that."
-    ), "source")
-  }
+  if (!inherits(ledger, "nubrek_memory")) check_keeps(ledger)
   check_text(path)
   throw_unless(checkmate::check_flag(exports), "exports", rlang::current_env())
   need_package("nanoparquet", path, rlang::current_env())
@@ -58,14 +57,14 @@ save_ledger <- function(ledger, path, exports = TRUE) {
   index <- file.path(path, version, "ledger.json")
   write_text(
     jsonlite::toJSON(c(
-      ledger_facts(ledger), list(source = origin, files = marks)
+      ledger_facts(ledger), list(source = origin, database = database_facts(ledger), files = marks)
     ), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE),
     index
   )
   # from here on the new one holds; what is not current is swept away
   write_text(c(version, rlang::hash_file(index)), file.path(path, "current"))
   unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
-  kept <- vapply(origin$orders, `[[`, "", "folder")
+  kept <- unlist(lapply(origin$orders, `[[`, "folder"))
   unlink(
     file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), kept)),
     recursive = TRUE
@@ -84,10 +83,14 @@ is_saved_ledger <- function(path) {
 # follows from the orders.
 ledger_tables <- function(ledger) {
   intake <- ledger$intake
-  tables <- list(
-    orders = ledger$orders,
-    lines = ledger$lines[, setdiff(names(ledger$lines), "number"), with = FALSE],
-    before = ledger$before,
+  rows <- if (inherits(ledger, "nubrek_memory")) {
+    list(
+      orders = ledger$orders,
+      lines = ledger$lines[, setdiff(names(ledger$lines), "number"), with = FALSE],
+      before = ledger$before
+    )
+  }
+  tables <- c(rows, list(
     customers = c(
       list(.id = ledger$ids, .known_first = ledger$known_first), as.list(ledger$attributes)
     ),
@@ -95,7 +98,7 @@ ledger_tables <- function(ledger) {
     aside = intake$aside,
     identified = intake$identified,
     remarks = remarks(ledger)
-  )
+  ))
   tables$contacts <- ledger$contacts
   if (!is.null(ledger$aliases)) {
     tables$aliases <- list(id = names(ledger$aliases), main = unname(ledger$aliases))
@@ -208,7 +211,7 @@ check_ledger_range <- function(ledger) {
   ledger
 }
 
-open_saved_ledger <- function(path, call = rlang::caller_env()) {
+open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
   need_package("nanoparquet", path, call)
   damaged <- \(e) abort_nubrek(c(
     "The saved ledger {.file {path}} is damaged.", "x" = "{conditionMessage(e)}"
@@ -221,35 +224,45 @@ open_saved_ledger <- function(path, call = rlang::caller_env()) {
     ), "file", path = path, call = call)
   }
   signal_progress("opening the saved ledger")
-  tryCatch(
+  ledger <- tryCatch(
     {
       check_saved_files(path, facts)
-      check_ledger_range(ledger_of(
-        \(name) saved_table(file.path(saved_version(path), name)), facts, path
-      ))
+      read <- \(name) saved_table(file.path(saved_version(path), name))
+      if (is.null(facts$database)) {
+        check_ledger_range(ledger_of(read, facts, path))
+      } else {
+        known_of(read, facts, path)
+      }
     },
     error = damaged
   )
+  if (is.null(facts$database)) ledger else in_its_tables(ledger, facts$database, con, path, call)
 }
 
 # A ledger from its saved tables and facts.
 ledger_of <- function(read, facts, path) {
+  ledger <- known_of(read, facts, path)
+  orders <- read("orders")
+  lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
+  lines$number <- rep.int(seq_along(orders$n_lines), orders$n_lines)
+  ledger$orders <- orders[intersect(
+    c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
+  )]
+  ledger$before <- read("before")
+  ledger$lines <- data.table::setDT(lines)
+  fill_purchases(ledger)
+}
+
+# All but the rows.
+known_of <- function(read, facts, path) {
   told <- Filter(Negate(is.null), facts$meaning)
   told$excluded_ids <- as.character(unlist(told$excluded_ids))
   for (rule in intersect(c("test", "cancelled"), names(told))) {
     told[[rule]] <- order_rule(told[[rule]]$column, unlist(told[[rule]]$values))
   }
-  orders <- read("orders")
-  lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
-  lines$number <- rep.int(seq_along(orders$n_lines), orders$n_lines)
   customers <- read("customers")
   counts <- as.data.table(read("counts"))[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(
-    orders = orders[intersect(
-      c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
-    )],
-    before = read("before"),
-    lines = data.table::setDT(lines),
     ids = customers$.id,
     attributes = as.data.table(customers[setdiff(names(customers), c(".id", ".known_first"))]),
     least = facts$least,
@@ -277,5 +290,5 @@ ledger_of <- function(read, facts, path) {
   }
   if (isTRUE(facts$contacts)) ledger$contacts <- as.list(read("contacts"))
   if (!is.null(facts$source)) ledger$source <- saved_source(facts$source, read, path)
-  fill_purchases(ledger)
+  ledger
 }

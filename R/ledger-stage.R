@@ -3,17 +3,22 @@
 
 # `rows` in the workspace: `place`, the number of the row, and the columns as texts `c1`, `c2` ...
 stage_rows <- function(db, source) {
-  column <- sprintf(
-    "CAST(%s AS %s) AS c%d", db_name(db, source$columns), db$dialect$text, seq_along(source$columns)
-  )
   make_table(
-    db, "rows", "SELECT ROW_NUMBER() OVER () AS place, ", paste(column, collapse = ", "), " FROM ",
+    db, "rows", "SELECT ", db$dialect$numbered, " AS place, ", columns_as_texts(db, source), " FROM ",
     source$from
   )
   db$place <- stats::setNames(paste0("c", seq_along(source$columns)), source$columns)
   db$n <- ask_workspace(db, "SELECT COUNT(*) AS n FROM ", db$named("rows"))$n
   if (db$n == 0) abort_nubrek("{.val {source$name}} has no rows.", "database", call = db$call)
+  db$rows_mark <- rows_mark(db, source, db$named("rows"))
   db
+}
+
+columns_as_texts <- function(db, source) {
+  paste0(
+    "CAST(", db_name(db, source$columns), " AS ", db$dialect$text, ") AS c",
+    seq_along(source$columns), collapse = ", "
+  )
 }
 
 # A column of the rows; what is NULL reads as blank.

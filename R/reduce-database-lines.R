@@ -39,13 +39,13 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
   found <- if (which == "latest") {
     ask_workspace(
       db, "SELECT l.customer, l.", cell, " AS value FROM ", db$named("lines"),
-      " l JOIN (SELECT MAX(at) AS at FROM ", db$named("lines"),
-      " GROUP BY customer) m ON m.at = l.at"
+      " l JOIN (SELECT MAX(seat) AS seat FROM ", db$named("lines"),
+      " GROUP BY customer) m ON m.seat = l.seat"
     )
   } else {
     ask_workspace(
       db, "SELECT customer, value FROM (SELECT l.customer, l.", cell,
-      " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY l.sales DESC, l.at) AS nth ",
+      " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS nth ",
       "FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
       db$named("orders"), " WHERE sales >= ", ledger$least,
       " GROUP BY customer) f ON f.number = l.number) t WHERE nth = 1"

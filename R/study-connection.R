@@ -5,19 +5,29 @@
 # all the same?
 database_drivers <- list(
   RSQLite = list(
-    driver = \() RSQLite::SQLite(),
+    driver = \(said) RSQLite::SQLite(),
     only = \() list(flags = RSQLite::SQLITE_RO),
     temporary = TRUE
   ),
-  RPostgres = list(driver = \() driver_of("RPostgres", "Postgres"), only = \() list(
+  RPostgres = list(driver = \(said) driver_of("RPostgres", "Postgres"), only = \() list(
     options = "-c default_transaction_read_only=on"
   )),
-  duckdb = list(driver = \() driver_of("duckdb", "duckdb"), only = \() list(read_only = TRUE)),
-  RClickhouse = list(driver = \() driver_of("RClickhouse", "clickhouse"), only = \() list()),
-  RMariaDB = list(driver = \() driver_of("RMariaDB", "MariaDB"), only = \() list())
+  duckdb = list(driver = \(said) driver_of("duckdb", "duckdb"), only = \() list(read_only = TRUE)),
+  # engines by a shared library that the connection names
+  adbi = list(
+    driver = \(said) driver_of("adbi", "adbi", do.call(
+      getExportedValue("adbcdrivermanager", "adbc_driver"),
+      unname(said[intersect(c("library", "entrypoint"), names(said))])
+    )),
+    only = \() list(),
+    always = list(bigint = "numeric"),
+    own = c("library", "entrypoint")
+  ),
+  RClickhouse = list(driver = \(said) driver_of("RClickhouse", "clickhouse"), only = \() list()),
+  RMariaDB = list(driver = \(said) driver_of("RMariaDB", "MariaDB"), only = \() list())
 )
 
-driver_of <- function(package, name) getExportedValue(package, name)()
+driver_of <- function(package, name, ...) getExportedValue(package, name)(...)
 
 connections_path <- function() {
   Sys.getenv("NUBREK_CONNECTIONS", file.path(
@@ -70,10 +80,11 @@ open_connection <- function(name, workspace = NULL, call = NULL) {
   need_package("DBI", "a database", call)
   need_package(said$package, "a database", call)
   driver <- database_drivers[[said$package]]
-  arguments <- lapply(said[names(said) != "package"], from_environment, path, call)
+  said <- lapply(said[names(said) != "package"], from_environment, path, call)
+  arguments <- c(said[setdiff(names(said), driver$own)], driver$always)
   writes <- !is.null(workspace) && !(workspace == "temporary" && isTRUE(driver$temporary))
   tryCatch(
-    do.call(DBI::dbConnect, c(list(driver$driver()), arguments, if (!writes) driver$only())),
+    do.call(DBI::dbConnect, c(list(driver$driver(said)), arguments, if (!writes) driver$only())),
     error = \(e) abort_nubrek(c(
       "The connection {.val {name}} cannot be opened.",
       "x" = "The engine says: {.emph {gsub('\\\\s+', ' ', conditionMessage(e))}}"

@@ -135,16 +135,17 @@ check_workspace_keys <- function(study) {
       study$source, c("data", "workspace"), "A workspace needs {.field connection} beside it."
     )
   }
-  if (!is.null(study$data$keep)) {
+  if (!is.null(study$data$keep) && study$data$workspace == "temporary") {
     abort_study(
       study$source, c("data", "keep"),
-      "A ledger that stays in its database is not kept: {.field keep} or {.field workspace}."
+      "Temporary tables cannot be kept: name a schema as {.field workspace}."
     )
   }
 }
 
 # With `data: keep` the ledger is saved, and opened from there as long as nothing it was made from
-# has changed. A new export beside the others (a glob finds it) is a change.
+# has changed. A new export beside the others (a glob finds it) is a change; so is a changed row in
+# a database, whose tables are folded anew then.
 kept_study_ledger <- function(study, folder) {
   made_from <- study_fingerprint(study)
   if (
@@ -152,12 +153,38 @@ kept_study_ledger <- function(study, folder) {
       identical(tryCatch(saved_facts(folder)$made_from, error = \(e) NULL), made_from)
   ) {
     # what is damaged is made again
-    kept <- tryCatch(open_ledger(folder), nubrek_error_file = \(e) NULL)
+    kept <- tryCatch(
+      reopened(study, folder), nubrek_error_file = \(e) NULL, nubrek_error_database = \(e) NULL
+    )
     if (!is.null(kept)) return(kept)
   }
+  before <- if (is_saved_ledger(folder)) tryCatch(saved_facts(folder), error = \(e) NULL)
   ledger <- build_study_ledger(study)
   ledger$made_from <- made_from
-  save_ledger(ledger, folder, exports = FALSE)
+  save_ledger(ledger, folder, exports = inherits(ledger, "nubrek_database"))
+  if (inherits(ledger, "nubrek_database")) drop_saved_tables(ledger$db$con, before$database)
+  ledger
+}
+
+reopened <- function(study, folder) {
+  workspace <- study$data$workspace
+  if (is.null(workspace)) return(open_ledger(folder))
+  con <- open_connection(study$data$connection, workspace)
+  ledger <- tryCatch(open_ledger(folder, connection = con), error = \(e) {
+    DBI::dbDisconnect(con)
+    stop(e)
+  })
+  fresh <- holding(refresh_ledger(ledger), con)
+  if (fresh$db$mark != ledger$db$mark) {
+    save_ledger(fresh, folder)
+    close_ledger(ledger)
+  }
+  fresh
+}
+
+# A ledger that stays in its database keeps the connection as long as anybody has it.
+holding <- function(ledger, con) {
+  reg.finalizer(ledger$db$alive, \(gone) DBI::dbDisconnect(con), onexit = TRUE)
   ledger
 }
 
@@ -184,6 +211,8 @@ database_marks <- function(study) {
   on.exit(DBI::dbDisconnect(con))
   parts <- c(study$data[setdiff(names(study$data), "joins")], study$data$joins)
   parts <- Filter(\(part) is.list(part) && !is.null(part$table %||% part$query), parts)
+  # whether orders that stay where they are have changed is seen when their tables are opened
+  if (!is.null(study$data$workspace)) parts$orders <- NULL
   lapply(parts, \(part) {
     source <- db_table(con, part$table, part$query)
     date <- as.list(part$columns)$date
@@ -244,10 +273,9 @@ build_study_ledger <- function(study) {
     format = study_format(orders),
     workspace = workspace
   )
-  # a ledger that stays in its database keeps the connection as long as anybody has it
   if (!is.null(workspace)) {
     done <- TRUE
-    reg.finalizer(ledger$db$alive, \(gone) DBI::dbDisconnect(con), onexit = TRUE)
+    ledger <- holding(ledger, con)
   }
   told <- study$data$contacts
   if (is.null(told)) return(ledger)

@@ -116,7 +116,7 @@ class BgBb final : public PurchaseModel {
     }
   }
 
-  void draw(const double* q, double horizon, Stream& gen,
+  void draw(const double* q, double horizon, double, Stream& gen,
             std::vector<double>& times) const override {
     const double p = gen.beta(q[0], q[1]), theta = gen.beta(q[2], q[3]);
     for (double j = 1; j <= horizon; ++j) {

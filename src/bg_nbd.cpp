@@ -100,9 +100,13 @@ class BgNbd final : public PurchaseModel {
     }
   }
 
-  void draw(const double* q, double horizon, Stream& gen,
+  double may_buy(const double* q, double horizon) const override {
+    return lomax_chance(horizon, q[0], q[1]);
+  }
+
+  void draw(const double* q, double horizon, double first, Stream& gen,
             std::vector<double>& times) const override {
-    double t = gen.lomax(q[0], q[1]);  // most buy nothing more: no rate need be drawn to know it
+    double t = lomax_quantile(first, q[0], q[1]);
     if (t > horizon) return;
     const double lambda = gen.gamma(q[0] + 1, q[1] + t), p = gen.beta(q[2], q[3]);
     for (; t <= horizon; t += gen.exponential(lambda)) {

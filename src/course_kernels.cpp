@@ -19,39 +19,89 @@ double quantile7(std::vector<double>& values, std::size_t zeros, double level) {
   return below + 1 < n && place > below ? low + (place - below) * (at(below + 1) - low) : low;
 }
 
-// Visits every draw of customer i, with whether he is still there, his parameters and his random
-// numbers; `visit` draws the course itself.
-template <class Visit>
-void each_course(const Worlds& w, std::size_t i, const Visit& visit) {
-  Stream gen(w.seed, w.first + i);
-  const History seen = w.h.of(i);
-  for (std::size_t d = 0; d < w.purchase.size(); ++d) {
-    const double* p = w.purchase[d].of(i);
-    const double active = w.buys.roughly_active(p, seen);
-    double q[4];
-    w.buys.update(p, seen, q);
-    for (std::size_t k = 0; k < w.individual; ++k)
-      visit(d * w.individual + k, gen.unit() < active, q, w.levels.data() + 3 * d, gen);
-  }
-}
+// What is to come has random numbers of its own: with those by which histories of the same seed
+// were simulated it would come as they went.
+constexpr std::uint64_t kAhead = 0x61686561646F6674ULL;
 
-// Visits every draw of customer i with his discounted spend in (0, horizon].
-template <class Visit>
-void each_value(const Worlds& w, std::size_t i, double horizon, double delta,
-                std::vector<double>& times, const Visit& visit) {
-  each_course(
-      w, i, [&](std::size_t draw, bool active, const double* q, const double* z, Stream& gen) {
-        double value = 0;
-        times.clear();
-        if (active) w.buys.draw(q, horizon, gen, times);
-        if (!times.empty()) {
-          const double level = w.spends.draw_level(z, w.amounts.of(i), gen);
-          for (const double t : times)
-            value += w.spends.draw_amount(z, level, gen) * (delta > 0 ? std::exp(-delta * t) : 1);
-        }
-        visit(draw, value);
-      });
-}
+// The draws of customers one after the other. What holds for a history and its parameters is kept,
+// so that those who stand beside their equals cost little more than their random numbers.
+class Courses {
+ public:
+  Courses(const Worlds& worlds, double horizon)
+      : w_(worlds), horizon_(horizon), known_(worlds.purchase.size()) {}
+
+  // Visits every draw of customer i with the number his course begins with (1 where he buys nothing
+  // within the horizon), his parameters and his random numbers; `visit` draws the course itself.
+  template <class Visit>
+  void each(std::size_t i, const Visit& visit) {
+    look_at(i);
+    Stream gen(w_.seed ^ kAhead, w_.first + i);
+    for (std::size_t d = 0; d < known_.size(); ++d) {
+      const Known& one = known_[d];
+      for (std::size_t k = 0; k < w_.individual; ++k) {
+        const double u = gen.unit();
+        visit(d * w_.individual + k, u < one.buys ? u / one.active : 1, one.q,
+              w_.levels.data() + 3 * d, gen);
+      }
+    }
+  }
+
+ private:
+  struct Known {
+    double active, buys;  // chances: still there; there, and a number to begin a course with
+    double q[4];
+  };
+
+  void look_at(std::size_t i) {
+    const History h = w_.h.of(i);
+    const int set = w_.purchase.empty() || !w_.purchase[0].set ? 1 : w_.purchase[0].set[i];
+    if (set == set_ && h.x == seen_.x && h.t_x == seen_.t_x && h.T == seen_.T) return;
+    set_ = set;
+    seen_ = h;
+    for (std::size_t d = 0; d < known_.size(); ++d) {
+      const double* p = w_.purchase[d].of(i);
+      known_[d].active = w_.buys.roughly_active(p, h);
+      w_.buys.update(p, h, known_[d].q);
+      known_[d].buys = known_[d].active * w_.buys.may_buy(known_[d].q, horizon_);
+    }
+  }
+
+  const Worlds& w_;
+  double horizon_;
+  std::vector<Known> known_;
+  History seen_{};
+  int set_ = 0;  // none is seen yet
+};
+
+// The discounted spend in (0, horizon] of each draw of customers.
+class Values {
+ public:
+  Values(const Worlds& worlds, double horizon, double delta)
+      : w_(worlds), horizon_(horizon), delta_(delta), courses_(worlds, horizon) {}
+
+  // Visits the draws of customer i in which he buys.
+  template <class Visit>
+  void each(std::size_t i, const Visit& visit) {
+    courses_.each(i, [&](std::size_t draw, double first, const double* q, const double* z,
+                         Stream& gen) {
+      if (first >= 1) return;
+      times_.clear();
+      w_.buys.draw(q, horizon_, first, gen, times_);
+      if (times_.empty()) return;
+      const double level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
+      double value = 0;
+      for (const double t : times_)
+        value += w_.spends.draw_amount(z, level, gen) * (delta_ > 0 ? std::exp(-delta_ * t) : 1);
+      if (value > 0) visit(draw, value);
+    });
+  }
+
+ private:
+  const Worlds& w_;
+  double horizon_, delta_;
+  Courses courses_;
+  std::vector<double> times_;
+};
 
 // Chunks in batches, so that the partial sums stay few: `work(chunk, place in the batch)` on
 // threads, then `gather(chunk, place)` in order.
@@ -75,31 +125,33 @@ class PeriodCourse {
         edges_(edges),
         arrivals_(arrivals),
         draws_(worlds.draws()),
-        periods_(edges.size() - 1) {}
+        periods_(edges.size() - 1),
+        courses_(worlds, edges.back()) {}
 
   // Adds to counts, active customers and sums, each draw x period.
   void add(std::size_t i, double* to) {
-    each_course(w_, i,
-                [&](std::size_t draw, bool active, const double* q, const double* z, Stream& gen) {
-                  period_ = 0;
-                  last_ = periods_;
-                  double came = 0, level = 0;
-                  if (arrivals_) {
-                    period_ = static_cast<std::size_t>(arrivals_->come[i]) - 1;
-                    if (arrivals_->place[i] > arrivals_->number[draw + period_ * draws_]) return;
-                    came = edges_[period_] + gen.unit() * (edges_[period_ + 1] - edges_[period_]);
-                    level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
-                    buy(to + draw, arrivals_->first_factor * w_.spends.draw_amount(z, level, gen));
-                  }
-                  times_.clear();
-                  if (active) w_.buys.draw(q, edges_[periods_] - came, gen, times_);
-                  if (times_.empty()) return;
-                  if (!arrivals_) level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
-                  for (const double t : times_) {
-                    while (period_ + 1 < periods_ && came + t > edges_[period_ + 1]) ++period_;
-                    buy(to + draw, w_.spends.draw_amount(z, level, gen));
-                  }
-                });
+    courses_.each(
+        i, [&](std::size_t draw, double first, const double* q, const double* z, Stream& gen) {
+          if (first >= 1 && !arrivals_) return;
+          period_ = 0;
+          last_ = periods_;
+          double came = 0, level = 0;
+          if (arrivals_) {
+            period_ = static_cast<std::size_t>(arrivals_->come[i]) - 1;
+            if (arrivals_->place[i] > arrivals_->number[draw + period_ * draws_]) return;
+            came = edges_[period_] + gen.unit() * (edges_[period_ + 1] - edges_[period_]);
+            level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
+            buy(to + draw, arrivals_->first_factor * w_.spends.draw_amount(z, level, gen));
+          }
+          times_.clear();
+          if (first < 1) w_.buys.draw(q, edges_[periods_] - came, first, gen, times_);
+          if (times_.empty()) return;
+          if (!arrivals_) level = w_.spends.draw_level(z, w_.amounts.of(i), gen);
+          for (const double t : times_) {
+            while (period_ + 1 < periods_ && came + t > edges_[period_ + 1]) ++period_;
+            buy(to + draw, w_.spends.draw_amount(z, level, gen));
+          }
+        });
   }
 
  private:
@@ -116,6 +168,7 @@ class PeriodCourse {
   const Arrivals* arrivals_;
   std::size_t draws_, periods_;
   std::size_t period_ = 0, last_ = 0;  // the period reached, the last one with a purchase
+  Courses courses_;
   std::vector<double> times_;
 };
 
@@ -129,13 +182,13 @@ void draw_value(const Worlds& worlds, const Groups& groups, double horizon, doub
   std::vector<std::vector<double>> parts(batch);
   const auto work = [&](std::size_t chunk, std::size_t k) {
     parts[k].assign(size, 0);
-    std::vector<double> values, times;
+    std::vector<double> values;
+    Values course(worlds, horizon, delta);
     const std::size_t end = std::min(n, (chunk + 1) * kChunk);
     for (std::size_t i = chunk * kChunk; i < end; ++i) {
       double* sum = parts[k].data() + static_cast<std::size_t>(groups.of[i] - 1) * draws;
       values.clear();
-      each_value(worlds, i, horizon, delta, times, [&](std::size_t draw, double value) {
-        if (value <= 0) return;
+      course.each(i, [&](std::size_t draw, double value) {
         values.push_back(value);
         sum[draw] += value;
       });
@@ -181,16 +234,18 @@ void draw_tiers(const Worlds& worlds, double horizon, const std::vector<double>&
   const std::size_t n = worlds.h.n, tiers = limits.size();
   const double weight = 1.0 / static_cast<double>(worlds.draws());
   run_tasks(chunks_of(n), worlds.threads, [&](std::size_t chunk) {
-    std::vector<double> times;
+    Values course(worlds, horizon, 0);
     const std::size_t end = std::min(n, (chunk + 1) * kChunk);
-    for (std::size_t i = chunk * kChunk; i < end; ++i)
-      each_value(worlds, i, horizon, 0, times, [&](std::size_t, double value) {
-        std::size_t tier = tiers;
-        if (value > 0)
-          for (tier = 0; tier + 1 < tiers && kept * value < limits[tier]; ++tier) {
-          }
+    for (std::size_t i = chunk * kChunk; i < end; ++i) {
+      std::size_t bought = 0;
+      course.each(i, [&](std::size_t, double value) {
+        std::size_t tier = 0;
+        while (tier + 1 < tiers && kept * value < limits[tier]) ++tier;
         out[i + tier * n] += weight;
+        ++bought;
       });
+      out[i + tiers * n] = static_cast<double>(worlds.draws() - bought) * weight;
+    }
   });
 }
 

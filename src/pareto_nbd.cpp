@@ -170,9 +170,13 @@ class ParetoNbd final : public PurchaseModel {
     for (int k = 0; k < n; ++k) out[k] = static_cast<double>(sum[static_cast<std::size_t>(k)]);
   }
 
-  void draw(const double* q, double horizon, Stream& gen,
+  double may_buy(const double* q, double horizon) const override {
+    return lomax_chance(horizon, q[0], q[1]);
+  }
+
+  void draw(const double* q, double horizon, double first, Stream& gen,
             std::vector<double>& times) const override {
-    double t = gen.lomax(q[0], q[1]);  // most buy nothing more: no rate need be drawn to know it
+    double t = lomax_quantile(first, q[0], q[1]);
     if (t > horizon) return;
     const double end = std::min(horizon, gen.lomax(q[2], q[3]));
     if (t > end) return;

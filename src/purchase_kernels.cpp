@@ -214,7 +214,7 @@ std::vector<std::vector<double>> draw_purchases(const PurchaseModel& model,
     double q[4];
     model.update(sets.of(i), {0, 0, 0}, q);
     if (gen.unit() < model.density(sets.of(i), {0, 0, 0}, nullptr).active)
-      model.draw(q, span[i], gen, out[i]);
+      model.draw(q, span[i], gen.unit(), gen, out[i]);
   });
   return out;
 }

@@ -48,7 +48,10 @@ class PurchaseModel {
   // parameter is above 1), probabilities of 0, 1, ..., n - 1 purchases, and drawn purchase times
   virtual double expected(const double* q, double horizon, double delta) const = 0;
   virtual void distribution(const double* q, double horizon, int n, double* out) const = 0;
-  virtual void draw(const double* q, double horizon, Stream& gen,
+  // of which `draw` begins with a uniform number below `may_buy()`, so that who buys nothing within
+  // the horizon costs no more than that number: no less than the chance that he buys, of one
+  virtual double may_buy(const double*, double) const { return 1; }
+  virtual void draw(const double* q, double horizon, double first, Stream& gen,
                     std::vector<double>& times) const = 0;
   virtual std::vector<std::vector<double>> starts(
       double rate, double span) const = 0;  // for a fit, from repeats by time and typical span

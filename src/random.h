@@ -30,6 +30,15 @@ struct NormalLayers {
   }
 };
 
+// An exponential time whose rate is drawn from a gamma distribution (Lomax); after it, the rate is
+// one from gamma(shape + 1, rate + time).
+inline double lomax_quantile(double level, double shape, double rate) {
+  return rate * std::expm1(-std::log1p(-level) / shape);
+}
+inline double lomax_chance(double time, double shape, double rate) {
+  return -std::expm1(-shape * std::log1p(time / rate));
+}
+
 class Stream {
  public:
   using result_type = std::uint64_t;
@@ -41,9 +50,7 @@ class Stream {
   }
   double unit() { return (static_cast<double>((*this)() >> 11) + 0.5) * 0x1p-53; }  // in (0, 1)
   double exponential(double rate) { return -std::log(unit()) / rate; }
-  // an exponential time whose rate is drawn from a gamma distribution (Lomax); after it, the rate
-  // is one from gamma(shape + 1, rate + time)
-  double lomax(double shape, double rate) { return rate * std::expm1(-std::log(unit()) / shape); }
+  double lomax(double shape, double rate) { return lomax_quantile(unit(), shape, rate); }
   double normal() {
     const NormalLayers& layer = NormalLayers::get();
     for (;;) {

@@ -7,15 +7,28 @@ world <- new.env(parent = asNamespace("nubrek"))
 for (helper in list.files(folder, "^helper-", full.names = TRUE)) {
   sys.source(helper, world)
 }
-seeds <- as.integer(commandArgs(TRUE))
-con <- DBI::dbConnect(
-  RPostgreSQL::PostgreSQL(),
-  host = "127.0.0.1",
-  port = as.integer(Sys.getenv("NUBREK_PORT")),
-  user = "nubrek",
-  dbname = "postgres"
+asked <- commandArgs(TRUE)
+seeds <- as.integer(asked[2:3])
+engines <- list(
+  PostgreSQL = \() {
+    con <- DBI::dbConnect(
+      RPostgreSQL::PostgreSQL(),
+      host = "127.0.0.1",
+      port = as.integer(Sys.getenv("NUBREK_PORT")),
+      user = "nubrek",
+      dbname = "postgres"
+    )
+    DBI::dbExecute(con, "SET client_min_messages TO warning")
+    con
+  },
+  DuckDB = \() DBI::dbConnect(
+    adbi::adbi(adbcdrivermanager::adbc_driver(
+      Sys.getenv("NUBREK_DUCKDB"), entrypoint = "duckdb_adbc_init"
+    )),
+    path = ":memory:", bigint = "numeric"
+  )
 )
-DBI::dbExecute(con, "SET client_min_messages TO warning")
+con <- engines[[asked[[1L]]]]()
 passed <- failed <- 0L
 same <- function(found, whole, label) {
   equal <- isTRUE(all.equal(found, whole))
@@ -39,7 +52,9 @@ for (seed in seq.int(seeds[[1L]], seeds[[2L]])) {
   }
   close_ledger(database)
 }
-left <- DBI::dbGetQuery(con, "SELECT COUNT(*) AS n FROM pg_tables WHERE tablename LIKE 'nubrek%'")$n
+left <- DBI::dbGetQuery(
+  con, "SELECT COUNT(*) AS n FROM information_schema.tables WHERE table_name LIKE 'nubrek%'"
+)$n
 same(as.integer(left), 0L, "tables left behind")
 DBI::dbDisconnect(con)
 cat(sprintf("%d passed, %d failed, 0 skipped\n", passed, failed))

@@ -59,7 +59,7 @@ class Plain final : public nubrek::PurchaseModel {
     std::fill(out, out + n, 0.0);
   }
 
-  void draw(const double* q, double horizon, nubrek::Stream& gen,
+  void draw(const double* q, double horizon, double, nubrek::Stream& gen,
             std::vector<double>& times) const override {
     const double rate = gen.gamma(q[0], q[1]), p = gen.beta(q[2], q[3]);
     for (double t = gen.exponential(rate); t <= horizon; t += gen.exponential(rate)) {

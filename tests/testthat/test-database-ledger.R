@@ -94,8 +94,21 @@ test_that("the demo world is the same in a database, and what is asked of it can
   expect_error(ledger_sql(memory, cohort_grid), class = "nubrek_error_argument")
   expect_error(save_ledger(ledger, tempfile()), class = "nubrek_error_source")
   expect_error(append_orders(ledger, rows), "database", class = "nubrek_error_source")
-  writeLines(sub("  workspace", "  keep: x\n  workspace", text), file.path(folder, "study.yaml"))
-  expect_error(study_ledger(file.path(folder, "study.yaml")), class = "nubrek_error_study")
+  study <- file.path(folder, "study.yaml")
+  text <- sub("  workspace", "  keep: kept\n  workspace", text)
+  writeLines(text, study, useBytes = TRUE)
+  expect_error(study_ledger(study), "Temporary tables", class = "nubrek_error_study")
+  # kept over the session: opened from its tables, and folded anew only when rows have changed
+  writeLines(sub("workspace: temporary", "workspace: main", text), study, useBytes = TRUE)
+  first <- study_ledger(study)
+  expect_identical(study_ledger(study)$db$mark, first$db$mark)
+  DBI::dbExecute(con, "DELETE FROM sold WHERE rowid = 1000")
+  second <- study_ledger(study)
+  expect_false(identical(second$db$mark, first$db$mark))
+  expect_identical(audit(second)$rows[[1L]], audit(first)$rows[[1L]] - 1L)
+  expect_setequal(
+    setdiff(DBI::dbListTables(con), "sold"), paste0(second$db$mark, folded_tables)
+  )
 })
 
 test_that("2,000 texts that try to get out of their quotes stay texts", {
@@ -164,4 +177,53 @@ test_that("a connection that is lost, a schema that is not there, rows elsewhere
   expect_identical(in_schema(), "sold")
   DBI::dbDisconnect(con)
   expect_error(repeat_rate(ledger), class = "nubrek_error_database")
+})
+
+test_that("a folded ledger outlives its session, and sees when its rows have changed", {
+  rows <- rich_rows(5L)
+  said <- rich_opening(5L, rows)
+  con <- local_database(sold = rows)
+  open <- \(...) do.call(open_ledger, c(list(db_table(con, "sold")), said, list(...)))
+  ledger <- open(workspace = "main")
+  folder <- file.path(withr::local_tempdir(), "kept")
+  save_ledger(ledger, folder)
+  expect_error(open_ledger(folder), "connection", class = "nubrek_error_source")
+  again <- DBI::dbConnect(RSQLite::SQLite(), attr(con, "path"))
+  withr::defer(DBI::dbDisconnect(again))
+  kept <- open_ledger(folder, connection = again)
+  whole <- answers(open())
+  found <- answers(kept)
+  for (name in names(whole)) expect_equal(found[[name]], whole[[name]], label = name)
+  expect_equal(remarks(kept), remarks(ledger))
+  expect_equal(set_aside(kept), set_aside(ledger))
+  expect_identical(refresh_ledger(kept), kept)
+  # a cell changed, a row gone, a row more: each is seen
+  for (change in c(
+    "UPDATE sold SET amount = '31.07' WHERE rowid = 3", "DELETE FROM sold WHERE rowid = 7",
+    "INSERT INTO sold SELECT * FROM sold WHERE rowid = 1"
+  )) {
+    DBI::dbExecute(con, change)
+    fresh <- refresh_ledger(kept)
+    expect_false(identical(fresh$db$mark, kept$db$mark), label = change)
+    expect_equal(repeat_rate(fresh), repeat_rate(open()), label = change)
+    close_ledger(kept)
+    kept <- fresh
+  }
+  # only the tables of the last one are left, and a save that names others is refused
+  tables <- setdiff(DBI::dbListTables(again), "sold")
+  expect_setequal(tables, paste0(kept$db$mark, c("orders", "before", "lines", "days")))
+  expect_error(open_ledger(folder, connection = again), class = "nubrek_error_database")
+  save_ledger(kept, folder)
+  orders <- kept$db$named("orders")
+  DBI::dbExecute(
+    con, paste0("DELETE FROM ", orders, " WHERE number = (SELECT MAX(number) FROM ", orders, ")")
+  )
+  expect_error(
+    open_ledger(folder, connection = again), "are not as", class = "nubrek_error_database"
+  )
+  temporary <- open(workspace = "temporary")
+  expect_error(save_ledger(temporary, folder), "temporary", class = "nubrek_error_source")
+  half <- ledger_slice(temporary, until = "2024-06-01")
+  expect_error(refresh_ledger(half), "slice", class = "nubrek_error_source")
+  expect_error(refresh_ledger(open()), class = "nubrek_error_source")
 })

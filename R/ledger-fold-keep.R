@@ -1,0 +1,139 @@
+# A ledger in its database that outlives the session: its tables stay in a schema, all else is in a
+# folder; and whether the rows it was folded from are still those.
+
+check_keeps <- function(ledger, call = rlang::caller_env()) {
+  why <- if (!inherits(ledger, "nubrek_database")) {
+    "Its rows stand in parts of their own."
+  } else if (ledger$db$temporary) {
+    "Its tables are temporary: name a schema as {.arg workspace}."
+  } else if (is.null(ledger$source)) {
+    "It is a slice: save the whole ledger, then slice."
+  }
+  if (!is.null(why)) {
+    abort_nubrek(c("This ledger cannot be saved.", "x" = why), "source", call = call)
+  }
+}
+
+# What the index of a save says of the tables: names, not SQL.
+database_facts <- function(ledger) {
+  if (!inherits(ledger, "nubrek_database")) return(NULL)
+  c(ledger$db[c("workspace", "mark", "rows_mark")], list(
+    line_names = as.list(ledger$line_names),
+    purchases = folded_mark(ledger$db)
+  ))
+}
+
+# So many orders and days with such sums.
+folded_mark <- function(db) {
+  as.list(ask_workspace(
+    db, "SELECT o.n AS orders, o.sales AS sales, d.n AS days, d.sales AS bought FROM ",
+    "(SELECT COUNT(*) AS n, SUM(sales) AS sales FROM ", db$named("orders"), ") o CROSS JOIN ",
+    "(SELECT COUNT(*) AS n, SUM(sales) AS sales FROM ", db$named("days"), ") d"
+  ))
+}
+
+# A saved ledger in the tables that it was folded into.
+in_its_tables <- function(ledger, facts, con, path, call) {
+  if (is.null(con)) {
+    abort_nubrek(c(
+      "The ledger {.file {path}} stays in a database.",
+      "i" = "Open it with {.arg connection}."
+    ), "source", call = call)
+  }
+  throw_unless(checkmate::check_class(con, "DBIConnection"), "connection", call)
+  db <- open_workspace(con, facts$workspace, call, facts$mark)
+  db$rows_mark <- facts$rows_mark
+  # after the session in which they were made they are still this ledger's
+  db$shared$made <- vapply(folded_tables, db$named, "", USE.NAMES = FALSE)
+  found <- folded_mark(db)
+  same <- vapply(names(found), \(name) {
+    isTRUE(as.double(found[[name]]) == as.double(facts$purchases[[name]]))
+  }, NA)
+  if (!all(same)) {
+    abort_nubrek(c(
+      "The tables of the ledger {.file {path}} are not as they were when it was saved.",
+      "i" = "Open it from its rows again."
+    ), "database", call = call)
+  }
+  over_tables(ledger, db, unlist(facts$line_names))
+}
+
+# Takes away the tables that a save names, when another has taken its place.
+drop_saved_tables <- function(con, facts) {
+  if (is.null(facts)) return(invisible())
+  db <- open_workspace(con, facts$workspace, mark = facts$mark)
+  db$shared$made <- vapply(folded_tables, db$named, "", USE.NAMES = FALSE)
+  drop_tables(db)
+}
+
+folded_tables <- c("orders", "before", "lines", "days")
+
+# What is known of a ledger, over its tables.
+over_tables <- function(facts, db, line_names) {
+  ledger <- new_parts(facts, list(), line_names, "nubrek_database")
+  ledger$db <- db[setdiff(names(db), c("place", "n", "people"))]
+  cells <- setdiff(line_names, c("number", "sales"))
+  ledger$line_cells <- stats::setNames(sprintf("l%d", seq_along(cells)), cells)
+  ledger$parts <- database_parts(ledger)
+  ledger
+}
+
+# What tells whether rows are still those that were read: of each column how many cells, the least
+# and the greatest, and a sum over all of them. `from` has the columns as texts `c1`, `c2` ...
+rows_mark <- function(db, source, from) {
+  column <- paste0("c", seq_along(source$columns))
+  digest <- vapply(column, \(x) gsub("%s", x, db$dialect$digest, fixed = TRUE), "")
+  found <- ask_workspace(db, "SELECT COUNT(*) AS n, ", paste0(
+    "COUNT(", column, ") AS n", column, ", MIN(", column, ") AS low", column, ", MAX(", column,
+    ") AS high", column, ", SUM(", digest, ") AS sum", column, collapse = ", "
+  ), " FROM ", from, " t")
+  rlang::hash(vapply(found, \(x) if (is.numeric(x)) sprintf("%.0f", x) else as.character(x), ""))
+}
+
+#' See whether the rows of a ledger have changed
+#'
+#' For a ledger that stays in its database (`workspace` in [open_ledger()]): its orders were folded
+#' when it was opened, and it keeps answering from these. This looks at the table it came from: how
+#' many cells each column has, the least, the greatest and a sum over all; rows that came, went or
+#' changed are seen by that. If there are such, the table is folded anew.
+#'
+#' @param ledger `[nubrek_ledger]` One that stays in its database, also from a saved folder; no
+#'   slice.
+#' @return The same ledger where nothing has changed; else one of the rows as they are now, with
+#'   the meanings, tables beside the orders and contacts of the given one, which stays as it is
+#'   until [close_ledger()].
+#' @section Errors: `nubrek_error_source`: a ledger in memory, or a slice.
+#' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
+#' con <- DBI::dbConnect(RSQLite::SQLite())
+#' DBI::dbWriteTable(con, "lines", data.frame(who = "A", on_day = "2024-03-05", paid = 5))
+#' ledger <- open_ledger(db_table(con, "lines"), column_map(
+#'   customer = "who", date = "on_day", sales = "paid"
+#' ), meanings(currency = "EUR"), workspace = "temporary")
+#' DBI::dbAppendTable(con, "lines", data.frame(who = "A", on_day = "2024-04-02", paid = 7))
+#' repeat_rate(refresh_ledger(ledger))
+#' DBI::dbDisconnect(con)
+#' @export
+refresh_ledger <- function(ledger) {
+  check_ledger(ledger)
+  here <- rlang::current_env()
+  origin <- ledger$source
+  if (!inherits(ledger, "nubrek_database") || is.null(origin)) {
+    abort_nubrek(c(
+      "Only a whole ledger that stays in its database is looked at again.",
+      "i" = if (inherits(ledger, "nubrek_database")) {
+        "This is a slice: look at the whole one, then slice."
+      } else {
+        "Open it from its rows again, or add an export by {.fn append_orders}."
+      }
+    ), "source")
+  }
+  db <- ledger$db
+  orders <- db_table(db$con, origin$orders[[1L]]$table, origin$orders[[1L]]$query)
+  texts <- paste0("(SELECT ", columns_as_texts(db, orders), " FROM ", orders$from, ")")
+  if (identical(rows_mark(db, orders, texts), db$rows_mark)) return(ledger)
+  fresh <- open_in_database(
+    orders, db$workspace, origin[names(origin) != "orders"], ledger$meaning, ledger$bands, here
+  )
+  fresh$made_from <- ledger$made_from
+  with_contacts_of(fresh, ledger)
+}
