@@ -250,7 +250,7 @@ told_of_staged <- function(db, ends, suspects, start) {
   # asked only where nearly every customer has one order
   same <- if (ends$people >= 0.95 * ends$orders) {
     mean(db$people %in% ask_workspace(
-      db, "SELECT DISTINCT order_id FROM ", db$named("kept")
+      db, "SELECT DISTINCT order_id FROM ", db$named("judged")
     )$order_id)
   } else {
     0

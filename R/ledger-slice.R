@@ -114,7 +114,10 @@ words_of <- function(conditions) {
   paste(
     names(conditions),
     "=",
-    vapply(conditions, \(v) paste(v, collapse = " or "), ""),
+    vapply(conditions, \(v) {
+      more <- length(v) - 8L
+      paste(if (more > 1L) c(v[1:8], paste(more, "more")) else v, collapse = " or ")
+    }, ""),
     collapse = ", "
   )
 }

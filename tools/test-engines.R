@@ -1,5 +1,6 @@
-# Random ledgers with all that exports bring, in PostgreSQL and in memory: every answer compared.
-# The last line is the count. Usage: tools/test-engines.sh
+# A ledger in a real engine and in memory: random ones with all that exports bring, one that is kept,
+# texts that try to get out of their quotes, the demo world. The last line is the count.
+# Usage: tools/test-engines.sh
 library(testthat)
 library(nubrek)
 folder <- "tests/testthat"
@@ -8,11 +9,11 @@ for (helper in list.files(folder, "^helper-", full.names = TRUE)) {
   sys.source(helper, world)
 }
 asked <- commandArgs(TRUE)
-seeds <- as.integer(asked[2:3])
+seeds <- seq_len(as.integer(asked[[2L]]))
 engines <- list(
   PostgreSQL = \() {
     con <- DBI::dbConnect(
-      RPostgreSQL::PostgreSQL(),
+      RPostgres::Postgres(),
       host = "127.0.0.1",
       port = as.integer(Sys.getenv("NUBREK_PORT")),
       user = "nubrek",
@@ -36,14 +37,18 @@ same <- function(found, whole, label) {
   failed <<- failed + !equal
   if (!equal) cat("not the same:", label, "\n")
 }
-for (seed in seq.int(seeds[[1L]], seeds[[2L]])) {
+put <- function(rows) {
+  DBI::dbExecute(con, "DROP TABLE IF EXISTS sold")
+  DBI::dbWriteTable(con, "sold", rows)
+}
+open <- \(said, ...) do.call(open_ledger, c(list(db_table(con, "sold")), said, list(...)))
+
+for (seed in seeds) {
   rows <- world$rich_rows(seed)
   said <- world$rich_opening(seed, rows)
-  DBI::dbExecute(con, "DROP TABLE IF EXISTS sold")
-  DBI::dbWriteTable(con, "sold", rows, row.names = FALSE)
-  open <- \(...) do.call(open_ledger, c(list(db_table(con, "sold")), said, list(...)))
-  memory <- open()
-  database <- open(workspace = "temporary")
+  put(rows)
+  memory <- open(said)
+  database <- open(said, workspace = "temporary")
   same(remarks(database), remarks(memory), paste("remarks, seed", seed))
   whole <- world$answers(memory)
   found <- world$answers(database)
@@ -52,10 +57,77 @@ for (seed in seq.int(seeds[[1L]], seeds[[2L]])) {
   }
   close_ledger(database)
 }
-left <- DBI::dbGetQuery(
-  con, "SELECT COUNT(*) AS n FROM information_schema.tables WHERE table_name LIKE 'nubrek%'"
-)$n
-same(as.integer(left), 0L, "tables left behind")
+
+# kept in a schema
+DBI::dbExecute(con, "CREATE SCHEMA work")
+rows <- world$rich_rows(5L)
+said <- world$rich_opening(5L, rows)
+put(rows)
+folder <- tempfile()
+save_ledger(open(said, workspace = "work"), folder)
+kept <- open_ledger(folder, connection = con)
+same(world$answers(kept), world$answers(open(said)), "kept")
+same(refresh_ledger(kept)$db$mark, kept$db$mark, "nothing changed")
+DBI::dbExecute(con, "UPDATE sold SET amount = '31.07' WHERE receipt = 'R011'")
+fresh <- refresh_ledger(kept)
+same(fresh$db$mark == kept$db$mark, FALSE, "a changed row is seen")
+same(repeat_rate(fresh), repeat_rate(open(said)), "folded anew")
+close_ledger(kept)
+close_ledger(fresh)
+
+# texts
+set.seed(7)
+bits <- c(
+  "'", "\"", ";", "--", "/*", "*/", "`", "\\", "%", "_", "\u2019", "\u02bc", ")", "(",
+  "DROP TABLE sold", " OR 1=1", "x", "\n", "\u00a0", "NULL", "?", ":a", "$1", "@v", "]", "E'", "$$"
+)
+odd <- unique(vapply(1:2600, \(i) {
+  paste0("t", i, paste(sample(bits, sample(1:6, 1L), TRUE), collapse = ""), "e")
+}, ""))[1:2000]
+put(data.frame(who = odd, receipt = rev(odd), day = "2024-03-05", paid = "5.00", shop = odd))
+said <- list(
+  column_map(customer = "who", order = "receipt", date = "day", sales = "paid", channel = "shop"),
+  meanings(
+    currency = "EUR", cancelled = order_rule("shop", odd[1:200]), excluded_ids = odd[201:400]
+  )
+)
+memory <- open(said)
+database <- open(said, workspace = "temporary")
+same(customers(database), customers(memory), "hostile ids")
+same(sales_by(database, "channel"), sales_by(memory, "channel"), "hostile channels")
+same(audit(database)$rows, audit(memory)$rows, "hostile rules")
+slice <- \(l) repeat_rate(ledger_slice(l, lines = list(channel = odd[500:700])))
+same(slice(database), slice(memory), "hostile slices")
+close_ledger(database)
+
+# the demo world
+demo <- system.file("pellmere", package = "nubrek")
+put(utils::read.csv(
+  file.path(demo, "order-lines.csv.gz"), colClasses = "character", check.names = FALSE
+))
+said <- list(
+  column_map(
+    customer = "customer_no", order = "receipt", line = "line_id", date = "sold_at",
+    sales = "net_amount", currency = "currency", product = "sku", quantity = "quantity",
+    channel = "sold_in", return_of = "return_of"
+  ),
+  meanings(
+    currency = "EUR", history_start = "2023-01-01", test = order_rule("state", "test"),
+    cancelled = order_rule("state", "cancelled"), excluded_ids = "P000000",
+    returns = "with original order"
+  )
+)
+memory <- open(said)
+started <- proc.time()[["elapsed"]]
+database <- open(said, workspace = "temporary")
+cat("the demo world folded in", round(proc.time()[["elapsed"]] - started, 1), "seconds\n")
+whole <- world$answers(memory)
+found <- world$answers(database)
+for (name in names(whole)) same(found[[name]], whole[[name]], paste("demo world:", name))
+close_ledger(database)
+
+left <- grep("nubrek", DBI::dbListTables(con), value = TRUE)
+same(left, character(), "tables left behind")
 DBI::dbDisconnect(con)
 cat(sprintf("%d passed, %d failed, 0 skipped\n", passed, failed))
 if (failed > 0L || passed == 0L) quit(status = 1L)

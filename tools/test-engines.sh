@@ -1,26 +1,74 @@
 #!/bin/sh
-# The ledger in a real PostgreSQL against the one in memory: installs (Debian, as root; a minute),
-# starts the server as a user without rights in a folder of its own, tests, stops it again.
-# Usage: tools/test-engines.sh [first seed] [last seed]
+# The ledger in real engines against the one in memory. Installs what is missing (Debian, as root;
+# some minutes the first time, into .engines), starts servers as a user without rights in a folder
+# of their own, tests, stops them again. Usage: tools/test-engines.sh [seeds] [engine ...]
 set -eu
 cd "$(dirname "$0")/.."
+seeds=${1:-25}
+[ $# -eq 0 ] || shift
+[ $# -gt 0 ] || set -- PostgreSQL DuckDB
+tools=$PWD/.engines
+mkdir -p "$tools/library"
+R_LIBS=${R_LIBS:-$PWD/.library}:$tools/library
+export R_LIBS
+has() { Rscript -e "quit(status = !requireNamespace('$1', quietly = TRUE))"; }
 bin=/usr/lib/postgresql/15/bin
-if [ ! -x $bin/initdb ] || ! Rscript -e 'quit(status = !requireNamespace("RPostgreSQL", quietly = TRUE))'; then
-  echo "Setting up PostgreSQL (about a minute)"
-  mkdir -p /etc/postgresql-common
-  echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.conf
-  apt-get install -y --no-install-recommends postgresql-15 r-cran-rpostgresql >/dev/null
-fi
 folder=$(mktemp -d /tmp/nubrek-engines-XXXXXX)
 port=$((20000 + $$ % 20000))
 chown nobody "$folder"
 as_nobody() { su -s /bin/sh nobody -c "cd $folder; $1"; }
 stop() {
-  as_nobody "$bin/pg_ctl -D $folder/data stop -m fast" >/dev/null 2>&1 || true
+  [ ! -d "$folder/data" ] || as_nobody "$bin/pg_ctl -D $folder/data stop -m fast" >/dev/null 2>&1 || true
   rm -rf "$folder"
 }
 trap stop EXIT INT TERM
-as_nobody "$bin/initdb -D $folder/data -U nubrek --auth=trust -E UTF8 --locale=C.UTF-8" >/dev/null
-as_nobody "$bin/pg_ctl -w -D $folder/data -l $folder/log \
-  -o '-k $folder -p $port -c listen_addresses=127.0.0.1' start" >/dev/null
-NUBREK_PORT=$port Rscript tools/test-engines.R "${1:-1}" "${2:-25}"
+
+add_postgresql() {
+  if [ ! -x $bin/initdb ]; then
+    echo "Setting up PostgreSQL (a minute)"
+    mkdir -p /etc/postgresql-common
+    echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.conf
+    apt-get install -y --no-install-recommends postgresql-15 >/dev/null
+  fi
+  if ! has RPostgres; then
+    echo "Setting up its driver (some minutes)"
+    apt-get install -y --no-install-recommends libpq-dev r-cran-bit64 r-cran-blob r-cran-hms \
+      r-cran-lubridate r-cran-cpp11 r-cran-plogr >/dev/null
+    add_packages RPostgres
+  fi
+  as_nobody "$bin/initdb -D $folder/data -U nubrek --auth=trust -E UTF8 --locale=C.UTF-8" >/dev/null
+  as_nobody "$bin/pg_ctl -w -D $folder/data -l $folder/log \
+    -o '-k $folder -p $port -c listen_addresses=127.0.0.1' start" >/dev/null
+  export NUBREK_PORT=$port
+}
+
+add_duckdb() {
+  duckdb=$tools/node_modules/@duckdb/node-bindings-linux-x64/libduckdb.so
+  if [ ! -e "$duckdb" ]; then
+    echo "Setting up DuckDB"
+    (cd "$tools" && npm install --silent --ignore-scripts @duckdb/node-bindings-linux-x64 >/dev/null)
+  fi
+  if ! has adbi; then
+    echo "Setting up its driver (some minutes)"
+    add_packages adbi
+  fi
+  export NUBREK_DUCKDB="$duckdb"
+}
+
+add_packages() {
+  MAKEFLAGS=-j2 Rscript -e "install.packages('$1', '$tools/library', quiet = TRUE)" \
+    > "$tools/install.log" 2>&1 || { tail -20 "$tools/install.log"; exit 1; }
+}
+
+failed=0
+for engine in "$@"; do
+  case $engine in
+    PostgreSQL) add_postgresql ;;
+    DuckDB) add_duckdb ;;
+    SQLite) ;;
+    *) echo "No engine is called $engine: PostgreSQL, DuckDB, SQLite"; exit 2 ;;
+  esac
+  echo "$engine, $seeds random ledgers"
+  Rscript tools/test-engines.R "$engine" "$seeds" || failed=1
+done
+exit $failed
