@@ -60,7 +60,7 @@ dialects <- list(
   ),
   ClickHouse = dialect(
     "ClickhouseConnection",
-    text = "String",
+    text = "Nullable(String)",
     whole = "Nullable(Int64)",
     number = "Nullable(Float64)",
     trim = "trim(BOTH %2$s FROM %1$s)",
@@ -114,7 +114,6 @@ dialects <- list(
     numbered = "ROW_NUMBER() OVER (ORDER BY (SELECT NULL))",
     make = c("SELECT * INTO %s FROM (%s) made", "CREATE TABLE %s (%s)"),
     temporary = c("SELECT * INTO %s FROM (%s) made", "CREATE TABLE %s (%s)"),
-    indexes = TRUE,
     name = "#%s"
   )
 )
@@ -130,6 +129,14 @@ dialect_of <- function(con, call = rlang::caller_env()) {
     ), "database", call = call)
   }
   c(list(engine = name), dialects[[name]])
+}
+
+never_run_remark <- function(dialect) {
+  if (dialect$run) return(NULL)
+  remark_table("engine", sprintf(paste0(
+    "The SQL of %s is written from the documents of its language and was never run by us: look at ",
+    "prove_totals(ledger) first."
+  ), dialect$engine))
 }
 
 # A driver that has one class for every engine: the engine says who it is.
@@ -215,6 +222,17 @@ ask_workspace <- function(db, ...) {
   # some engines shout the names that are not quoted
   names(found) <- tolower(names(found))
   as.data.table(found)
+}
+
+# What was found under a key before: what is folded does not change. The last few are kept.
+kept_answer <- function(db, key, find) {
+  known <- db$shared$known[[key]]
+  if (!is.null(known)) return(known)
+  found <- find()
+  db$shared$known <- c(
+    utils::tail(db$shared$known, 5L), stats::setNames(list(found), key)
+  )
+  found
 }
 
 workspace_trouble <- function(db, e) {

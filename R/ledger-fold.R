@@ -148,27 +148,26 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
   )
   formed$spread <- ends$spread
   ledger <- over_tables(facts, db, c("number", "sales", formed$names))
-  attr(ledger, "remarks") <- ledger_remarks(
+  attr(ledger, "remarks") <- rbind(never_run_remark(db$dialect), ledger_remarks(
     formed, intake, told, record$identified, start, as_of, meaning
-  )
+  ))
   ledger
 }
 
 # The tables that stay: orders from the history's start on, those before it, lines, days.
 fold_tables <- function(db, formed, meaning, start, least) {
-  cost <- if (formed$cost) {
-    if (meaning$cost_per == "order") {
-      paste0(
-        ", (SELECT l", match(".cost", formed$names), " FROM ", db$named("placed"),
-        " p WHERE p.place = o.first_place) AS cost"
-      )
-    } else {
-      ", cost"
-    }
+  # the cost of an order stands in its first row
+  of_order <- formed$cost && meaning$cost_per == "order"
+  cost <- if (of_order) {
+    paste0(", p.l", match(".cost", formed$names), " AS cost")
+  } else if (formed$cost) {
+    ", o.cost"
   }
   make_table(
-    db, "orders", "SELECT number, customer, day, sales, key_order AS order_id, n_lines", cost,
-    " FROM ", db$named("every_order"), " o WHERE day >= ", as.integer(start)
+    db, "orders", "SELECT o.number, o.customer, o.day, o.sales, o.key_order AS order_id, ",
+    "o.n_lines", cost, " FROM ", db$named("every_order"), " o",
+    if (of_order) paste0(" LEFT JOIN ", db$named("placed"), " p ON p.place = o.first_place"),
+    " WHERE o.day >= ", as.integer(start)
   )
   make_table(
     db, "before", "SELECT customer, day, sales, n_lines FROM ", db$named("every_order"),

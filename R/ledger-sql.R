@@ -44,6 +44,7 @@ ledger_sql <- function(ledger, measure) {
   throw_unless(checkmate::check_function(measure), "measure", rlang::current_env())
   shared <- ledger$db$shared
   shared$told <- list()
+  shared$known <- NULL
   on.exit(shared$told <- NULL)
   measure(ledger)
   asked <- rbindlist(shared$told)

@@ -44,8 +44,8 @@ stage_duplicates <- function(db, has_line_id, policy) {
   # lines that differ, of each unit
   units <- paste0(
     "(SELECT person, order_id, COUNT(*) AS lines FROM ", db$named("facts"),
-    " f WHERE NOT EXISTS (SELECT 1 FROM ", db$named("copies"),
-    " c WHERE c.place = f.place) GROUP BY ", unit_keys, ") u"
+    " f LEFT JOIN ", db$named("copies"), " c ON c.place = f.place WHERE c.place IS NULL GROUP BY ",
+    unit_keys, ") u"
   )
   seen <- ask_workspace(
     db, "SELECT COUNT(*) AS units, SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END) AS several, ",

@@ -130,7 +130,9 @@ send_truth <- function(ledger, condition, text, name) {
   keys <- stats::setNames(as.list(found[mine]), paste0("k", seq_along(found)))
   send_table(db, name, keys)
   if (length(read) == 0L) {
-    return(paste0(" JOIN (SELECT 1) ", name, if (length(mine) == 0L) " ON 0 = 1"))
+    return(paste0(
+      " JOIN (SELECT 1 AS one) ", name, " ON ", if (length(mine) > 0L) "1 = 1" else "0 = 1"
+    ))
   }
   paste0(" JOIN ", db$named(name), " ", name, " ON ", paste(
     sprintf(db$dialect$same, paste0(name, ".", names(keys)), paste0("l.", cells)),

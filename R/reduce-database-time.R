@@ -48,6 +48,25 @@ reduce_gap_list.nubrek_database <- function(ledger) {
 #' @export
 reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, occasions = FALSE) {
   if (is.null(db <- sql_store(ledger)) || occasions) return(NextMethod())
+  # a season is fitted in many business times, which the database need not know
+  found <- kept_answer(db, paste("histories of", db$named("days"), "until", until), \() {
+    histories_found(ledger, db, until)
+  })
+  if (nrow(found) == 0L) return(NULL)
+  start <- business_days(index, found$low)
+  list(
+    code = found$customer,
+    repeats = found$n - 1L,
+    last = (business_days(index, found$high) - start) / scale,
+    span = (business_days(index, as.integer(until)) - start) / scale,
+    later = found$later,
+    log_spend = found$log_mean,
+    log_spread = found$spread
+  )
+}
+
+# Per customer with a purchase until a day: the first and last day, how many, sales after the first.
+histories_found <- function(ledger, db, until) {
   inside <- paste0(
     "(SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY day) AS nth ",
     "FROM ", db$named("days"), " WHERE day <= ", as.integer(until), ")"
@@ -60,7 +79,6 @@ reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, o
     db, "SELECT customer, MIN(day) AS low, MAX(day) AS high, COUNT(*) AS n, SUM(CASE WHEN nth > 1 ",
     "THEN sales ELSE 0 END) AS later FROM ", inside, " d GROUP BY customer ORDER BY customer"
   )
-  if (nrow(found) == 0L) return(NULL)
   logs <- ask_workspace(
     db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) ",
     "AS spread FROM (SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) ",
@@ -69,26 +87,26 @@ reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, o
     "GROUP BY customer"
   )
   place <- match(found$customer, logs$customer)
-  start <- business_days(index, as.integer(found$low))
-  list(
-    code = as.integer(found$customer),
-    repeats = as.integer(found$n) - 1L,
-    last = (business_days(index, as.integer(found$high)) - start) / scale,
-    span = (business_days(index, as.integer(until)) - start) / scale,
+  data.table(
+    customer = as.integer(found$customer),
+    low = as.integer(found$low),
+    high = as.integer(found$high),
+    n = as.integer(found$n),
     later = as.double(found$later),
-    log_spend = as.double(logs$log_mean)[place],
-    log_spread = as.double(logs$spread)[place]
+    log_mean = as.double(logs$log_mean)[place],
+    spread = as.double(logs$spread)[place]
   )
 }
 
 #' @export
 reduce_repeat_days.nubrek_database <- function(ledger, until) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
-  found <- ask_workspace(
-    db, "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) ",
-    "AS low FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
+  sql <- paste0(
+    "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) AS low ",
+    "FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
     " ORDER BY customer, day"
   )
+  found <- kept_answer(db, sql, \() ask_workspace(db, sql))
   list(code = as.integer(found$customer), day = as.integer(found$day))
 }
 

@@ -1,0 +1,381 @@
+SELECT * FROM `sold` WHERE 1 = 0
+
+CREATE TABLE `work`.`rows` AS SELECT ROW_NUMBER() OVER (ORDER BY MONOTONICALLY_INCREASING_ID())
+AS place, CAST(`customer` AS STRING) AS c1, CAST(`receipt` AS STRING) AS c2, CAST(`day` AS
+STRING) AS c3, CAST(`amount` AS STRING) AS c4, CAST(`state` AS STRING) AS c5, CAST(`shop` AS
+STRING) AS c6, CAST(`money` AS STRING) AS c7, CAST(`pieces` AS STRING) AS c8, CAST(`off` AS
+STRING) AS c9, CAST(`paid_for` AS STRING) AS c10, CAST(`thing` AS STRING) AS c11, CAST(`back_of`
+AS STRING) AS c12, CAST(`line` AS STRING) AS c13 FROM `sold`
+
+SELECT COUNT(*) AS n FROM `work`.`rows`
+
+SELECT COUNT(*) AS n, COUNT(c1) AS nc1, MIN(c1) AS lowc1, MAX(c1) AS highc1, SUM(CAST(CRC32(c1)
+AS BIGINT)) AS sumc1, COUNT(c2) AS nc2, MIN(c2) AS lowc2, MAX(c2) AS highc2, SUM(CAST(CRC32(c2)
+AS BIGINT)) AS sumc2, COUNT(c3) AS nc3, MIN(c3) AS lowc3, MAX(c3) AS highc3, SUM(CAST(CRC32(c3)
+AS BIGINT)) AS sumc3, COUNT(c4) AS nc4, MIN(c4) AS lowc4, MAX(c4) AS highc4, SUM(CAST(CRC32(c4)
+AS BIGINT)) AS sumc4, COUNT(c5) AS nc5, MIN(c5) AS lowc5, MAX(c5) AS highc5, SUM(CAST(CRC32(c5)
+AS BIGINT)) AS sumc5, COUNT(c6) AS nc6, MIN(c6) AS lowc6, MAX(c6) AS highc6, SUM(CAST(CRC32(c6)
+AS BIGINT)) AS sumc6, COUNT(c7) AS nc7, MIN(c7) AS lowc7, MAX(c7) AS highc7, SUM(CAST(CRC32(c7)
+AS BIGINT)) AS sumc7, COUNT(c8) AS nc8, MIN(c8) AS lowc8, MAX(c8) AS highc8, SUM(CAST(CRC32(c8)
+AS BIGINT)) AS sumc8, COUNT(c9) AS nc9, MIN(c9) AS lowc9, MAX(c9) AS highc9, SUM(CAST(CRC32(c9)
+AS BIGINT)) AS sumc9, COUNT(c10) AS nc10, MIN(c10) AS lowc10, MAX(c10) AS highc10,
+SUM(CAST(CRC32(c10) AS BIGINT)) AS sumc10, COUNT(c11) AS nc11, MIN(c11) AS lowc11, MAX(c11) AS
+highc11, SUM(CAST(CRC32(c11) AS BIGINT)) AS sumc11, COUNT(c12) AS nc12, MIN(c12) AS lowc12,
+MAX(c12) AS highc12, SUM(CAST(CRC32(c12) AS BIGINT)) AS sumc12, COUNT(c13) AS nc13, MIN(c13) AS
+lowc13, MAX(c13) AS highc13, SUM(CAST(CRC32(c13) AS BIGINT)) AS sumc13 FROM `work`.`rows` t
+
+SELECT MIN(r.place) AS first_place, COALESCE(r.c3, '') AS k1 FROM `work`.`rows` r GROUP BY
+COALESCE(r.c3, '') ORDER BY 1
+
+CREATE TABLE `work`.`days_read` (k1 STRING, day BIGINT, seconds DOUBLE, no_date BIGINT, bad_date
+BIGINT)
+
+SELECT MIN(r.place) AS first_place, COALESCE(r.c4, '') AS k1, COALESCE(r.c7, '') AS k2,
+COALESCE(r.c3, '') AS k3 FROM `work`.`rows` r GROUP BY COALESCE(r.c4, ''), COALESCE(r.c7, ''),
+COALESCE(r.c3, '') ORDER BY 1
+
+CREATE TABLE `work`.`amounts_read` (k1 STRING, k2 STRING, k3 STRING, units DOUBLE, bad_amount
+BIGINT, no_amount BIGINT, is_foreign BIGINT, rounded BIGINT, rest DOUBLE, converted BIGINT,
+currency STRING)
+
+SELECT MIN(r.place) AS first_place, COALESCE(r.c1, '') AS k1 FROM `work`.`rows` r GROUP BY
+COALESCE(r.c1, '') ORDER BY 1
+
+CREATE TABLE `work`.`people_read` (k1 STRING, person BIGINT, no_customer BIGINT, excluded BIGINT)
+
+CREATE TABLE `work`.`facts` AS SELECT r.place, person, TRIM(BOTH ' ~~~~~ ' FROM COALESCE(r.c2,
+'')) AS order_id, day, seconds, units, currency, rounded, rest, converted, no_customer AS f2,
+no_date AS f3, bad_date AS f4, bad_amount AS f5, no_amount AS f6, 0 AS f7, 0 AS f8, 0 AS f9,
+is_foreign AS f10, excluded AS f11, 0 AS f12 FROM `work`.`rows` r JOIN `work`.`days_read`
+days_read ON days_read.k1 = COALESCE(r.c3, '') JOIN `work`.`amounts_read` amounts_read ON
+amounts_read.k1 = COALESCE(r.c4, '') AND amounts_read.k2 = COALESCE(r.c7, '') AND amounts_read.k3
+= COALESCE(r.c3, '') JOIN `work`.`people_read` people_read ON people_read.k1 = COALESCE(r.c1, '')
+
+CREATE TABLE `work`.`copies` AS SELECT place FROM (SELECT r.place, ROW_NUMBER() OVER (PARTITION
+BY r.c1, r.c2, r.c3, r.c4, r.c5, r.c6, r.c7, r.c8, r.c9, r.c10, r.c11, r.c12, r.c13 ORDER BY
+r.place) AS nth FROM `work`.`rows` r) t WHERE nth > 1
+
+SELECT place FROM `work`.`copies` ORDER BY place
+
+SELECT COUNT(*) AS units, SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END) AS several, SUM(CASE WHEN
+order_id = '' THEN 1 ELSE 0 END) AS no_id FROM (SELECT person, order_id, COUNT(*) AS lines FROM
+`work`.`facts` f LEFT JOIN `work`.`copies` c ON c.place = f.place WHERE c.place IS NULL GROUP BY
+person, order_id, CASE WHEN order_id = '' THEN day END) u
+
+CREATE TABLE `work`.`touched` AS SELECT f.place FROM `work`.`facts` f JOIN (SELECT DISTINCT
+person, order_id, CASE WHEN order_id = '' THEN day END AS own_day FROM `work`.`facts` WHERE place
+IN (SELECT place FROM `work`.`copies`)) u ON u.person = f.person AND u.order_id = f.order_id AND
+u.own_day <=> CASE WHEN f.order_id = '' THEN f.day END
+
+SELECT r.*, f.person, f.order_id, f.day FROM `work`.`touched` s JOIN `work`.`rows` r ON r.place =
+s.place JOIN `work`.`facts` f ON f.place = s.place ORDER BY r.place
+
+CREATE TABLE `work`.`set_aside` (place DOUBLE)
+
+CREATE TABLE `work`.`judged` AS SELECT f.*, CASE WHEN d.place IS NOT NULL THEN 1 WHEN f2 = 1 THEN
+2 WHEN f3 = 1 THEN 3 WHEN f4 = 1 THEN 4 WHEN f5 = 1 THEN 5 WHEN f6 = 1 THEN 6 WHEN f7 = 1 THEN 7
+WHEN f8 = 1 THEN 8 WHEN f9 = 1 THEN 9 WHEN f10 = 1 THEN 10 WHEN f11 = 1 THEN 11 WHEN f12 = 1 THEN
+12 ELSE 0 END AS reason, CASE WHEN d.place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM
+`work`.`facts` f LEFT JOIN `work`.`set_aside` d ON d.place = f.place
+
+SELECT reason, currency, COUNT(*) AS n, COALESCE(SUM(units), 0) AS units, SUM(CASE WHEN units IS
+NULL THEN 1 ELSE 0 END) AS unknown, MIN(place) AS example FROM `work`.`judged` GROUP BY reason,
+currency
+
+SELECT day, SUM(CASE WHEN reason = 0 THEN units ELSE 0 END) AS identified, SUM(units) AS total
+FROM `work`.`judged` WHERE reason = 0 OR (reason = 2 AND f1 + f3 + f4 + f5 + f6 + f7 + f8 + f9 +
+f10 + f11 + f12 = 0) GROUP BY day ORDER BY day
+
+SELECT r.*, reason, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11, f12 FROM `work`.`judged` j JOIN
+`work`.`rows` r ON r.place = j.place WHERE reason > 0 ORDER BY r.place
+
+SELECT DISTINCT person FROM `work`.`judged` WHERE reason = 0
+
+CREATE TABLE `work`.`codes` (person BIGINT, customer BIGINT)
+
+CREATE TABLE `work`.`kept` AS SELECT j.*, c.customer FROM `work`.`judged` j JOIN `work`.`codes` c
+ON c.person = j.person WHERE reason = 0
+
+SELECT MIN(r.place) AS first_place, COALESCE(r.c9, '') AS k1 FROM `work`.`rows` r GROUP BY
+COALESCE(r.c9, '') ORDER BY 1
+
+CREATE TABLE `work`.`discount_read` (k1 STRING, value DOUBLE)
+
+SELECT MIN(r.place) AS first_place, COALESCE(r.c10, '') AS k1 FROM `work`.`rows` r GROUP BY
+COALESCE(r.c10, '') ORDER BY 1
+
+CREATE TABLE `work`.`cost_read` (k1 STRING, value DOUBLE)
+
+CREATE TABLE `work`.`sold` AS SELECT k.place, k.customer, k.order_id, k.day, k.seconds, k.units,
+NULLIF(TRIM(BOTH ' ~~~~~ ' FROM COALESCE(r.c6, '')), '') AS l1, discount_read.value AS l2,
+cost_read.value AS l3 FROM `work`.`kept` k JOIN `work`.`rows` r ON r.place = k.place JOIN
+`work`.`discount_read` discount_read ON discount_read.k1 = COALESCE(r.c9, '') JOIN
+`work`.`cost_read` cost_read ON cost_read.k1 = COALESCE(r.c10, '')
+
+CREATE TABLE `work`.`seen` AS SELECT s.*, 0 AS named, 0 AS moved, CASE WHEN units < 0 AND
+order_id <> '' AND day > start_day THEN 1 ELSE 0 END AS late FROM (SELECT s.*, MIN(day) OVER
+(PARTITION BY customer, order_id, CASE WHEN order_id = '' THEN day END) AS start_day FROM
+`work`.`sold` s) s
+
+CREATE TABLE `work`.`placed` AS SELECT s.*, order_id AS key_order, CASE WHEN moved = 0 AND
+order_id = '' THEN day ELSE 0 END AS key_day, CASE WHEN late = 1 AND moved = 0 AND NOT (0 = 1)
+THEN day ELSE 0 END AS alone, CASE WHEN moved = 1 OR (0 = 1) THEN 1 ELSE 0 END AS apart FROM
+`work`.`seen` s
+
+SELECT COALESCE(SUM(CASE WHEN alone <> 0 THEN 1 ELSE 0 END), 0) AS split, COALESCE(SUM(moved), 0)
+AS moved, COALESCE(SUM(CASE WHEN 0 = 1 THEN 1 ELSE 0 END), 0) AS home, COALESCE(SUM(named), 0) AS
+named, COALESCE(SUM(CASE WHEN units < 0 THEN 1 ELSE 0 END), 0) AS back FROM `work`.`placed`
+
+DROP TABLE IF EXISTS `work`.`seen`
+
+CREATE TABLE `work`.`every_order` AS SELECT ROW_NUMBER() OVER (ORDER BY customer, day, moment,
+key_order, first_place) AS number, t.* FROM (SELECT customer, key_order, key_day, alone, MIN(CASE
+WHEN apart = 0 THEN day END) AS day, MAX(CASE WHEN apart = 0 THEN day END) AS last_day, MIN(CASE
+WHEN apart = 0 THEN day * 86400.0 + seconds END) AS moment, MIN(CASE WHEN apart = 0 THEN place
+END) AS first_place, SUM(units) AS sales, COUNT(*) AS n_lines FROM `work`.`placed` GROUP BY
+customer, key_order, key_day, alone) t
+
+CREATE TABLE `work`.`every_line` AS SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS
+seat, o.number, p.units AS sales, p.place, p.customer, p.l1, p.l2, p.l3 FROM `work`.`placed` p
+JOIN `work`.`every_order` o ON o.customer = p.customer AND o.key_order = p.key_order AND
+o.key_day = p.key_day AND o.alone = p.alone
+
+SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM `work`.`sold`
+
+SELECT MIN(day) AS low, MAX(day) AS high, COUNT(*) AS orders, COUNT(DISTINCT customer) AS people,
+SUM(CASE WHEN last_day - day > 1 THEN 1 ELSE 0 END) AS spread FROM `work`.`every_order`
+
+CREATE TABLE `work`.`suspects` (place DOUBLE)
+
+SELECT COALESCE(SUM(rounded), 0) AS rounded, COALESCE(SUM(CASE WHEN rounded = 1 THEN rest END),
+0) AS rest, COALESCE(SUM(converted), 0) AS converted FROM `work`.`kept`
+
+SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM `work`.`kept` k JOIN
+`work`.`suspects` s ON s.place = k.place
+
+SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person, k.order_id,
+SUM(units) AS units FROM `work`.`kept` k LEFT JOIN (SELECT DISTINCT order_id FROM `work`.`judged`
+WHERE reason > 1 AND order_id <> '' AND f2 = 1) a ON a.order_id = k.order_id LEFT JOIN (SELECT
+DISTINCT person, order_id FROM `work`.`judged` WHERE reason > 1 AND order_id <> '' AND f2 = 0) b
+ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id IS NOT NULL OR b.order_id IS
+NOT NULL GROUP BY k.person, k.order_id) t
+
+DROP TABLE IF EXISTS `work`.`suspects`
+
+SELECT DISTINCT day FROM `work`.`every_order` ORDER BY day
+
+CREATE TABLE `work`.`orders` AS SELECT o.number, o.customer, o.day, o.sales, o.key_order AS
+order_id, o.n_lines, p.l3 AS cost FROM `work`.`every_order` o LEFT JOIN `work`.`placed` p ON
+p.place = o.first_place WHERE o.day >= 19749
+
+CREATE TABLE `work`.`before` AS SELECT customer, day, sales, n_lines FROM `work`.`every_order`
+WHERE day < 19749
+
+CREATE TABLE `work`.`lines` AS SELECT l.* FROM `work`.`every_line` l JOIN `work`.`orders` o ON
+o.number = l.number
+
+CREATE TABLE `work`.`days` AS SELECT customer, day, SUM(sales) AS sales FROM `work`.`orders`
+WHERE sales >= 500 GROUP BY customer, day
+
+DROP TABLE IF EXISTS `work`.`rows`
+
+DROP TABLE IF EXISTS `work`.`facts`
+
+DROP TABLE IF EXISTS `work`.`judged`
+
+DROP TABLE IF EXISTS `work`.`kept`
+
+DROP TABLE IF EXISTS `work`.`sold`
+
+DROP TABLE IF EXISTS `work`.`placed`
+
+DROP TABLE IF EXISTS `work`.`every_order`
+
+DROP TABLE IF EXISTS `work`.`every_line`
+
+DROP TABLE IF EXISTS `work`.`copies`
+
+DROP TABLE IF EXISTS `work`.`touched`
+
+DROP TABLE IF EXISTS `work`.`set_aside`
+
+DROP TABLE IF EXISTS `work`.`codes`
+
+DROP TABLE IF EXISTS `work`.`days_read`
+
+DROP TABLE IF EXISTS `work`.`amounts_read`
+
+DROP TABLE IF EXISTS `work`.`people_read`
+
+DROP TABLE IF EXISTS `work`.`discount_read`
+
+DROP TABLE IF EXISTS `work`.`cost_read`
+
+SELECT customer, MIN(day) AS day FROM `work`.`before` WHERE sales >= 500 GROUP BY customer
+
+SELECT customer, COUNT(*) AS n FROM `work`.`orders` GROUP BY customer ORDER BY customer
+
+SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM `work`.`orders`
+
+SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p
+
+SELECT COALESCE(SUM(sales), 0) AS sales FROM `work`.`days`
+
+SELECT customer, value FROM (SELECT l.customer, l.l1 AS value, ROW_NUMBER() OVER (PARTITION BY
+l.customer ORDER BY l.sales DESC, l.seat) AS nth FROM `work`.`lines` l JOIN (SELECT MIN(number)
+AS number FROM `work`.`orders` WHERE sales >= 500 GROUP BY customer) f ON f.number = l.number) t
+WHERE nth = 1
+
+SELECT customer, MIN(day) AS day FROM `work`.`days` GROUP BY customer
+
+CREATE TABLE `work`.`who` (customer BIGINT, cohort BIGINT, start_day BIGINT, first_day BIGINT)
+
+CREATE TABLE `work`.`calendar` (day BIGINT, period BIGINT)
+
+SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, SUM(CASE WHEN place =
+last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) OVER (PARTITION BY customer)
+AS last_place FROM (SELECT w.cohort, o.customer, c.period AS place, COUNT(*) AS n FROM (SELECT
+customer, day AS number, day, sales FROM `work`.`days`) o JOIN `work`.`who` w ON w.customer =
+o.customer JOIN `work`.`calendar` c ON c.day = o.day GROUP BY 1, 2, 3) a) b GROUP BY cohort,
+place
+
+SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
+SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
+FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
+AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
+(SELECT w.cohort, o.customer, c.period AS place, COUNT(*) AS n, SUM(o.sales) AS here FROM
+`work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON
+c.day = o.day WHERE o.day >= w.first_day GROUP BY 1, 2, 3) a) b GROUP BY cohort, place
+
+SELECT COALESCE(SUM(o.sales), 0) AS outside FROM `work`.`orders` o LEFT JOIN `work`.`who` w ON
+w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
+
+SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
+SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
+FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
+AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
+(SELECT w.cohort, o.customer, c.period AS place, COUNT(*) AS n, SUM((o.sales - o.cost)) AS here
+FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON
+c.day = o.day WHERE o.day >= w.first_day GROUP BY 1, 2, 3) a) b GROUP BY cohort, place
+
+SELECT COALESCE(SUM((o.sales - o.cost)), 0) AS outside FROM `work`.`orders` o LEFT JOIN
+`work`.`who` w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
+
+DROP TABLE IF EXISTS `work`.`calendar`
+
+CREATE TABLE `work`.`calendar` (day BIGINT, period BIGINT)
+
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day, period - LAG(period) OVER (PARTITION BY customer
+ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p
+JOIN `work`.`calendar` c ON c.day = p.day) t WHERE gap IS NOT NULL AND day <= 20240 GROUP BY gap
+
+DROP TABLE IF EXISTS `work`.`calendar`
+
+CREATE TABLE `work`.`calendar` (day BIGINT, period BIGINT, begins BIGINT)
+
+CREATE TABLE `work`.`active` AS SELECT DISTINCT customer, day FROM `work`.`orders` WHERE sales >=
+500
+
+CREATE TABLE `work`.`known` (customer BIGINT)
+
+CREATE TABLE `work`.`arrived` AS SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL
+THEN 1 WHEN a.period - p.period <= 2 THEN 2 ELSE 3 END AS kind FROM (SELECT f.*, COALESCE((SELECT
+MAX(h.day) FROM `work`.`active` h WHERE h.customer = f.customer AND h.day < f.begins), CASE WHEN
+f.customer IN (SELECT customer FROM `work`.`known`) THEN 19749 END) AS last_day FROM (SELECT
+v.customer, c.period, c.begins, MIN(v.day) AS day FROM `work`.`active` v JOIN `work`.`calendar` c
+ON c.day = v.day GROUP BY v.customer, c.period, c.begins) f) a LEFT JOIN `work`.`calendar` p ON
+p.day = a.last_day
+
+SELECT period, kind, COUNT(*) AS n FROM `work`.`arrived` GROUP BY period, kind
+
+SELECT c.period, COALESCE(a.kind, 4) AS kind, SUM(o.sales) AS sales FROM `work`.`orders` o JOIN
+`work`.`calendar` c ON c.day = o.day LEFT JOIN `work`.`arrived` a ON a.customer = o.customer AND
+a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)
+
+SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM `work`.`orders`
+
+SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p
+
+SELECT COALESCE(SUM(sales), 0) AS sales FROM `work`.`days`
+
+SELECT customer, COUNT(*) AS orders, SUM(sales) AS sales, SUM(cost) AS cost FROM `work`.`orders`
+GROUP BY customer
+
+SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, MAX(day) AS
+high, SUM(sales) AS sales, SUM(CASE WHEN number = lowest THEN sales END) AS first_sales FROM
+(SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM (SELECT customer, day AS
+number, day, sales FROM `work`.`days`) p) q GROUP BY customer
+
+SELECT MAX(gap) AS most FROM (SELECT customer, gap FROM (SELECT customer, day - LAG(day) OVER
+(PARTITION BY customer ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales
+FROM `work`.`days`) p) t WHERE gap IS NOT NULL) g
+
+CREATE TABLE `work`.`logs` (value BIGINT, log DOUBLE)
+
+SELECT customer, COUNT(*) AS gaps, SUM(gap) AS sum, SUM(gap * gap) AS squares, SUM(log) AS
+log_sum, SUM(log * log) AS log_squares, AVG(1.0 * CASE WHEN 2 * nth IN (n, n + 1, n + 2) THEN gap
+END) AS median, MAX(gap) AS longest FROM (SELECT customer, gap, ROW_NUMBER() OVER (PARTITION BY
+customer ORDER BY gap) AS nth, COUNT(*) OVER (PARTITION BY customer) AS n FROM (SELECT customer,
+gap FROM (SELECT customer, day - LAG(day) OVER (PARTITION BY customer ORDER BY number) AS gap
+FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t WHERE gap IS NOT NULL)
+g) r JOIN `work`.`logs` l ON l.value = gap GROUP BY customer
+
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day, day - LAG(day) OVER (PARTITION BY customer ORDER BY
+number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t WHERE
+gap IS NOT NULL AND day <= 20240 GROUP BY gap
+
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day, day - LAG(day) OVER (PARTITION BY customer ORDER BY
+number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t WHERE
+gap IS NOT NULL AND day <= 20240 GROUP BY gap
+
+SELECT DISTINCT sales FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer
+ORDER BY day) AS nth FROM `work`.`days` WHERE day <= 20240) d WHERE nth > 1
+
+DROP TABLE IF EXISTS `work`.`logs`
+
+CREATE TABLE `work`.`logs` (value DOUBLE, log DOUBLE)
+
+SELECT customer, MIN(day) AS low, MAX(day) AS high, COUNT(*) AS n, SUM(CASE WHEN nth > 1 THEN
+sales ELSE 0 END) AS later FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
+customer ORDER BY day) AS nth FROM `work`.`days` WHERE day <= 20240) d GROUP BY customer ORDER BY
+customer
+
+SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) AS spread FROM
+(SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) AS mean_log FROM (SELECT
+customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY day) AS nth FROM
+`work`.`days` WHERE day <= 20240) d JOIN `work`.`logs` l ON l.value = d.sales WHERE d.nth > 1) t
+GROUP BY customer
+
+SELECT DISTINCT l1 AS value FROM `work`.`lines`
+
+SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM
+`work`.`orders`
+
+CREATE TABLE `work`.`lines` AS SELECT l.* FROM `work`.`lines` l JOIN `work`.`orders` o ON
+o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN ('Mill'))
+
+CREATE TABLE `work`.`orders` AS SELECT o.number, o.customer, o.day, s.sales, o.order_id,
+s.n_lines FROM `work`.`orders` o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines
+FROM `work`.`lines` GROUP BY number) s ON s.number = o.number
+
+CREATE TABLE `work`.`days` AS SELECT customer, day, SUM(sales) AS sales FROM `work`.`orders`
+WHERE sales >= 500 GROUP BY customer, day
+
+SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM
+`work`.`orders`
+
+SELECT customer, COUNT(*) AS n FROM `work`.`orders` GROUP BY customer ORDER BY customer
+
+SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM `work`.`orders`
+
+SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p
+
+SELECT COALESCE(SUM(sales), 0) AS sales FROM `work`.`days`
+
+SELECT customer, COUNT(*) AS orders, SUM(sales) AS sales FROM `work`.`orders` GROUP BY customer
+
+SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, MAX(day) AS
+high, SUM(sales) AS sales, SUM(CASE WHEN number = lowest THEN sales END) AS first_sales FROM
+(SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM (SELECT customer, day AS
+number, day, sales FROM `work`.`days`) p) q GROUP BY customer
+
