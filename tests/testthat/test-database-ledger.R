@@ -175,6 +175,26 @@ test_that("a connection that is lost, a schema that is not there, rows elsewhere
     class = "nubrek_error_no_rows"
   )
   expect_identical(in_schema(), "sold")
+  # stopped at any step, or with a full disk: the tables are gone, and the next one opens
+  for (stop_at in 1:3) {
+    steps <- 0L
+    stopped <- tryCatch(
+      withCallingHandlers(open(workspace = "main"), nubrek_progress = \(step) {
+        steps <<- steps + 1L
+        if (steps == stop_at) rlang::interrupt()
+      }),
+      interrupt = \(i) "stopped"
+    )
+    expect_identical(stopped, "stopped")
+    expect_identical(in_schema(), "sold")
+  }
+  DBI::dbExecute(con, "VACUUM")
+  pages <- DBI::dbGetQuery(con, "PRAGMA page_count")[[1L]]
+  DBI::dbExecute(con, paste0("PRAGMA max_page_count = ", pages + 20L))
+  expect_error(open(workspace = "main"), "full", class = "nubrek_error_database")
+  expect_identical(in_schema(), "sold")
+  DBI::dbExecute(con, "PRAGMA max_page_count = 1000000")
+  expect_equal(repeat_rate(open(workspace = "main")), repeat_rate(ledger))
   DBI::dbDisconnect(con)
   expect_error(repeat_rate(ledger), class = "nubrek_error_database")
 })
