@@ -101,7 +101,7 @@ page_rows <- 100000L
 
 # All rows as text, page by page. A type of its own for text is a matter of the engine.
 fetch_table <- function(source, call = NULL) {
-  text <- if (inherits(source$con, "ClickhouseConnection")) "String" else "VARCHAR"
+  text <- if (inherits(source$con, "ClickhouseConnection")) "Nullable(String)" else "VARCHAR"
   named <- as.character(DBI::dbQuoteIdentifier(source$con, source$columns))
   sql <- sprintf(
     "SELECT %s FROM %s",

@@ -1,18 +1,19 @@
 # How engines differ, a record for each; all else is the SQL that they share.
 
 # A record: `is` are classes of connections, `appends` those whose driver appends tables; `run` says
-# whether it was ever run by us. `text`, `whole` and `number` are types; `trim` takes blanks off both
+# whether it was ever run by us. `text`, `whole` and `number` are types, `exact` that of numbers which
+# are all whole; `trim` takes blanks off both
 # ends; `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
 # numbers, rounded down; `pair` makes one value of two; `digest` of a text is a whole number below
-# 10^10; `numbered` counts rows in any order. `make` are the statements that make a table of rows and
-# one of columns; `temporary` the same of one that goes with the session, where there are such;
-# `indexes`, whether there are indexes; `begin`, what is told first; `name`, how temporary tables are
-# called.
+# 10^10; `numbered` counts rows in any order; `before` is the value of the row before. `make` are the
+# statements that make a table of rows and one of columns; `temporary` the same of one that goes
+# with the session, where there are such; `indexes`, whether there are indexes; `begin`, what is
+# told first; `name`, how temporary tables are called.
 dialect <- function(
-  is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE",
+  is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE", exact = number,
   trim = "TRIM(%s, %s)", same = "%s IS NOT DISTINCT FROM %s", bytes = "%s",
   divide = "FLOOR(%s / %s)", pair = "%s || '-' || %s", digest = "LENGTH(%s)",
-  numbered = "ROW_NUMBER() OVER ()",
+  numbered = "ROW_NUMBER() OVER ()", before = "LAG(%s)",
   make = c("CREATE TABLE %s AS %s", "CREATE TABLE %s (%s)"),
   temporary = c("CREATE TEMPORARY TABLE %s AS %s", "CREATE TEMPORARY TABLE %s (%s)"),
   indexes = FALSE, index_has_schema = FALSE, begin = character(), name = "%s"
@@ -60,19 +61,29 @@ dialects <- list(
   ),
   ClickHouse = dialect(
     "ClickhouseConnection",
+    appends = character(),
+    run = TRUE,
     text = "Nullable(String)",
     whole = "Nullable(Int64)",
     number = "Nullable(Float64)",
+    # joins want types that are alike
+    exact = "Nullable(Int64)",
+    numbered = "toInt64(ROW_NUMBER() OVER ())",
     trim = "trim(BOTH %2$s FROM %1$s)",
     divide = "intDiv(%s, %s)",
     pair = "concat(toString(%s), '-', toString(%s))",
     digest = "toInt64(cityHash64(%s) % 1000000007)",
+    # nothing before the first is NULL only where the type knows NULL
+    before = "lag(toNullable(%s))",
     make = c(
       "CREATE TABLE %s ENGINE = MergeTree ORDER BY tuple() AS %s",
       "CREATE TABLE %s (%s) ENGINE = MergeTree ORDER BY tuple()"
     ),
     # what finds no partner is NULL, as in the language's standard
-    begin = c("SET join_use_nulls = 1", "SET data_type_default_nullable = 1")
+    begin = c(
+      "SET join_use_nulls = 1", "SET data_type_default_nullable = 1",
+      "SET prefer_column_name_to_alias = 1", "SET union_default_mode = 'DISTINCT'"
+    )
   ),
   Spark = dialect(
     c("Spark SQL", "Databricks", "Databricks SQL"),
@@ -219,8 +230,8 @@ ask_workspace <- function(db, ...) {
   for (name in names(found)) {
     if (inherits(found[[name]], "integer64")) found[[name]] <- as.double(found[[name]])
   }
-  # some engines shout the names that are not quoted
-  names(found) <- tolower(names(found))
+  # some engines shout the names that are not quoted, some tell the table too
+  names(found) <- sub("^[a-z]+[.]", "", tolower(names(found)))
   as.data.table(found)
 }
 
@@ -241,6 +252,11 @@ workspace_trouble <- function(db, e) {
     "The database did not do what the ledger asked of it.",
     "x" = "The engine says: {.emph {said}}"
   ), "database", call = db$call)
+}
+
+# Columns of a table under their names: an engine may else keep the letter of the table before them.
+all_named <- function(letter, names) {
+  paste0(letter, ".", names, " AS ", names, collapse = ", ")
 }
 
 how_to_make <- function(db) if (db$temporary) db$dialect$temporary else db$dialect$make
@@ -288,6 +304,8 @@ send_table <- function(db, name, table) {
           db$dialect$text
         } else if (is.integer(x)) {
           db$dialect$whole
+        } else if (all(x == round(x), na.rm = TRUE)) {
+          db$dialect$exact
         } else {
           db$dialect$number
         }

@@ -43,7 +43,7 @@ fold_orders <- function(db, map, meaning, products, intake) {
   lines <- line_expressions(db, map, meaning, products, intake)
   names <- names(lines$columns)
   make_table(
-    db, "sold", "SELECT k.place, k.customer, k.order_id, k.day, k.seconds, k.units",
+    db, "sold", "SELECT ", all_named("k", c("place", "customer", "order_id", "day", "seconds", "units")),
     sprintf(", %s AS l%d", lines$columns, seq_along(names)),
     " FROM ", db$named("kept"), " k JOIN ", db$named("rows"), " r ON r.place = k.place", lines$join
   )
@@ -69,13 +69,13 @@ stage_cost_rate <- function(db, names, meaning) {
   lines[[meaning$cost_rate]] <- code_column(as.character(found$rate))
   rate <- cost_rates(lines, meaning)
   send_table(db, "costs", list(
-    units = found$units, rate = as.character(found$rate),
+    of_units = found$units, rate = as.character(found$rate),
     cost = round(found$units * ifelse(is.na(rate), 0, rate))
   ))
   wide <- paste0("l", length(names) + 1L)
   make_table(
     db, "sold_with_cost", "SELECT s.*, c.cost AS ", wide, " FROM ", db$named("sold"), " s JOIN ",
-    db$named("costs"), " c ON c.units = s.units AND ",
+    db$named("costs"), " c ON c.of_units = s.units AND ",
     sprintf(db$dialect$same, "c.rate", paste0("s.", column))
   )
   make_table(db, "sold", "SELECT * FROM ", db$named("sold_with_cost"))
@@ -152,9 +152,9 @@ stage_orders <- function(db, names, meaning) {
   )
   make_index(db, "every_order", c("customer", "key_order"))
   make_table(
-    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS seat, o.number, ",
-    "p.units AS sales, p.place, p.customer",
-    sprintf(", p.l%d", seq_along(names)), " FROM ", db$named("placed"), " p JOIN ",
+    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS seat, ",
+    "o.number AS number, p.units AS sales, ",
+    all_named("p", c("place", "customer", sprintf("l%d", seq_along(names)))), " FROM ", db$named("placed"), " p JOIN ",
     db$named("every_order"), " o ON o.customer = p.customer AND o.key_order = p.key_order AND ",
     "o.key_day = p.key_day AND o.alone = p.alone"
   )

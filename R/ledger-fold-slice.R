@@ -14,7 +14,9 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
   if (length(lines) > 0L) inside <- paste(inside, "AND", lines_where(ledger, lines))
   whole <- reduce_sums(ledger, "orders")
   make_table(
-    own, "lines", "SELECT l.* FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
+    own, "lines", "SELECT ", all_named(
+      "l", c("seat", "number", "sales", "place", "customer", ledger$line_cells)
+    ), " FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
     " o ON o.number = l.number WHERE ", inside
   )
   make_index(own, "lines", "number")
@@ -26,8 +28,9 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
     ledger$line_names <- setdiff(ledger$line_names, ".cost")
   }
   make_table(
-    own, "orders", "SELECT o.number, o.customer, o.day, s.sales, o.order_id, s.n_lines",
-    if (cost) if (length(lines) > 0L) ", s.cost" else ", o.cost", " FROM ", db$named("orders"),
+    own, "orders", "SELECT ", all_named("o", c("number", "customer", "day", "order_id")), ", ",
+    all_named("s", c("sales", "n_lines")),
+    if (cost) paste0(", ", all_named(if (length(lines) > 0L) "s" else "o", "cost")), " FROM ", db$named("orders"),
     " o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines",
     if (cost) paste0(", SUM(", line_cell(ledger, ".cost"), ") AS cost"), " FROM ",
     own$named("lines"), " GROUP BY number) s ON s.number = o.number"
@@ -49,8 +52,8 @@ only_customers.nubrek_database <- function(ledger, codes) {
   own <- slice_workspace(db, "days")
   send_table(db, "chosen", list(customer = sort(unique(codes))))
   make_table(
-    own, "days", "SELECT d.* FROM ", db$named("days"), " d JOIN ", db$named("chosen"),
-    " c ON c.customer = d.customer"
+    own, "days", "SELECT d.* FROM ", db$named("days"), " d WHERE customer IN (SELECT customer FROM ",
+    db$named("chosen"), ")"
   )
   make_index(own, "days", c("customer", "day"))
   ledger$db <- own

@@ -99,11 +99,11 @@ fold_people <- function(db, customers, lookup) {
   sorted <- cpp_order_texts(everybody)
   send_table(
     db, "codes",
-    list(person = as.integer(used), customer = match(seq_along(used), sorted))
+    list(of_person = as.integer(used), customer = match(seq_along(used), sorted))
   )
   make_table(
     db, "kept", "SELECT j.*, c.customer FROM ", db$named("judged"), " j JOIN ", db$named("codes"),
-    " c ON c.person = j.person WHERE reason = 0"
+    " c ON c.of_person = j.person WHERE reason = 0"
   )
   list(ids = everybody[sorted])
 }
@@ -161,11 +161,11 @@ fold_tables <- function(db, formed, meaning, start, least) {
   cost <- if (of_order) {
     paste0(", p.l", match(".cost", formed$names), " AS cost")
   } else if (formed$cost) {
-    ", o.cost"
+    ", o.cost AS cost"
   }
   make_table(
-    db, "orders", "SELECT o.number, o.customer, o.day, o.sales, o.key_order AS order_id, ",
-    "o.n_lines", cost, " FROM ", db$named("every_order"), " o",
+    db, "orders", "SELECT ", all_named("o", c("number", "customer", "day", "sales", "n_lines")),
+    ", o.key_order AS order_id", cost, " FROM ", db$named("every_order"), " o",
     if (of_order) paste0(" LEFT JOIN ", db$named("placed"), " p ON p.place = o.first_place"),
     " WHERE o.day >= ", as.integer(start)
   )
@@ -174,8 +174,8 @@ fold_tables <- function(db, formed, meaning, start, least) {
     " WHERE day < ", as.integer(start)
   )
   make_table(
-    db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l JOIN ", db$named("orders"),
-    " o ON o.number = l.number"
+    db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number FROM ",
+    db$named("orders"), ")"
   )
   make_days(db, least)
   make_index(db, "orders", c("customer", "number"))
@@ -235,8 +235,8 @@ told_of_staged <- function(db, ends, suspects, start) {
   )
   lost <- paste0(" FROM ", db$named("judged"), " WHERE reason > 1 AND order_id <> '' AND ")
   partly <- ask_workspace(
-    db, "SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person, ",
-    "k.order_id, SUM(units) AS units FROM ", db$named("kept"),
+    db, "SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person AS person, ",
+    "k.order_id AS order_id, SUM(units) AS units FROM ", db$named("kept"),
     " k LEFT JOIN (SELECT DISTINCT order_id", lost,
     "f2 = 1) a ON a.order_id = k.order_id LEFT JOIN (SELECT DISTINCT person, order_id", lost,
     "f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id IS NOT NULL OR ",

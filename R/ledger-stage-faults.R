@@ -110,13 +110,13 @@ stage_conflicts <- function(db, map, meaning, duplicate) {
 
 # `judged` in the workspace: the facts with the first reason why each row is set aside, 0 for none.
 stage_reasons <- function(db, duplicate) {
-  send_table(db, "set_aside", list(place = as.double(duplicate)))
+  send_table(db, "set_aside", list(of_place = as.double(duplicate)))
   number <- seq_along(set_aside_reasons)
   make_table(
-    db, "judged", "SELECT f.*, CASE WHEN d.place IS NOT NULL THEN 1 ",
+    db, "judged", "SELECT f.*, CASE WHEN d.of_place IS NOT NULL THEN 1 ",
     paste0("WHEN f", number[-1L], " = 1 THEN ", number[-1L], collapse = " "),
-    " ELSE 0 END AS reason, CASE WHEN d.place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM ",
-    db$named("facts"), " f LEFT JOIN ", db$named("set_aside"), " d ON d.place = f.place"
+    " ELSE 0 END AS reason, CASE WHEN d.of_place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM ",
+    db$named("facts"), " f LEFT JOIN ", db$named("set_aside"), " d ON d.of_place = f.place"
   )
 }
 

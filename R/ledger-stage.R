@@ -147,7 +147,7 @@ stage_facts <- function(db, map, meaning, days, amounts, people) {
   )
   stopifnot(identical(c("duplicate", names(faults)), set_aside_reasons))
   make_table(
-    db, "facts", "SELECT r.place, person, ", order, " AS order_id, day, seconds, units, currency, ",
+    db, "facts", "SELECT r.place AS place, person, ", order, " AS order_id, day, seconds, units, currency, ",
     "rounded, rest, converted, ",
     paste0(faults, " AS f", seq_along(faults) + 1L, collapse = ", "),
     " FROM ", db$named("rows"), " r", days$join, amounts$join, people$join

@@ -51,12 +51,14 @@ cells_of_rows <- function(ledger, plan, money) {
   ))
   make_index(db, "who", "customer")
   place <- send_places(ledger, plan$place)
+  who <- "w.cohort AS cohort, o.customer AS customer"
+  keys <- paste0(" GROUP BY w.cohort, o.customer, ", place$sql)
   active <- ask_workspace(
     db, "SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, ",
     "SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) ",
-    "OVER (PARTITION BY customer) AS last_place FROM (SELECT w.cohort, o.customer, ", place$sql,
+    "OVER (PARTITION BY customer) AS last_place FROM (SELECT ", who, ", ", place$sql,
     " AS place, COUNT(*) AS n FROM ", purchases_sql(ledger), " o JOIN ", db$named("who"),
-    " w ON w.customer = o.customer", place$join, " GROUP BY 1, 2, 3) a) b GROUP BY cohort, place"
+    " w ON w.customer = o.customer", place$join, keys, ") a) b GROUP BY cohort, place"
   )
   sums <- lapply(money, \(units) {
     list(
@@ -65,10 +67,10 @@ cells_of_rows <- function(ledger, plan, money) {
         "squares, SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * ",
         "here) AS running FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ",
         "ROWS UNBOUNDED PRECEDING) AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ",
-        "ORDER BY place) AS at_first FROM (SELECT w.cohort, o.customer, ", place$sql,
+        "ORDER BY place) AS at_first FROM (SELECT ", who, ", ", place$sql,
         " AS place, COUNT(*) AS n, SUM(", units, ") AS here FROM ", db$named("orders"), " o JOIN ",
         db$named("who"), " w ON w.customer = o.customer", place$join,
-        " WHERE o.day >= w.first_day GROUP BY 1, 2, 3) a) b GROUP BY cohort, place"
+        " WHERE o.day >= w.first_day", keys, ") a) b GROUP BY cohort, place"
       ),
       outside = as.double(ask_workspace(
         db, "SELECT COALESCE(SUM(", units, "), 0) AS outside FROM ", db$named("orders"),

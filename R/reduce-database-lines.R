@@ -44,7 +44,7 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
     )
   } else {
     ask_workspace(
-      db, "SELECT customer, value FROM (SELECT l.customer, l.", cell,
+      db, "SELECT customer, value FROM (SELECT l.customer AS customer, l.", cell,
       " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS nth ",
       "FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
       db$named("orders"), " WHERE sales >= ", ledger$least,
@@ -76,7 +76,7 @@ ask_lines_sql <- function(ledger, question) {
       paste0("SUM(CASE WHEN money >= ", ledger$least, " THEN 1 ELSE 0 END)")
     },
     " AS purchases, MAX(CASE WHEN money >= ", ledger$least, " THEN day END) AS last FROM (",
-    "SELECT o.customer, o.number, o.day, SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0 THEN 1 ",
+    "SELECT ", order_columns, ", SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0 THEN 1 ",
     "ELSE 0 END) AS returned, SUM(", if (question$units) "COALESCE(q.units, 0)" else "0",
     ") AS units FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
     " o ON o.number = l.number", unlist(joins), counted, " WHERE o.day BETWEEN ",
@@ -177,7 +177,7 @@ reduce_groups.nubrek_database <- function(ledger, by, spans, call = rlang::calle
   group <- paste0("g", seq_along(by), collapse = ", ")
   rows <- paste0(
     "(SELECT ", paste0(cells, " AS g", seq_along(by), collapse = ", "),
-    ", o.customer, o.number, o.day, ", if (any(of_lines)) "l.sales" else "o.sales", " FROM ",
+    ", ", order_columns, ", ", if (any(of_lines)) "l.sales" else "o.sales", " AS sales FROM ",
     db$named("orders"), " o",
     if (any(of_lines)) paste0(" JOIN ", db$named("lines"), " l ON l.number = o.number"), who, ") r"
   )

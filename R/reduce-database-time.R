@@ -11,7 +11,8 @@ send_logs <- function(db, values, scale = 1, add = 0) {
 reduce_gaps.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   gaps <- paste0(
-    "(SELECT customer, gap FROM (SELECT customer, day - LAG(day) OVER (PARTITION BY customer ",
+    "(SELECT customer, gap FROM (SELECT customer, day - ", sprintf(db$dialect$before, "day"),
+    " OVER (PARTITION BY customer ",
     "ORDER BY number) AS gap FROM ", purchases_sql(ledger), " p) t WHERE gap IS NOT NULL)"
   )
   most <- ask_workspace(db, "SELECT MAX(gap) AS most FROM ", gaps, " g")$most
@@ -36,7 +37,8 @@ reduce_gap_list.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
     db, "SELECT customer, nth, before_day, day FROM (SELECT customer, number, day, ROW_NUMBER() ",
-    "OVER (PARTITION BY customer ORDER BY number) AS nth, LAG(day) OVER (PARTITION BY customer ",
+    "OVER (PARTITION BY customer ORDER BY number) AS nth, ", sprintf(db$dialect$before, "day"),
+    " OVER (PARTITION BY customer ",
     "ORDER BY number) AS before_day FROM ", purchases_sql(ledger),
     " p) t WHERE nth > 1 ORDER BY customer, number"
   )
@@ -81,7 +83,7 @@ histories_found <- function(ledger, db, until) {
   )
   logs <- ask_workspace(
     db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) ",
-    "AS spread FROM (SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) ",
+    "AS spread FROM (SELECT d.customer AS customer, l.log AS log, AVG(l.log) OVER (PARTITION BY d.customer) ",
     "AS mean_log FROM ",
     inside, " d JOIN ", db$named("logs"), " l ON l.value = d.sales WHERE d.nth > 1) t ",
     "GROUP BY customer"
@@ -114,17 +116,12 @@ reduce_repeat_days.nubrek_database <- function(ledger, until) {
 # the first there and the kind: new, returning, reactivated.
 stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
   db <- ledger$db
-  days <- seq.int(as.integer(ledger$history_start), as.integer(ledger$as_of))
-  send_table(db, "calendar", list(
-    day = days, period = frame$row_of_day,
-    begins = pmax(as.integer(frame$start[frame$row_of_day]), days[[1L]])
-  ))
-  make_index(db, "calendar", "day")
+  send_calendar(ledger, frame)
   money <- db$named("orders")
   if (length(lines) > 0L) {
     check_columns_exist(names(lines), line_columns(ledger), "the lines")
     make_table(
-      db, "inside", "SELECT o.customer, o.number, o.day, SUM(l.sales) AS sales FROM ",
+      db, "inside", "SELECT ", order_columns, ", SUM(l.sales) AS sales FROM ",
       db$named("lines"), " l JOIN ", db$named("orders"), " o ON o.number = l.number WHERE ",
       lines_where(ledger, lines), " GROUP BY o.customer, o.number, o.day"
     )
@@ -144,14 +141,25 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
   } else {
     paste("a.period - p.period <=", as.integer(lookback))
   }
+  in_periods <- \(table, day) paste0(
+    "SELECT v.customer AS customer, c.period AS period, ", day, " FROM ", table, " v JOIN ", db$named("calendar"),
+    " c ON c.day = v.day"
+  )
+  # the last day of the history before each period in which a customer is active
+  earlier <- paste0(
+    "SELECT customer, period, MAX(last_day) OVER (PARTITION BY customer ORDER BY period ROWS ",
+    "BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM (SELECT customer, period, ",
+    "MAX(last_day) AS last_day FROM (", in_periods(history, "v.day AS last_day"), " UNION ALL ",
+    in_periods(db$named("active"), "NULL AS last_day"), ") y GROUP BY customer, period) x"
+  )
   make_table(
     db, "arrived", "SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL THEN 1 WHEN ",
-    back, " THEN 2 ELSE 3 END AS kind FROM (SELECT f.*, COALESCE((SELECT MAX(h.day) FROM ", history,
-    " h WHERE h.customer = f.customer AND h.day < f.begins), CASE WHEN f.customer IN (SELECT ",
-    "customer FROM ", db$named("known"), ") THEN ", as.integer(ledger$history_start),
-    " END) AS last_day FROM (SELECT v.customer, c.period, c.begins, MIN(v.day) AS day FROM ",
-    db$named("active"), " v JOIN ", db$named("calendar"),
-    " c ON c.day = v.day GROUP BY v.customer, c.period, c.begins) f) a LEFT JOIN ",
+    back, " THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS customer, ",
+    "f.period AS period, f.day AS day, COALESCE(e.last_day, CASE WHEN f.customer ",
+    "IN (SELECT customer FROM ", db$named("known"), ") THEN ", as.integer(ledger$history_start),
+    " END) AS last_day FROM (SELECT customer, period, MIN(day) AS day FROM (",
+    in_periods(db$named("active"), "v.day AS day"), ") w GROUP BY customer, period) f JOIN (", earlier,
+    ") e ON e.customer = f.customer AND e.period = f.period) a LEFT JOIN ",
     db$named("calendar"), " p ON p.day = a.last_day"
   )
   make_index(db, "arrived", c("customer", "period"))
@@ -207,7 +215,7 @@ reduce_active.nubrek_database <- function(ledger, frame) {
   send_calendar(ledger, frame)
   calendar <- paste0(" JOIN ", db$named("calendar"), " c ON c.day = o.day")
   busy <- paste0(
-    "(SELECT DISTINCT o.customer, c.period FROM ", purchases_sql(ledger), " o", calendar, ")"
+    "(SELECT DISTINCT o.customer AS customer, c.period AS period FROM ", purchases_sql(ledger), " o", calendar, ")"
   )
   per_period <- ask_workspace(
     db, "SELECT period, COUNT(*) AS n FROM ", busy, " b GROUP BY period"

@@ -16,6 +16,9 @@ purchases_sql <- function(ledger) {
   )
 }
 
+# What stands of an order `o`.
+order_columns <- "o.customer AS customer, o.number AS number, o.day AS day"
+
 # Values of customers (`customer` and others), each at his code; `none` for who is not among them.
 at_codes <- function(ledger, found, column, none = 0) {
   out <- rep(none, n_customers(ledger))
@@ -161,6 +164,7 @@ reduce_span.nubrek_database <- function(ledger, span, all = TRUE) {
 send_calendar <- function(ledger, frame) {
   days <- seq.int(as.integer(ledger$history_start), as.integer(ledger$as_of))
   send_table(ledger$db, "calendar", list(day = days, period = frame$row_of_day))
+  make_index(ledger$db, "calendar", "day")
 }
 
 #' @export
@@ -175,8 +179,9 @@ reduce_gap_counts.nubrek_database <- function(ledger, clock = NULL, until = ledg
     rows <- paste0(rows, " JOIN ", db$named("calendar"), " c ON c.day = p.day")
   }
   found <- ask_workspace(
-    db, "SELECT gap, COUNT(*) AS n FROM (SELECT p.day, ", place, " - LAG(", place,
-    ") OVER (PARTITION BY customer ORDER BY number) AS gap FROM ", rows,
+    db, "SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, ", place, " - ",
+    sprintf(db$dialect$before, place), " OVER (PARTITION BY customer ORDER BY number) AS gap FROM ",
+    rows,
     ") t WHERE gap IS NOT NULL AND day <= ", as.integer(until), " GROUP BY gap"
   )
   counts <- integer(if (is.null(clock)) {

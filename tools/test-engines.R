@@ -22,6 +22,10 @@ engines <- list(
     DBI::dbExecute(con, "SET client_min_messages TO warning")
     con
   },
+  ClickHouse = \() {
+    sys.source("tools/clickhouse-driver.R", globalenv())
+    connect_clickhouse(as.integer(Sys.getenv("NUBREK_PORT")))
+  },
   DuckDB = \() DBI::dbConnect(
     adbi::adbi(adbcdrivermanager::adbc_driver(
       Sys.getenv("NUBREK_DUCKDB"), entrypoint = "duckdb_adbc_init"
@@ -59,7 +63,7 @@ for (seed in seeds) {
 }
 
 # kept in a schema
-DBI::dbExecute(con, "CREATE SCHEMA work")
+DBI::dbExecute(con, paste("CREATE", if (asked[[1L]] == "ClickHouse") "DATABASE" else "SCHEMA", "work"))
 rows <- world$rich_rows(5L)
 said <- world$rich_opening(5L, rows)
 put(rows)
@@ -68,7 +72,11 @@ save_ledger(open(said, workspace = "work"), folder)
 kept <- open_ledger(folder, connection = con)
 same(world$answers(kept), world$answers(open(said)), "kept")
 same(refresh_ledger(kept)$db$mark, kept$db$mark, "nothing changed")
-DBI::dbExecute(con, "UPDATE sold SET amount = '31.07' WHERE receipt = 'R011'")
+DBI::dbExecute(con, if (asked[[1L]] == "ClickHouse") {
+  "ALTER TABLE sold UPDATE amount = '31.07' WHERE receipt = 'R011' SETTINGS mutations_sync = 1"
+} else {
+  "UPDATE sold SET amount = '31.07' WHERE receipt = 'R011'"
+})
 fresh <- refresh_ledger(kept)
 same(fresh$db$mark == kept$db$mark, FALSE, "a changed row is seen")
 same(repeat_rate(fresh), repeat_rate(open(said)), "folded anew")
@@ -123,6 +131,8 @@ database <- open(said, workspace = "temporary")
 cat("the demo world folded in", round(proc.time()[["elapsed"]] - started, 1), "seconds\n")
 whole <- world$answers(memory)
 found <- world$answers(database)
+# the rows of a table have no order of their own, so that the example may be another one
+found$audit$example <- whole$audit$example <- NULL
 for (name in names(whole)) same(found[[name]], whole[[name]], paste("demo world:", name))
 close_ledger(database)
 

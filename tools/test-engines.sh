@@ -6,7 +6,7 @@ set -eu
 cd "$(dirname "$0")/.."
 seeds=${1:-25}
 [ $# -eq 0 ] || shift
-[ $# -gt 0 ] || set -- PostgreSQL DuckDB
+[ $# -gt 0 ] || set -- PostgreSQL DuckDB ClickHouse
 tools=$PWD/.engines
 mkdir -p "$tools/library"
 R_LIBS=${R_LIBS:-$PWD/.library}:$tools/library
@@ -55,6 +55,17 @@ add_duckdb() {
   export NUBREK_DUCKDB="$duckdb"
 }
 
+add_clickhouse() {
+  if [ ! -d "$tools/node_modules/chdb" ]; then
+    echo "Setting up ClickHouse (half a gigabyte)"
+    (cd "$tools" && npm install --silent --ignore-scripts chdb >/dev/null)
+  fi
+  mkdir -p "$folder/clickhouse"
+  (cd "$tools" && exec node ../tools/clickhouse-bridge.js "$folder/clickhouse" "$((port + 1))") &
+  NUBREK_PORT=$((port + 1))
+  export NUBREK_PORT
+}
+
 add_packages() {
   MAKEFLAGS=-j2 Rscript -e "install.packages('$1', '$tools/library', quiet = TRUE)" \
     > "$tools/install.log" 2>&1 || { tail -20 "$tools/install.log"; exit 1; }
@@ -65,8 +76,8 @@ for engine in "$@"; do
   case $engine in
     PostgreSQL) add_postgresql ;;
     DuckDB) add_duckdb ;;
-    SQLite) ;;
-    *) echo "No engine is called $engine: PostgreSQL, DuckDB, SQLite"; exit 2 ;;
+    ClickHouse) add_clickhouse ;;
+    *) echo "No engine is called $engine: PostgreSQL, DuckDB, ClickHouse"; exit 2 ;;
   esac
   echo "$engine, $seeds random ledgers"
   Rscript tools/test-engines.R "$engine" "$seeds" || failed=1

@@ -24,7 +24,7 @@ escaped <- \(x, mark) {
   text <- gsub("\\", "\\\\", x, fixed = TRUE)
   DBI::SQL(paste0(mark, gsub(mark, paste0("\\", mark), text, fixed = TRUE), mark))
 }
-for (class in c("Spark SQL", "BigQueryConnection", "ClickhouseConnection")) {
+for (class in c("Spark SQL", "BigQueryConnection")) {
   setClass(class, contains = "OnPaper")
   setMethod("dbQuoteIdentifier", c(class, "character"), function(conn, x, ...) escaped(x, "`"))
   setMethod("dbQuoteString", c(class, "character"), function(conn, x, ...) escaped(x, "'"))

@@ -94,21 +94,6 @@ test_that("the demo world is the same in a database, and what is asked of it can
   expect_error(ledger_sql(memory, cohort_grid), class = "nubrek_error_argument")
   expect_error(save_ledger(ledger, tempfile()), class = "nubrek_error_source")
   expect_error(append_orders(ledger, rows), "database", class = "nubrek_error_source")
-  study <- file.path(folder, "study.yaml")
-  text <- sub("  workspace", "  keep: kept\n  workspace", text)
-  writeLines(text, study, useBytes = TRUE)
-  expect_error(study_ledger(study), "Temporary tables", class = "nubrek_error_study")
-  # kept over the session: opened from its tables, and folded anew only when rows have changed
-  writeLines(sub("workspace: temporary", "workspace: main", text), study, useBytes = TRUE)
-  first <- study_ledger(study)
-  expect_identical(study_ledger(study)$db$mark, first$db$mark)
-  DBI::dbExecute(con, "DELETE FROM sold WHERE rowid = 1000")
-  second <- study_ledger(study)
-  expect_false(identical(second$db$mark, first$db$mark))
-  expect_identical(audit(second)$rows[[1L]], audit(first)$rows[[1L]] - 1L)
-  expect_setequal(
-    setdiff(DBI::dbListTables(con), "sold"), paste0(second$db$mark, folded_tables)
-  )
 })
 
 test_that("2,000 texts that try to get out of their quotes stay texts", {
@@ -246,4 +231,40 @@ test_that("a folded ledger outlives its session, and sees when its rows have cha
   half <- ledger_slice(temporary, until = "2024-06-01")
   expect_error(refresh_ledger(half), "slice", class = "nubrek_error_source")
   expect_error(refresh_ledger(open()), class = "nubrek_error_source")
+})
+
+test_that("a study keeps a ledger in its database, folded anew only when rows have changed", {
+  con <- local_database(sold = random_orders(3L, 300L))
+  folder <- withr::local_tempdir()
+  writeLines(
+    c("warehouse: {package: RSQLite, dbname: {env: SHOP}}"), file.path(folder, "connections.yaml")
+  )
+  withr::local_envvar(
+    NUBREK_CONNECTIONS = file.path(folder, "connections.yaml"), SHOP = attr(con, "path")
+  )
+  study <- file.path(folder, "study.yaml")
+  text <- c(
+    "data:", "  connection: warehouse", "  workspace: temporary", "  keep: kept", "  orders:",
+    "    table: sold",
+    "    columns: {customer: customer, order: receipt, date: day, sales: amount}",
+    "meanings: {currency: EUR}"
+  )
+  writeLines(text, study)
+  expect_error(study_ledger(study), "Temporary", class = "nubrek_error_study")
+  text[[3L]] <- "  workspace: main"
+  writeLines(text, study)
+  tables <- \(ledger) paste0(ledger$db$mark, folded_tables)
+  there <- \() setdiff(DBI::dbListTables(con), "sold")
+  first <- study_ledger(study)
+  expect_identical(study_ledger(study)$db$mark, first$db$mark)
+  DBI::dbExecute(con, "DELETE FROM sold WHERE rowid = 10")
+  second <- study_ledger(study)
+  expect_identical(sum(audit(second)$rows), sum(audit(first)$rows) - 1L)
+  expect_setequal(there(), tables(second))
+  # another study of the same rows: its tables take the place of those
+  text[[8L]] <- "meanings: {currency: EUR, minimum_sales: 5}"
+  writeLines(text, study)
+  third <- study_ledger(study)
+  expect_false(identical(third$db$mark, second$db$mark))
+  expect_setequal(there(), tables(third))
 })

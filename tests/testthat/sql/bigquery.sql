@@ -49,13 +49,13 @@ COALESCE(r.c1, '') ORDER BY 1
 
 CREATE TABLE `work`.`people_read` (k1 STRING, person INT64, no_customer INT64, excluded INT64)
 
-CREATE TABLE `work`.`facts` AS SELECT r.place, person, TRIM(COALESCE(r.c2, ''), ' ~~~~~ ') AS
-order_id, day, seconds, units, currency, rounded, rest, converted, no_customer AS f2, no_date AS
-f3, bad_date AS f4, bad_amount AS f5, no_amount AS f6, 0 AS f7, 0 AS f8, 0 AS f9, is_foreign AS
-f10, excluded AS f11, 0 AS f12 FROM `work`.`rows` r JOIN `work`.`days_read` days_read ON
-days_read.k1 = COALESCE(r.c3, '') JOIN `work`.`amounts_read` amounts_read ON amounts_read.k1 =
-COALESCE(r.c4, '') AND amounts_read.k2 = COALESCE(r.c7, '') AND amounts_read.k3 = COALESCE(r.c3,
-'') JOIN `work`.`people_read` people_read ON people_read.k1 = COALESCE(r.c1, '')
+CREATE TABLE `work`.`facts` AS SELECT r.place AS place, person, TRIM(COALESCE(r.c2, ''), '
+~~~~~ ') AS order_id, day, seconds, units, currency, rounded, rest, converted, no_customer AS f2,
+no_date AS f3, bad_date AS f4, bad_amount AS f5, no_amount AS f6, 0 AS f7, 0 AS f8, 0 AS f9,
+is_foreign AS f10, excluded AS f11, 0 AS f12 FROM `work`.`rows` r JOIN `work`.`days_read`
+days_read ON days_read.k1 = COALESCE(r.c3, '') JOIN `work`.`amounts_read` amounts_read ON
+amounts_read.k1 = COALESCE(r.c4, '') AND amounts_read.k2 = COALESCE(r.c7, '') AND amounts_read.k3
+= COALESCE(r.c3, '') JOIN `work`.`people_read` people_read ON people_read.k1 = COALESCE(r.c1, '')
 
 CREATE TABLE `work`.`copies` AS SELECT place FROM (SELECT r.place, ROW_NUMBER() OVER (PARTITION
 BY r.c1, r.c2, r.c3, r.c4, r.c5, r.c6, r.c7, r.c8, r.c9, r.c10, r.c11, r.c12, r.c13 ORDER BY
@@ -76,13 +76,13 @@ u.own_day IS NOT DISTINCT FROM CASE WHEN f.order_id = '' THEN f.day END
 SELECT r.*, f.person, f.order_id, f.day FROM `work`.`touched` s JOIN `work`.`rows` r ON r.place =
 s.place JOIN `work`.`facts` f ON f.place = s.place ORDER BY r.place
 
-CREATE TABLE `work`.`set_aside` (place FLOAT64)
+CREATE TABLE `work`.`set_aside` (of_place FLOAT64)
 
-CREATE TABLE `work`.`judged` AS SELECT f.*, CASE WHEN d.place IS NOT NULL THEN 1 WHEN f2 = 1 THEN
-2 WHEN f3 = 1 THEN 3 WHEN f4 = 1 THEN 4 WHEN f5 = 1 THEN 5 WHEN f6 = 1 THEN 6 WHEN f7 = 1 THEN 7
-WHEN f8 = 1 THEN 8 WHEN f9 = 1 THEN 9 WHEN f10 = 1 THEN 10 WHEN f11 = 1 THEN 11 WHEN f12 = 1 THEN
-12 ELSE 0 END AS reason, CASE WHEN d.place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM
-`work`.`facts` f LEFT JOIN `work`.`set_aside` d ON d.place = f.place
+CREATE TABLE `work`.`judged` AS SELECT f.*, CASE WHEN d.of_place IS NOT NULL THEN 1 WHEN f2 = 1
+THEN 2 WHEN f3 = 1 THEN 3 WHEN f4 = 1 THEN 4 WHEN f5 = 1 THEN 5 WHEN f6 = 1 THEN 6 WHEN f7 = 1
+THEN 7 WHEN f8 = 1 THEN 8 WHEN f9 = 1 THEN 9 WHEN f10 = 1 THEN 10 WHEN f11 = 1 THEN 11 WHEN f12 =
+1 THEN 12 ELSE 0 END AS reason, CASE WHEN d.of_place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM
+`work`.`facts` f LEFT JOIN `work`.`set_aside` d ON d.of_place = f.place
 
 SELECT reason, currency, COUNT(*) AS n, COALESCE(SUM(units), 0) AS units, SUM(CASE WHEN units IS
 NULL THEN 1 ELSE 0 END) AS unknown, MIN(place) AS example FROM `work`.`judged` GROUP BY reason,
@@ -97,10 +97,10 @@ SELECT r.*, reason, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11, f12 FROM `work
 
 SELECT DISTINCT person FROM `work`.`judged` WHERE reason = 0
 
-CREATE TABLE `work`.`codes` (person INT64, customer INT64)
+CREATE TABLE `work`.`codes` (of_person INT64, customer INT64)
 
 CREATE TABLE `work`.`kept` AS SELECT j.*, c.customer FROM `work`.`judged` j JOIN `work`.`codes` c
-ON c.person = j.person WHERE reason = 0
+ON c.of_person = j.person WHERE reason = 0
 
 SELECT MIN(r.place) AS first_place, COALESCE(r.c9, '') AS k1 FROM `work`.`rows` r GROUP BY
 COALESCE(r.c9, '') ORDER BY 1
@@ -112,11 +112,12 @@ COALESCE(r.c10, '') ORDER BY 1
 
 CREATE TABLE `work`.`cost_read` (k1 STRING, value FLOAT64)
 
-CREATE TABLE `work`.`sold` AS SELECT k.place, k.customer, k.order_id, k.day, k.seconds, k.units,
-NULLIF(TRIM(COALESCE(r.c6, ''), ' ~~~~~ '), '') AS l1, discount_read.value AS l2, cost_read.value
-AS l3 FROM `work`.`kept` k JOIN `work`.`rows` r ON r.place = k.place JOIN `work`.`discount_read`
-discount_read ON discount_read.k1 = COALESCE(r.c9, '') JOIN `work`.`cost_read` cost_read ON
-cost_read.k1 = COALESCE(r.c10, '')
+CREATE TABLE `work`.`sold` AS SELECT k.place AS place, k.customer AS customer, k.order_id AS
+order_id, k.day AS day, k.seconds AS seconds, k.units AS units, NULLIF(TRIM(COALESCE(r.c6, ''), '
+~~~~~ '), '') AS l1, discount_read.value AS l2, cost_read.value AS l3 FROM `work`.`kept` k JOIN
+`work`.`rows` r ON r.place = k.place JOIN `work`.`discount_read` discount_read ON
+discount_read.k1 = COALESCE(r.c9, '') JOIN `work`.`cost_read` cost_read ON cost_read.k1 =
+COALESCE(r.c10, '')
 
 CREATE TABLE `work`.`seen` AS SELECT s.*, 0 AS named, 0 AS moved, CASE WHEN units < 0 AND
 order_id <> '' AND day > start_day THEN 1 ELSE 0 END AS late FROM (SELECT s.*, MIN(day) OVER
@@ -142,9 +143,9 @@ END) AS first_place, SUM(units) AS sales, COUNT(*) AS n_lines FROM `work`.`place
 customer, key_order, key_day, alone) t
 
 CREATE TABLE `work`.`every_line` AS SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS
-seat, o.number, p.units AS sales, p.place, p.customer, p.l1, p.l2, p.l3 FROM `work`.`placed` p
-JOIN `work`.`every_order` o ON o.customer = p.customer AND o.key_order = p.key_order AND
-o.key_day = p.key_day AND o.alone = p.alone
+seat, o.number AS number, p.units AS sales, p.place AS place, p.customer AS customer, p.l1 AS l1,
+p.l2 AS l2, p.l3 AS l3 FROM `work`.`placed` p JOIN `work`.`every_order` o ON o.customer =
+p.customer AND o.key_order = p.key_order AND o.key_day = p.key_day AND o.alone = p.alone
 
 SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM `work`.`sold`
 
@@ -159,26 +160,27 @@ SELECT COALESCE(SUM(rounded), 0) AS rounded, COALESCE(SUM(CASE WHEN rounded = 1 
 SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM `work`.`kept` k JOIN
 `work`.`suspects` s ON s.place = k.place
 
-SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person, k.order_id,
-SUM(units) AS units FROM `work`.`kept` k LEFT JOIN (SELECT DISTINCT order_id FROM `work`.`judged`
-WHERE reason > 1 AND order_id <> '' AND f2 = 1) a ON a.order_id = k.order_id LEFT JOIN (SELECT
-DISTINCT person, order_id FROM `work`.`judged` WHERE reason > 1 AND order_id <> '' AND f2 = 0) b
-ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id IS NOT NULL OR b.order_id IS
-NOT NULL GROUP BY k.person, k.order_id) t
+SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person AS person,
+k.order_id AS order_id, SUM(units) AS units FROM `work`.`kept` k LEFT JOIN (SELECT DISTINCT
+order_id FROM `work`.`judged` WHERE reason > 1 AND order_id <> '' AND f2 = 1) a ON a.order_id =
+k.order_id LEFT JOIN (SELECT DISTINCT person, order_id FROM `work`.`judged` WHERE reason > 1 AND
+order_id <> '' AND f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id
+IS NOT NULL OR b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t
 
 DROP TABLE IF EXISTS `work`.`suspects`
 
 SELECT DISTINCT day FROM `work`.`every_order` ORDER BY day
 
-CREATE TABLE `work`.`orders` AS SELECT o.number, o.customer, o.day, o.sales, o.key_order AS
-order_id, o.n_lines, p.l3 AS cost FROM `work`.`every_order` o LEFT JOIN `work`.`placed` p ON
-p.place = o.first_place WHERE o.day >= 19749
+CREATE TABLE `work`.`orders` AS SELECT o.number AS number, o.customer AS customer, o.day AS day,
+o.sales AS sales, o.n_lines AS n_lines, o.key_order AS order_id, p.l3 AS cost FROM
+`work`.`every_order` o LEFT JOIN `work`.`placed` p ON p.place = o.first_place WHERE o.day >=
+19749
 
 CREATE TABLE `work`.`before` AS SELECT customer, day, sales, n_lines FROM `work`.`every_order`
 WHERE day < 19749
 
-CREATE TABLE `work`.`lines` AS SELECT l.* FROM `work`.`every_line` l JOIN `work`.`orders` o ON
-o.number = l.number
+CREATE TABLE `work`.`lines` AS SELECT l.* FROM `work`.`every_line` l WHERE number IN (SELECT
+number FROM `work`.`orders`)
 
 CREATE TABLE `work`.`days` AS SELECT customer, day, SUM(sales) AS sales FROM `work`.`orders`
 WHERE sales >= 500 GROUP BY customer, day
@@ -227,10 +229,10 @@ SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM `work
 
 SELECT COALESCE(SUM(sales), 0) AS sales FROM `work`.`days`
 
-SELECT customer, value FROM (SELECT l.customer, l.l1 AS value, ROW_NUMBER() OVER (PARTITION BY
-l.customer ORDER BY l.sales DESC, l.seat) AS nth FROM `work`.`lines` l JOIN (SELECT MIN(number)
-AS number FROM `work`.`orders` WHERE sales >= 500 GROUP BY customer) f ON f.number = l.number) t
-WHERE nth = 1
+SELECT customer, value FROM (SELECT l.customer AS customer, l.l1 AS value, ROW_NUMBER() OVER
+(PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS nth FROM `work`.`lines` l JOIN (SELECT
+MIN(number) AS number FROM `work`.`orders` WHERE sales >= 500 GROUP BY customer) f ON f.number =
+l.number) t WHERE nth = 1
 
 SELECT customer, MIN(day) AS day FROM `work`.`days` GROUP BY customer
 
@@ -240,18 +242,19 @@ CREATE TABLE `work`.`calendar` (day INT64, period INT64)
 
 SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, SUM(CASE WHEN place =
 last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) OVER (PARTITION BY customer)
-AS last_place FROM (SELECT w.cohort, o.customer, c.period AS place, COUNT(*) AS n FROM (SELECT
-customer, day AS number, day, sales FROM `work`.`days`) o JOIN `work`.`who` w ON w.customer =
-o.customer JOIN `work`.`calendar` c ON c.day = o.day GROUP BY 1, 2, 3) a) b GROUP BY cohort,
-place
+AS last_place FROM (SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place,
+COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) o JOIN
+`work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON c.day = o.day GROUP BY
+w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
 
 SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
 SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
 FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
 AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
-(SELECT w.cohort, o.customer, c.period AS place, COUNT(*) AS n, SUM(o.sales) AS here FROM
-`work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON
-c.day = o.day WHERE o.day >= w.first_day GROUP BY 1, 2, 3) a) b GROUP BY cohort, place
+(SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*) AS n,
+SUM(o.sales) AS here FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN
+`work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY w.cohort, o.customer,
+c.period) a) b GROUP BY cohort, place
 
 SELECT COALESCE(SUM(o.sales), 0) AS outside FROM `work`.`orders` o LEFT JOIN `work`.`who` w ON
 w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
@@ -260,9 +263,10 @@ SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here
 SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
 FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
 AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
-(SELECT w.cohort, o.customer, c.period AS place, COUNT(*) AS n, SUM((o.sales - o.cost)) AS here
-FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON
-c.day = o.day WHERE o.day >= w.first_day GROUP BY 1, 2, 3) a) b GROUP BY cohort, place
+(SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*) AS n,
+SUM((o.sales - o.cost)) AS here FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer =
+o.customer JOIN `work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY
+w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
 
 SELECT COALESCE(SUM((o.sales - o.cost)), 0) AS outside FROM `work`.`orders` o LEFT JOIN
 `work`.`who` w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
@@ -271,13 +275,14 @@ DROP TABLE IF EXISTS `work`.`calendar`
 
 CREATE TABLE `work`.`calendar` (day INT64, period INT64)
 
-SELECT gap, COUNT(*) AS n FROM (SELECT p.day, period - LAG(period) OVER (PARTITION BY customer
-ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p
-JOIN `work`.`calendar` c ON c.day = p.day) t WHERE gap IS NOT NULL AND day <= 20240 GROUP BY gap
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, period - LAG(period) OVER (PARTITION BY
+customer ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM
+`work`.`days`) p JOIN `work`.`calendar` c ON c.day = p.day) t WHERE gap IS NOT NULL AND day <=
+20240 GROUP BY gap
 
 DROP TABLE IF EXISTS `work`.`calendar`
 
-CREATE TABLE `work`.`calendar` (day INT64, period INT64, begins INT64)
+CREATE TABLE `work`.`calendar` (day INT64, period INT64)
 
 CREATE TABLE `work`.`active` AS SELECT DISTINCT customer, day FROM `work`.`orders` WHERE sales >=
 500
@@ -285,12 +290,18 @@ CREATE TABLE `work`.`active` AS SELECT DISTINCT customer, day FROM `work`.`order
 CREATE TABLE `work`.`known` (customer INT64)
 
 CREATE TABLE `work`.`arrived` AS SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL
-THEN 1 WHEN a.period - p.period <= 2 THEN 2 ELSE 3 END AS kind FROM (SELECT f.*, COALESCE((SELECT
-MAX(h.day) FROM `work`.`active` h WHERE h.customer = f.customer AND h.day < f.begins), CASE WHEN
-f.customer IN (SELECT customer FROM `work`.`known`) THEN 19749 END) AS last_day FROM (SELECT
-v.customer, c.period, c.begins, MIN(v.day) AS day FROM `work`.`active` v JOIN `work`.`calendar` c
-ON c.day = v.day GROUP BY v.customer, c.period, c.begins) f) a LEFT JOIN `work`.`calendar` p ON
-p.day = a.last_day
+THEN 1 WHEN a.period - p.period <= 2 THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS
+customer, f.period AS period, f.day AS day, COALESCE(e.last_day, CASE WHEN f.customer IN (SELECT
+customer FROM `work`.`known`) THEN 19749 END) AS last_day FROM (SELECT customer, period, MIN(day)
+AS day FROM (SELECT v.customer AS customer, c.period AS period, v.day AS day FROM `work`.`active`
+v JOIN `work`.`calendar` c ON c.day = v.day) w GROUP BY customer, period) f JOIN (SELECT
+customer, period, MAX(last_day) OVER (PARTITION BY customer ORDER BY period ROWS BETWEEN
+UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM (SELECT customer, period, MAX(last_day) AS
+last_day FROM (SELECT v.customer AS customer, c.period AS period, v.day AS last_day FROM
+`work`.`active` v JOIN `work`.`calendar` c ON c.day = v.day UNION ALL SELECT v.customer AS
+customer, c.period AS period, NULL AS last_day FROM `work`.`active` v JOIN `work`.`calendar` c ON
+c.day = v.day) y GROUP BY customer, period) x) e ON e.customer = f.customer AND e.period =
+f.period) a LEFT JOIN `work`.`calendar` p ON p.day = a.last_day
 
 SELECT period, kind, COUNT(*) AS n FROM `work`.`arrived` GROUP BY period, kind
 
@@ -326,13 +337,13 @@ gap FROM (SELECT customer, day - LAG(day) OVER (PARTITION BY customer ORDER BY n
 FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t WHERE gap IS NOT NULL)
 g) r JOIN `work`.`logs` l ON l.value = gap GROUP BY customer
 
-SELECT gap, COUNT(*) AS n FROM (SELECT p.day, day - LAG(day) OVER (PARTITION BY customer ORDER BY
-number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t WHERE
-gap IS NOT NULL AND day <= 20240 GROUP BY gap
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, day - LAG(day) OVER (PARTITION BY customer
+ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t
+WHERE gap IS NOT NULL AND day <= 20240 GROUP BY gap
 
-SELECT gap, COUNT(*) AS n FROM (SELECT p.day, day - LAG(day) OVER (PARTITION BY customer ORDER BY
-number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t WHERE
-gap IS NOT NULL AND day <= 20240 GROUP BY gap
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, day - LAG(day) OVER (PARTITION BY customer
+ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM `work`.`days`) p) t
+WHERE gap IS NOT NULL AND day <= 20240 GROUP BY gap
 
 SELECT DISTINCT sales FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer
 ORDER BY day) AS nth FROM `work`.`days` WHERE day <= 20240) d WHERE nth > 1
@@ -347,22 +358,25 @@ customer ORDER BY day) AS nth FROM `work`.`days` WHERE day <= 20240) d GROUP BY 
 customer
 
 SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) AS spread FROM
-(SELECT d.customer, l.log, AVG(l.log) OVER (PARTITION BY d.customer) AS mean_log FROM (SELECT
-customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY day) AS nth FROM
-`work`.`days` WHERE day <= 20240) d JOIN `work`.`logs` l ON l.value = d.sales WHERE d.nth > 1) t
-GROUP BY customer
+(SELECT d.customer AS customer, l.log AS log, AVG(l.log) OVER (PARTITION BY d.customer) AS
+mean_log FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY
+day) AS nth FROM `work`.`days` WHERE day <= 20240) d JOIN `work`.`logs` l ON l.value = d.sales
+WHERE d.nth > 1) t GROUP BY customer
 
 SELECT DISTINCT l1 AS value FROM `work`.`lines`
 
 SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM
 `work`.`orders`
 
-CREATE TABLE `work`.`lines` AS SELECT l.* FROM `work`.`lines` l JOIN `work`.`orders` o ON
-o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN ('Mill'))
+CREATE TABLE `work`.`lines` AS SELECT l.seat AS seat, l.number AS number, l.sales AS sales,
+l.place AS place, l.customer AS customer, l.l1 AS l1, l.l2 AS l2, l.l3 AS l3 FROM `work`.`lines`
+l JOIN `work`.`orders` o ON o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN
+('Mill'))
 
-CREATE TABLE `work`.`orders` AS SELECT o.number, o.customer, o.day, s.sales, o.order_id,
-s.n_lines FROM `work`.`orders` o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines
-FROM `work`.`lines` GROUP BY number) s ON s.number = o.number
+CREATE TABLE `work`.`orders` AS SELECT o.number AS number, o.customer AS customer, o.day AS day,
+o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM `work`.`orders` o JOIN
+(SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM `work`.`lines` GROUP BY number) s
+ON s.number = o.number
 
 CREATE TABLE `work`.`days` AS SELECT customer, day, SUM(sales) AS sales FROM `work`.`orders`
 WHERE sales >= 500 GROUP BY customer, day
