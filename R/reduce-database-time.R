@@ -133,7 +133,7 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
   make_index(db, "active", c("customer", "day"))
   known <- if (any || length(lines) == 0L) known_before(ledger) else integer()
   send_table(db, "known", list(customer = known))
-  history <- if (any) db$named("days") else db$named("active")
+  history <- if (any) "days" else "active"
   back <- if (is.null(lookback)) {
     "1 = 1"
   } else if (unit == "days") {
@@ -141,29 +141,39 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
   } else {
     paste("a.period - p.period <=", as.integer(lookback))
   }
-  in_periods <- \(table, day) paste0(
-    "SELECT v.customer AS customer, c.period AS period, ", day, " FROM ", table, " v JOIN ", db$named("calendar"),
-    " c ON c.day = v.day"
-  )
-  # the last day of the history before each period in which a customer is active
-  earlier <- paste0(
-    "SELECT customer, period, MAX(last_day) OVER (PARTITION BY customer ORDER BY period ROWS ",
-    "BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM (SELECT customer, period, ",
-    "MAX(last_day) AS last_day FROM (", in_periods(history, "v.day AS last_day"), " UNION ALL ",
-    in_periods(db$named("active"), "NULL AS last_day"), ") y GROUP BY customer, period) x"
-  )
+  stage_earlier(db, history)
   make_table(
     db, "arrived", "SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL THEN 1 WHEN ",
     back, " THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS customer, ",
     "f.period AS period, f.day AS day, COALESCE(e.last_day, CASE WHEN f.customer ",
     "IN (SELECT customer FROM ", db$named("known"), ") THEN ", as.integer(ledger$history_start),
     " END) AS last_day FROM (SELECT customer, period, MIN(day) AS day FROM (",
-    in_periods(db$named("active"), "v.day AS day"), ") w GROUP BY customer, period) f JOIN (", earlier,
-    ") e ON e.customer = f.customer AND e.period = f.period) a LEFT JOIN ",
+    in_periods(db, "active", "v.day AS day"), ") w GROUP BY customer, period) f JOIN ",
+    db$named("earlier"), " e ON e.customer = f.customer AND e.period = f.period) a LEFT JOIN ",
     db$named("calendar"), " p ON p.day = a.last_day"
   )
   make_index(db, "arrived", c("customer", "period"))
   money
+}
+
+in_periods <- function(db, table, day) {
+  paste0(
+    "SELECT v.customer AS customer, c.period AS period, ", day, " FROM ", db$named(table),
+    " v JOIN ", db$named("calendar"), " c ON c.day = v.day"
+  )
+}
+
+# `earlier` in the workspace: the last day of the history before each period in which a customer is
+# active.
+stage_earlier <- function(db, history) {
+  make_table(
+    db, "earlier", "SELECT customer, period, MAX(last_day) OVER (PARTITION BY customer ORDER BY ",
+    "period ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM (SELECT customer, ",
+    "period, MAX(last_day) AS last_day FROM (", in_periods(db, history, "v.day AS last_day"),
+    " UNION ALL ", in_periods(db, "active", "NULL AS last_day"),
+    ") y GROUP BY customer, period) x"
+  )
+  make_index(db, "earlier", c("customer", "period"))
 }
 
 #' @export

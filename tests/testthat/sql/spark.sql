@@ -284,19 +284,21 @@ CREATE TABLE `work`.`active` AS SELECT DISTINCT customer, day FROM `work`.`order
 
 CREATE TABLE `work`.`known` (customer BIGINT)
 
+CREATE TABLE `work`.`earlier` AS SELECT customer, period, MAX(last_day) OVER (PARTITION BY
+customer ORDER BY period ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM
+(SELECT customer, period, MAX(last_day) AS last_day FROM (SELECT v.customer AS customer, c.period
+AS period, v.day AS last_day FROM `work`.`active` v JOIN `work`.`calendar` c ON c.day = v.day
+UNION ALL SELECT v.customer AS customer, c.period AS period, NULL AS last_day FROM
+`work`.`active` v JOIN `work`.`calendar` c ON c.day = v.day) y GROUP BY customer, period) x
+
 CREATE TABLE `work`.`arrived` AS SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL
 THEN 1 WHEN a.period - p.period <= 2 THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS
 customer, f.period AS period, f.day AS day, COALESCE(e.last_day, CASE WHEN f.customer IN (SELECT
 customer FROM `work`.`known`) THEN 19749 END) AS last_day FROM (SELECT customer, period, MIN(day)
 AS day FROM (SELECT v.customer AS customer, c.period AS period, v.day AS day FROM `work`.`active`
-v JOIN `work`.`calendar` c ON c.day = v.day) w GROUP BY customer, period) f JOIN (SELECT
-customer, period, MAX(last_day) OVER (PARTITION BY customer ORDER BY period ROWS BETWEEN
-UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM (SELECT customer, period, MAX(last_day) AS
-last_day FROM (SELECT v.customer AS customer, c.period AS period, v.day AS last_day FROM
-`work`.`active` v JOIN `work`.`calendar` c ON c.day = v.day UNION ALL SELECT v.customer AS
-customer, c.period AS period, NULL AS last_day FROM `work`.`active` v JOIN `work`.`calendar` c ON
-c.day = v.day) y GROUP BY customer, period) x) e ON e.customer = f.customer AND e.period =
-f.period) a LEFT JOIN `work`.`calendar` p ON p.day = a.last_day
+v JOIN `work`.`calendar` c ON c.day = v.day) w GROUP BY customer, period) f JOIN `work`.`earlier`
+e ON e.customer = f.customer AND e.period = f.period) a LEFT JOIN `work`.`calendar` p ON p.day =
+a.last_day
 
 SELECT period, kind, COUNT(*) AS n FROM `work`.`arrived` GROUP BY period, kind
 
