@@ -1,16 +1,17 @@
 # How engines differ, a record for each; all else is the SQL that they share.
 
 # A record: `is` are classes of connections, `appends` those whose driver appends tables; `run` says
-# whether it was ever run by us. `text`, `whole` and `number` are types, `exact` that of numbers which
-# are all whole; `trim` takes blanks off both
+# whether it was ever run by us. `text`, `whole` and `number` are types, `exact` that of numbers
+# which are all whole; `trim` takes blanks off both
 # ends; `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
 # numbers, rounded down; `pair` makes one value of two; `digest` of a text is a whole number below
-# 10^10; `numbered` counts rows in any order; `before` is the value of the row before. `make` are the
-# statements that make a table of rows and one of columns; `temporary` the same of one that goes
+# 10^10; `numbered` counts rows in any order; `before` is the value of the row before. `make` are
+# the statements that make a table of rows and one of columns; `temporary` the same of one that goes
 # with the session, where there are such; `indexes`, whether there are indexes; `begin`, what is
 # told first; `name`, how temporary tables are called.
 dialect <- function(
-  is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE", exact = number,
+  is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE",
+  exact = number,
   trim = "TRIM(%s, %s)", same = "%s IS NOT DISTINCT FROM %s", bytes = "%s",
   divide = "FLOOR(%s / %s)", pair = "%s || '-' || %s", digest = "LENGTH(%s)",
   numbered = "ROW_NUMBER() OVER ()", before = "LAG(%s)",
@@ -32,7 +33,8 @@ dialects <- list(
     bytes = "%s COLLATE BINARY",
     divide = "%s / %s",
     digest = paste(
-      "LENGTH(%s) + UNICODE(SUBSTR(%s, -1)) + ABS(CAST(CAST(%s AS REAL) * 1000 AS INTEGER) % 1000003)"
+      "LENGTH(%s) + UNICODE(SUBSTR(%s, -1)) +",
+      "ABS(CAST(CAST(%s AS REAL) * 1000 AS INTEGER) % 1000003)"
     ),
     indexes = TRUE,
     index_has_schema = TRUE

@@ -43,7 +43,8 @@ fold_orders <- function(db, map, meaning, products, intake) {
   lines <- line_expressions(db, map, meaning, products, intake)
   names <- names(lines$columns)
   make_table(
-    db, "sold", "SELECT ", all_named("k", c("place", "customer", "order_id", "day", "seconds", "units")),
+    db, "sold", "SELECT ",
+    all_named("k", c("place", "customer", "order_id", "day", "seconds", "units")),
     sprintf(", %s AS l%d", lines$columns, seq_along(names)),
     " FROM ", db$named("kept"), " k JOIN ", db$named("rows"), " r ON r.place = k.place", lines$join
   )
@@ -154,7 +155,8 @@ stage_orders <- function(db, names, meaning) {
   make_table(
     db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS seat, ",
     "o.number AS number, p.units AS sales, ",
-    all_named("p", c("place", "customer", sprintf("l%d", seq_along(names)))), " FROM ", db$named("placed"), " p JOIN ",
+    all_named("p", c("place", "customer", sprintf("l%d", seq_along(names)))), " FROM ",
+    db$named("placed"), " p JOIN ",
     db$named("every_order"), " o ON o.customer = p.customer AND o.key_order = p.key_order AND ",
     "o.key_day = p.key_day AND o.alone = p.alone"
   )

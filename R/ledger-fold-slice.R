@@ -30,8 +30,8 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
   make_table(
     own, "orders", "SELECT ", all_named("o", c("number", "customer", "day", "order_id")), ", ",
     all_named("s", c("sales", "n_lines")),
-    if (cost) paste0(", ", all_named(if (length(lines) > 0L) "s" else "o", "cost")), " FROM ", db$named("orders"),
-    " o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines",
+    if (cost) paste0(", ", all_named(if (length(lines) > 0L) "s" else "o", "cost")), " FROM ",
+    db$named("orders"), " o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines",
     if (cost) paste0(", SUM(", line_cell(ledger, ".cost"), ") AS cost"), " FROM ",
     own$named("lines"), " GROUP BY number) s ON s.number = o.number"
   )
@@ -52,8 +52,8 @@ only_customers.nubrek_database <- function(ledger, codes) {
   own <- slice_workspace(db, "days")
   send_table(db, "chosen", list(customer = sort(unique(codes))))
   make_table(
-    own, "days", "SELECT d.* FROM ", db$named("days"), " d WHERE customer IN (SELECT customer FROM ",
-    db$named("chosen"), ")"
+    own, "days", "SELECT d.* FROM ", db$named("days"), " d WHERE customer IN (SELECT customer ",
+    "FROM ", db$named("chosen"), ")"
   )
   make_index(own, "days", c("customer", "day"))
   ledger$db <- own

@@ -174,8 +174,8 @@ fold_tables <- function(db, formed, meaning, start, least) {
     " WHERE day < ", as.integer(start)
   )
   make_table(
-    db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number FROM ",
-    db$named("orders"), ")"
+    db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number ",
+    "FROM ", db$named("orders"), ")"
   )
   make_days(db, least)
   make_index(db, "orders", c("customer", "number"))

@@ -4,8 +4,8 @@
 # `rows` in the workspace: `place`, the number of the row, and the columns as texts `c1`, `c2` ...
 stage_rows <- function(db, source) {
   make_table(
-    db, "rows", "SELECT ", db$dialect$numbered, " AS place, ", columns_as_texts(db, source), " FROM ",
-    source$from
+    db, "rows", "SELECT ", db$dialect$numbered, " AS place, ", columns_as_texts(db, source),
+    " FROM ", source$from
   )
   db$place <- stats::setNames(paste0("c", seq_along(source$columns)), source$columns)
   db$n <- ask_workspace(db, "SELECT COUNT(*) AS n FROM ", db$named("rows"))$n
@@ -147,8 +147,8 @@ stage_facts <- function(db, map, meaning, days, amounts, people) {
   )
   stopifnot(identical(c("duplicate", names(faults)), set_aside_reasons))
   make_table(
-    db, "facts", "SELECT r.place AS place, person, ", order, " AS order_id, day, seconds, units, currency, ",
-    "rounded, rest, converted, ",
+    db, "facts", "SELECT r.place AS place, person, ", order, " AS order_id, day, seconds, units, ",
+    "currency, rounded, rest, converted, ",
     paste0(faults, " AS f", seq_along(faults) + 1L, collapse = ", "),
     " FROM ", db$named("rows"), " r", days$join, amounts$join, people$join
   )

@@ -45,8 +45,8 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
   } else {
     ask_workspace(
       db, "SELECT customer, value FROM (SELECT l.customer AS customer, l.", cell,
-      " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS nth ",
-      "FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
+      " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS ",
+      "nth FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
       db$named("orders"), " WHERE sales >= ", ledger$least,
       " GROUP BY customer) f ON f.number = l.number) t WHERE nth = 1"
     )

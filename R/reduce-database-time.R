@@ -83,8 +83,8 @@ histories_found <- function(ledger, db, until) {
   )
   logs <- ask_workspace(
     db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) ",
-    "AS spread FROM (SELECT d.customer AS customer, l.log AS log, AVG(l.log) OVER (PARTITION BY d.customer) ",
-    "AS mean_log FROM ",
+    "AS spread FROM (SELECT d.customer AS customer, l.log AS log, AVG(l.log) OVER (PARTITION BY ",
+    "d.customer) AS mean_log FROM ",
     inside, " d JOIN ", db$named("logs"), " l ON l.value = d.sales WHERE d.nth > 1) t ",
     "GROUP BY customer"
   )
@@ -104,8 +104,8 @@ histories_found <- function(ledger, db, until) {
 reduce_repeat_days.nubrek_database <- function(ledger, until) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   sql <- paste0(
-    "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) AS low ",
-    "FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
+    "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) AS ",
+    "low FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
     " ORDER BY customer, day"
   )
   found <- kept_answer(db, sql, \() ask_workspace(db, sql))
@@ -225,7 +225,8 @@ reduce_active.nubrek_database <- function(ledger, frame) {
   send_calendar(ledger, frame)
   calendar <- paste0(" JOIN ", db$named("calendar"), " c ON c.day = o.day")
   busy <- paste0(
-    "(SELECT DISTINCT o.customer AS customer, c.period AS period FROM ", purchases_sql(ledger), " o", calendar, ")"
+    "(SELECT DISTINCT o.customer AS customer, c.period AS period FROM ", purchases_sql(ledger),
+    " o", calendar, ")"
   )
   per_period <- ask_workspace(
     db, "SELECT period, COUNT(*) AS n FROM ", busy, " b GROUP BY period"

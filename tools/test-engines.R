@@ -1,5 +1,5 @@
-# A ledger in a real engine and in memory: random ones with all that exports bring, one that is kept,
-# texts that try to get out of their quotes, the demo world. The last line is the count.
+# A ledger in a real engine and in memory: random ones with all that exports bring, one that is
+# kept, texts that try to get out of their quotes, the demo world. The last line is the count.
 # Usage: tools/test-engines.sh
 library(testthat)
 library(nubrek)
@@ -63,7 +63,8 @@ for (seed in seeds) {
 }
 
 # kept in a schema
-DBI::dbExecute(con, paste("CREATE", if (asked[[1L]] == "ClickHouse") "DATABASE" else "SCHEMA", "work"))
+schema <- if (asked[[1L]] == "ClickHouse") "DATABASE" else "SCHEMA"
+DBI::dbExecute(con, paste("CREATE", schema, "work"))
 rows <- world$rich_rows(5L)
 said <- world$rich_opening(5L, rows)
 put(rows)
