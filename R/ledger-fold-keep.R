@@ -63,7 +63,8 @@ drop_saved_tables <- function(con, facts) {
   if (is.null(facts)) return(invisible())
   db <- open_workspace(con, facts$workspace, mark = facts$mark)
   db$shared$made <- vapply(folded_tables, db$named, "", USE.NAMES = FALSE)
-  drop_tables(db)
+  # in another database they are not there
+  tryCatch(drop_tables(db), nubrek_error_database = \(e) NULL)
 }
 
 folded_tables <- c("orders", "before", "lines", "days")

@@ -241,16 +241,20 @@ open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
 
 # A ledger from its saved tables and facts.
 ledger_of <- function(read, facts, path) {
-  ledger <- known_of(read, facts, path)
+  known <- known_of(read, facts, path)
   orders <- read("orders")
   lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
   lines$number <- rep.int(seq_along(orders$n_lines), orders$n_lines)
-  ledger$orders <- orders[intersect(
-    c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
-  )]
-  ledger$before <- read("before")
-  ledger$lines <- data.table::setDT(lines)
-  fill_purchases(ledger)
+  rows <- list(
+    orders = orders[intersect(
+      c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
+    )],
+    before = read("before"),
+    lines = data.table::setDT(lines)
+  )
+  fill_purchases(structure(
+    c(rows, unclass(known)), remarks = attr(known, "remarks"), class = class(known)
+  ))
 }
 
 # All but the rows.
