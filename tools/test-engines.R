@@ -84,6 +84,42 @@ same(repeat_rate(fresh), repeat_rate(open(said)), "folded anew")
 close_ledger(kept)
 close_ledger(fresh)
 
+# customers dealt to two servers, seen as one table
+if (asked[[1L]] == "PostgreSQL") {
+  rows <- world$rich_rows(8L)
+  said <- world$rich_opening(8L, rows)
+  mine <- nchar(rows$customer) %% 2L == 0L | is.na(rows$customer)
+  port <- as.integer(Sys.getenv("NUBREK_PORT"))
+  DBI::dbExecute(con, "CREATE EXTENSION postgres_fdw")
+  for (k in 1:2) {
+    shard <- paste0("shard", k)
+    DBI::dbExecute(con, paste("CREATE DATABASE", shard))
+    there <- DBI::dbConnect(
+      RPostgres::Postgres(), host = "127.0.0.1", port = port, user = "nubrek", dbname = shard
+    )
+    DBI::dbWriteTable(there, "sold", rows[mine == (k == 1L), ])
+    DBI::dbDisconnect(there)
+    for (sql in c(
+      paste0(
+        "CREATE SERVER {} FOREIGN DATA WRAPPER postgres_fdw OPTIONS (host '127.0.0.1', port '", port,
+        "', dbname '{}')"
+      ),
+      "CREATE USER MAPPING FOR nubrek SERVER {} OPTIONS (user 'nubrek')",
+      "CREATE SCHEMA in_{}",
+      "IMPORT FOREIGN SCHEMA public LIMIT TO (sold) FROM SERVER {} INTO in_{}"
+    )) {
+      DBI::dbExecute(con, gsub("{}", shard, sql, fixed = TRUE))
+    }
+  }
+  DBI::dbExecute(con, paste(
+    "CREATE VIEW everywhere AS SELECT * FROM in_shard1.sold UNION ALL SELECT * FROM in_shard2.sold"
+  ))
+  over <- \(...) do.call(open_ledger, c(list(db_table(con, "everywhere")), said, list(...)))
+  sharded <- over(workspace = "temporary")
+  same(world$answers(sharded), world$answers(over()), "two servers")
+  close_ledger(sharded)
+}
+
 # texts
 set.seed(7)
 bits <- c(
