@@ -46,7 +46,7 @@ add_duckdb() {
   duckdb=$tools/node_modules/@duckdb/node-bindings-linux-x64/libduckdb.so
   if [ ! -e "$duckdb" ]; then
     echo "Setting up DuckDB"
-    (cd "$tools" && npm install --silent --ignore-scripts @duckdb/node-bindings-linux-x64 >/dev/null)
+    (cd "$tools" && npm install --silent --prefix . --ignore-scripts @duckdb/node-bindings-linux-x64 >/dev/null)
   fi
   if ! has adbi; then
     echo "Setting up its driver (some minutes)"
@@ -58,7 +58,7 @@ add_duckdb() {
 add_clickhouse() {
   if [ ! -d "$tools/node_modules/chdb" ]; then
     echo "Setting up ClickHouse (half a gigabyte)"
-    (cd "$tools" && npm install --silent --ignore-scripts chdb >/dev/null)
+    (cd "$tools" && npm install --silent --prefix . --ignore-scripts chdb >/dev/null)
   fi
   mkdir -p "$folder/clickhouse"
   (cd "$tools" && exec node ../tools/clickhouse-bridge.js "$folder/clickhouse" "$((port + 1))") &
