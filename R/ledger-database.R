@@ -99,9 +99,10 @@ database_trouble <- function(source, e, call) {
 
 page_rows <- 100000L
 
-# All rows as text, page by page. A type of its own for text is a matter of the engine.
+# All rows as text, page by page.
 fetch_table <- function(source, call = NULL) {
-  text <- if (inherits(source$con, "ClickhouseConnection")) "Nullable(String)" else "VARCHAR"
+  engine <- engine_of(source$con)
+  text <- if (is.null(engine)) "VARCHAR" else dialects[[engine]]$text
   named <- as.character(DBI::dbQuoteIdentifier(source$con, source$columns))
   sql <- sprintf(
     "SELECT %s FROM %s",

@@ -2,19 +2,18 @@
 
 # A record: `is` are classes of connections, `appends` those whose driver appends tables; `run` says
 # whether it was ever run by us. `text`, `whole` and `number` are types, `exact` that of numbers
-# which are all whole; `trim` takes blanks off both
-# ends; `same` compares where NULL equals NULL; `bytes` sorts texts by their bytes; `divide` whole
-# numbers, rounded down; `pair` makes one value of two; `digest` of a text is a whole number below
-# 10^10; `numbered` counts rows in any order; `before` is the value of the row before. `make` are
-# the statements that make a table of rows and one of columns; `temporary` the same of one that goes
-# with the session, where there are such; `indexes`, whether there are indexes; `begin`, what is
-# told first; `name`, how temporary tables are called.
+# which are all whole; `trim` takes blanks off both ends; `same` compares where NULL equals NULL;
+# `bytes` sorts texts by their bytes; `divide` whole numbers, rounded down; `pair` makes one value
+# of two; `digest` of a text is a whole number below 10^10; `numbered` counts rows in any order;
+# `lag` is the value of the row before. `make` are the statements that make a table of rows and one
+# of columns; `temporary` the same of one that goes with the session, where there are such;
+# `indexes`, whether there are indexes; `begin`, what is told first; `name`, how temporary tables
+# are called.
 dialect <- function(
   is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE",
-  exact = number,
-  trim = "TRIM(%s, %s)", same = "%s IS NOT DISTINCT FROM %s", bytes = "%s",
+  exact = number, trim = "TRIM(%s, %s)", same = "%s IS NOT DISTINCT FROM %s", bytes = "%s",
   divide = "FLOOR(%s / %s)", pair = "%s || '-' || %s", digest = "LENGTH(%s)",
-  numbered = "ROW_NUMBER() OVER ()", before = "LAG(%s)",
+  numbered = "ROW_NUMBER() OVER ()", lag = "LAG(%s)",
   make = c("CREATE TABLE %s AS %s", "CREATE TABLE %s (%s)"),
   temporary = c("CREATE TEMPORARY TABLE %s AS %s", "CREATE TEMPORARY TABLE %s (%s)"),
   indexes = FALSE, index_has_schema = FALSE, begin = character(), name = "%s"
@@ -52,8 +51,7 @@ dialects <- list(
     indexes = TRUE
   ),
   DuckDB = dialect(
-    c("duckdb_connection", "nubrek_duckdb"),
-    appends = "duckdb_connection",
+    "duckdb_connection",
     run = TRUE,
     # rows sent in bulk land bit by bit: the type must be the one that R has
     whole = "INTEGER",
@@ -76,7 +74,7 @@ dialects <- list(
     pair = "concat(toString(%s), '-', toString(%s))",
     digest = "toInt64(cityHash64(%s) % 1000000007)",
     # nothing before the first is NULL only where the type knows NULL
-    before = "lag(toNullable(%s))",
+    lag = "lag(toNullable(%s))",
     make = c(
       "CREATE TABLE %s ENGINE = MergeTree ORDER BY tuple() AS %s",
       "CREATE TABLE %s (%s) ENGINE = MergeTree ORDER BY tuple()"
@@ -111,7 +109,7 @@ dialects <- list(
     number = "FLOAT64",
     divide = "DIV(%s, %s)",
     pair = "CONCAT(CAST(%s AS STRING), '-', CAST(%s AS STRING))",
-    digest = "MOD(ABS(MOD(FARM_FINGERPRINT(%s), 1000000007)), 1000000007)",
+    digest = "ABS(MOD(FARM_FINGERPRINT(%s), 1000000007))",
     temporary = c("CREATE TEMP TABLE %s AS %s", "CREATE TEMP TABLE %s (%s)")
   ),
   `MS SQL` = dialect(
@@ -132,8 +130,7 @@ dialects <- list(
 )
 
 dialect_of <- function(con, call = rlang::caller_env()) {
-  name <- Find(\(name) inherits(con, dialects[[name]]$is), names(dialects))
-  if (is.null(name) && inherits(con, "AdbiConnection")) name <- asked_engine(con)
+  name <- engine_of(con)
   if (is.null(name)) {
     abort_nubrek(c(
       "A ledger cannot stay in this database.",
@@ -142,6 +139,13 @@ dialect_of <- function(con, call = rlang::caller_env()) {
     ), "database", call = call)
   }
   c(list(engine = name), dialects[[name]])
+}
+
+# The name of the engine, NULL where it is not among ours.
+engine_of <- function(con) {
+  name <- Find(\(name) inherits(con, dialects[[name]]$is), names(dialects))
+  if (is.null(name) && inherits(con, "AdbiConnection")) name <- asked_engine(con)
+  name
 }
 
 never_run_remark <- function(dialect) {

@@ -41,10 +41,8 @@ in_its_tables <- function(ledger, facts, con, path, call) {
     ), "source", call = call)
   }
   throw_unless(checkmate::check_class(con, "DBIConnection"), "connection", call)
-  db <- open_workspace(con, facts$workspace, call, facts$mark)
+  db <- saved_workspace(con, facts, call)
   db$rows_mark <- facts$rows_mark
-  # after the session in which they were made they are still this ledger's
-  db$shared$made <- vapply(folded_tables, db$named, "", USE.NAMES = FALSE)
   found <- folded_mark(db)
   same <- vapply(names(found), \(name) {
     isTRUE(as.double(found[[name]]) == as.double(facts$purchases[[name]]))
@@ -58,11 +56,18 @@ in_its_tables <- function(ledger, facts, con, path, call) {
   over_tables(ledger, db, unlist(facts$line_names))
 }
 
+# The workspace that a save names: its tables are the ledger's own, also after the session in which
+# they were made.
+saved_workspace <- function(con, facts, call = rlang::caller_env()) {
+  db <- open_workspace(con, facts$workspace, call, facts$mark)
+  db$shared$made <- vapply(folded_tables, db$named, "", USE.NAMES = FALSE)
+  db
+}
+
 # Takes away the tables that a save names, when another has taken its place.
 drop_saved_tables <- function(con, facts) {
   if (is.null(facts)) return(invisible())
-  db <- open_workspace(con, facts$workspace, mark = facts$mark)
-  db$shared$made <- vapply(folded_tables, db$named, "", USE.NAMES = FALSE)
+  db <- saved_workspace(con, facts)
   # in another database they are not there
   tryCatch(drop_tables(db), nubrek_error_database = \(e) NULL)
 }

@@ -11,7 +11,7 @@ send_logs <- function(db, values, scale = 1, add = 0) {
 reduce_gaps.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   gaps <- paste0(
-    "(SELECT customer, gap FROM (SELECT customer, day - ", sprintf(db$dialect$before, "day"),
+    "(SELECT customer, gap FROM (SELECT customer, day - ", sprintf(db$dialect$lag, "day"),
     " OVER (PARTITION BY customer ",
     "ORDER BY number) AS gap FROM ", purchases_sql(ledger), " p) t WHERE gap IS NOT NULL)"
   )
@@ -37,7 +37,7 @@ reduce_gap_list.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
     db, "SELECT customer, nth, before_day, day FROM (SELECT customer, number, day, ROW_NUMBER() ",
-    "OVER (PARTITION BY customer ORDER BY number) AS nth, ", sprintf(db$dialect$before, "day"),
+    "OVER (PARTITION BY customer ORDER BY number) AS nth, ", sprintf(db$dialect$lag, "day"),
     " OVER (PARTITION BY customer ",
     "ORDER BY number) AS before_day FROM ", purchases_sql(ledger),
     " p) t WHERE nth > 1 ORDER BY customer, number"

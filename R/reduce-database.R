@@ -17,7 +17,7 @@ purchases_sql <- function(ledger) {
 }
 
 # What stands of an order `o`.
-order_columns <- "o.customer AS customer, o.number AS number, o.day AS day"
+order_columns <- all_named("o", c("customer", "number", "day"))
 
 # Values of customers (`customer` and others), each at his code; `none` for who is not among them.
 at_codes <- function(ledger, found, column, none = 0) {
@@ -180,7 +180,7 @@ reduce_gap_counts.nubrek_database <- function(ledger, clock = NULL, until = ledg
   }
   found <- ask_workspace(
     db, "SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, ", place, " - ",
-    sprintf(db$dialect$before, place), " OVER (PARTITION BY customer ORDER BY number) AS gap FROM ",
+    sprintf(db$dialect$lag, place), " OVER (PARTITION BY customer ORDER BY number) AS gap FROM ",
     rows,
     ") t WHERE gap IS NOT NULL AND day <= ", as.integer(until), " GROUP BY gap"
   )

@@ -161,6 +161,7 @@ kept_study_ledger <- function(study, folder) {
   before <- if (is_saved_ledger(folder)) tryCatch(saved_facts(folder), error = \(e) NULL)
   ledger <- build_study_ledger(study)
   ledger$made_from <- made_from
+  # files would be copied; of a table only the name is kept, for the next look at it
   save_ledger(ledger, folder, exports = inherits(ledger, "nubrek_database"))
   if (inherits(ledger, "nubrek_database")) drop_saved_tables(ledger$db$con, before$database)
   ledger
