@@ -69,6 +69,10 @@ cpp_shortest_text <- function(x) {
     .Call(`_nubrek_cpp_shortest_text`, x)
 }
 
+cpp_piece_starts <- function(path, size) {
+    .Call(`_nubrek_cpp_piece_starts`, path, size)
+}
+
 cpp_risk_process <- function(room) {
     invisible(.Call(`_nubrek_cpp_risk_process`, room))
 }

@@ -14,7 +14,8 @@
 #' @param customers,products,aliases,joins,rates As in [open_ledger()]; what is given replaces the
 #'   table of before, what is not stays.
 #' @return A `nubrek_ledger`. The given one stays as it is; [save_ledger()] puts the new one in the
-#'   place of the old.
+#'   place of the old. Of a ledger in parts (see [split_ledger()]) the folder takes the new orders
+#'   at once, and the given one is of no use afterwards.
 #' @section Errors: `nubrek_error_file`: an export of before has changed or is gone.
 #'   `nubrek_error_source`: a slice, or a ledger saved without its exports.
 #' @examples
@@ -36,15 +37,21 @@ append_orders <- function(
   here <- rlang::current_env()
   origin <- ledger$source
   memory <- inherits(ledger, "nubrek_memory")
+  given <- list(
+    customers = customers, products = products, aliases = aliases, joins = joins, rates = rates
+  )
+  if (!is.null(ledger$folder) && !is.null(origin)) {
+    return(with_contacts_of(append_to_parts(ledger, orders, given, here), ledger))
+  }
   if (is.null(origin) || !memory) {
     abort_nubrek(c(
       "This ledger cannot take more orders.",
-      "x" = if (memory) {
+      "x" = if (memory || !is.null(ledger$part_of)) {
         "It is a slice, or was saved without its exports."
       } else {
         "It stays in its database."
       },
-      "i" = if (memory) {
+      "i" = if (memory || !is.null(ledger$part_of)) {
         "Append to the whole ledger, then slice."
       } else {
         "New rows of its table are seen by {.fn refresh_ledger}."

@@ -10,9 +10,37 @@ summarise_intake <- function(intake, aside) {
     units = minor[aside$rows],
     row = row_in_file(read, aside$rows)
   )
+  kept <- if (is.null(read$at)) {
+    kept_of_files(intake, result)
+  } else {
+    kept_of_part(intake, but_for(seq_len(intake$n), aside$rows))
+  }
+  counts <- rbind(
+    kept[rows > 0L],
+    result[,
+      .(
+        rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]
+      ),
+      by = .(file, reason, currency)
+    ]
+  )
+  counts[, reason := factor(reason, c("kept", set_aside_reasons))]
+  data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
+  list(
+    counts = counts,
+    aside = aside_rows(intake, aside, result$file, result$row),
+    rows = intake$n,
+    identified = identified_money(intake, aside)
+  )
+}
+
+# Per file, what is left of its rows when those set aside are taken away.
+kept_of_files <- function(intake, result) {
+  read <- intake$read
+  minor <- intake$rows$sales
   gone <- result[, .(rows = .N, units = sum(units, na.rm = TRUE)), by = file]
   ends <- cumsum(read$rows)
-  kept <- rbindlist(lapply(seq_along(read$rows), \(f) {
+  rbindlist(lapply(seq_along(read$rows), \(f) {
     lost <- gone[gone$file == f]
     among <- seq_len(min(read$rows[[f]], sum(lost$rows) + 1L))
     first <- setdiff(among, result$row[result$file == f])
@@ -31,23 +59,21 @@ summarise_intake <- function(intake, aside) {
       example = if (length(first) > 0L) first[[1L]] else NA_integer_
     )
   }))
-  counts <- rbind(
-    kept[rows > 0L],
-    result[,
-      .(
-        rows = .N, units = sum(units, na.rm = TRUE), unknown = sum(is.na(units)), example = row[1L]
-      ),
-      by = .(file, reason, currency)
-    ]
+}
+
+# The same where only a part of each file's rows is at hand.
+kept_of_part <- function(intake, kept) {
+  rows <- data.table(
+    file = file_of(intake$read, kept), units = intake$rows$sales[kept],
+    row = row_in_file(intake$read, kept)
   )
-  counts[, reason := factor(reason, c("kept", set_aside_reasons))]
-  data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
-  list(
-    counts = counts,
-    aside = aside_rows(intake, aside, result$file, result$row),
-    rows = intake$n,
-    identified = identified_money(intake, aside)
-  )
+  rows[,
+    .(
+      reason = "kept", currency = intake$currency, rows = .N, units = sum(units, na.rm = TRUE),
+      unknown = 0L, example = row[1L]
+    ),
+    by = file
+  ]
 }
 
 # Money of a row that stays in another currency is of that one.
@@ -85,6 +111,9 @@ identified_money <- function(intake, aside) {
   nobody <- anonymous_rows(intake, aside)
   hidden <- setdiff(aside$rows, nobody)
   if (length(hidden) > 0L) day[hidden] <- NA_integer_
+  if (all(is.na(day))) {
+    return(data.table(day = integer(), identified = double(), all = double(), key = "day"))
+  }
   first <- min(day, na.rm = TRUE) - 1L
   n <- max(day, na.rm = TRUE) - first
   per_day <- cpp_group_sums(intake$rows$sales, day, first, n)

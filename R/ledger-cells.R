@@ -73,9 +73,13 @@ blank_rows <- function(cells) rows_where(cells, is_blank(levels(cells)), missing
 
 all_distinct <- function(cells) cpp_all_distinct(cells, length(levels(cells)))
 
-# Which file a row came from, and its number there.
-file_of <- function(read, row) findInterval(row, c(0, cumsum(read$rows)) + 1)
-row_in_file <- function(read, row) as.integer(row - c(0, cumsum(read$rows))[file_of(read, row)])
+# Which file a row came from, and its number there; `at` are the places among all rows where these
+# are only a part of them.
+file_of <- function(read, row) findInterval(place_of(read, row), c(0, cumsum(read$rows)) + 1)
+row_in_file <- function(read, row) {
+  as.integer(place_of(read, row) - c(0, cumsum(read$rows))[file_of(read, row)])
+}
+place_of <- function(read, row) if (is.null(read$at)) row else read$at[row]
 
 # The text of a cell, of a row.
 cell_text <- function(cells, row) as.character(levels(cells)[cells[row]])

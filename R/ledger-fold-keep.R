@@ -3,7 +3,7 @@
 
 check_keeps <- function(ledger, call = rlang::caller_env()) {
   why <- if (!inherits(ledger, "nubrek_database")) {
-    "Its rows stand in parts of their own."
+    "Its rows stand in parts of their own{if (!is.null(ledger$folder)) ', kept already'}."
   } else if (ledger$db$temporary) {
     "Its tables are temporary: name a schema as {.arg workspace}."
   } else if (is.null(ledger$source)) {

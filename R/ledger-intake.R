@@ -7,13 +7,13 @@ set_aside_reasons <- c(
   "ignored return"
 )
 
-# Reads the order rows. `rows` holds, per input row: customer and order (codes into `people` and
-# `order_ids`; order 0 is none), day, seconds (none if all are at midnight), sales. `faults` holds
-# the rows that each reason applies to.
+# Takes in the order rows as they were read. `rows` holds, per input row: customer and order (codes
+# into `people` and `order_ids`; order 0 is none), day, seconds (none if all are at midnight), sales.
+# `faults` holds the rows that each reason applies to. Of rows that are a part of all, `whole` says
+# how copies are judged among all (see `judge_copies()`).
 take_in_orders <- function(
-  source, map, meaning, alias_of, joins, rates, format, call = rlang::caller_env()
+  read, map, meaning, alias_of, joins, rates, call = rlang::caller_env(), whole = NULL
 ) {
-  read <- read_cells(source, format, call)
   joined <- add_joins(read$table, joins, read$files[[1L]], call)
   cells <- joined$cells
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
@@ -42,7 +42,7 @@ take_in_orders <- function(
     sales = amount$units
   )
   signal_progress("looking for repeated rows")
-  repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates)
+  repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates, whole)
   settled <- settle_conflicts(
     read, rows, customer, ids$texts, map, meaning, repeated$duplicate, rules, call
   )
@@ -55,12 +55,13 @@ take_in_orders <- function(
       order_ids = ids$texts,
       no_id = ids$none,
       faults = row_faults(cells, meaning, settled, dates, amount, written, customer),
-      read = read[c("files", "rows", "remarks", "n")]
+      read = read[intersect(c("files", "rows", "remarks", "n", "at"), names(read))]
     ),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
     list(
       suspects = repeated$suspect,
       exported_twice = repeated$exported_twice,
+      judged = repeated$judged,
       conflicts = settled$orders,
       replaced = settled$replaced,
       written = list(dates = dates$order, mark = amount$mark),
@@ -126,26 +127,45 @@ first_faults <- function(faults) {
 
 # Rows equal over all columns as read (definition 3). A copy is a duplicate where lines have ids,
 # where the file holds one row per order, or where a whole order stands again; other equal lines are
-# suspects (two equal items at a till are two items).
-find_duplicates <- function(read, rows, has_line_id, policy) {
-  none <- list(duplicate = integer(), suspect = integer())
-  if (any(vapply(read$table, all_distinct, NA))) return(none)
-  again <- cpp_repeated_rows(read$table)
-  if (length(again) == 0L) return(none)
-  if (policy == "none") return(list(duplicate = integer(), suspect = again))
-  if (has_line_id || policy == "all equal lines") {
-    return(list(duplicate = again, suspect = integer()))
+# suspects (two equal items at a till are two items). `judged` is what a part knows of that.
+find_duplicates <- function(read, rows, has_line_id, policy, whole = NULL) {
+  again <- if (any(vapply(read$table, all_distinct, NA))) {
+    integer()
+  } else {
+    cpp_repeated_rows(read$table)
   }
-  minor <- order_units(rows, max(rows$order))
-  if (all(rows$order > 0L) && !anyDuplicated(minor$unit[-again])) {
-    return(list(duplicate = again, suspect = integer()))
-  }
-  whole_orders_again(read, minor, again)
+  found <- \(duplicate, suspect, ...) list(duplicate = duplicate, suspect = suspect, ...)
+  if (policy == "none") return(found(integer(), again))
+  if (has_line_id || policy == "all equal lines") return(found(again, integer()))
+  if (length(again) == 0L && is.null(read$at)) return(found(again, again))
+  units <- order_units(rows, max(0L, rows$order))
+  judged <- if (!is.null(read$at)) judge_copies(rows, units, again)
+  one_each <- whole$one_each %||%
+    (all(rows$order > 0L) && !anyDuplicated(but_for(units$unit, again)))
+  if (length(again) == 0L || one_each) return(found(again, integer(), judged = judged))
+  repeated <- whole_orders_again(read, units, again, times = whole$times)
+  judged$twice <- repeated$twice
+  c(repeated[names(repeated) != "twice"], list(judged = judged))
+}
+
+but_for <- function(x, places) if (length(places) > 0L) x[-places] else x
+
+# What the copies of a part are judged by, when all parts are known: how many there are, whether
+# each order has one row but for them, how many orders have several, and (where it was looked at)
+# how often those stand that stand again.
+judge_copies <- function(rows, units, again) {
+  unit <- but_for(units$unit, again)
+  list(
+    again = length(again),
+    one_each = all(rows$order > 0L) && !anyDuplicated(unit),
+    several = sum(tabulate(unit, units$n) > 1L)
+  )
 }
 
 # An order of at least two different lines that stands again as a whole, and, in a file that was
-# exported twice, also one of equal lines only. `different` is how many orders have different lines.
-whole_orders_again <- function(read, units, again, different = NULL) {
+# exported twice, also one of equal lines only. `different` is how many orders have different lines,
+# `times` how often all was exported, where that is known.
+whole_orders_again <- function(read, units, again, different = NULL, times = NULL) {
   several <- tabulate(units$unit[-again], units$n) > 1L # orders with different lines
   hit <- logical(units$n)
   hit[units$unit[again]] <- TRUE
@@ -165,13 +185,14 @@ whole_orders_again <- function(read, units, again, different = NULL) {
   ]
   twice <- unique(part[.times > 1L & several[.unit], .(.unit, times = .times)])
   different <- different %||% sum(several)
-  exported <- export_times(twice$times, different)
+  exported <- times %||% export_times(twice$times, different)
   part[!several[.unit] & .times == 1L & .copies %% exported == 0L, .times := exported]
   extra <- part$.copy > part$.copies / part$.times
   list(
     duplicate = part$.place[extra],
     suspect = part$.place[!extra & part$.copy > 1L],
-    exported_twice = if (exported > 1L) c(orders = nrow(twice), of = different)
+    exported_twice = if (exported > 1L) c(orders = nrow(twice), of = different),
+    twice = twice$times
   )
 }
 

@@ -63,7 +63,9 @@ open_ledger <- function(
   orders <- fetched(orders)
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
-  intake <- take_in_orders(orders, columns, meaning, lookup, joins, rates, format)
+  read <- read_cells(orders, format, rlang::current_env())
+  intake <- take_in_orders(read, columns, meaning, lookup, joins, rates)
+  rm(read)
   aside <- first_faults(intake$faults)
   check_some_left(intake, aside)
   signal_progress("forming orders")
@@ -166,25 +168,12 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     ), "no_rows")
   }
   least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
-  # purchases from before the history only tell who is not new, and how much money stays outside
-  before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, which(early))
-  lines <- formed$lines
-  if (any(early)) {
-    place <- cumsum(!early)
-    inside <- which(!early[lines$number])
-    orders <- lapply(orders, `[`, !early)
-    lines <- lines[inside]
-    data.table::set(lines, NULL, "number", place[lines$number])
-  }
-  bought <- before$sales >= least
-  ledger <- structure(list(
-    orders = orders,
-    before = before,
-    lines = lines,
+  rows <- from_start(formed, early)
+  ledger <- structure(c(rows, list(
     ids = ids,
     attributes = attributes,
     least = least,
-    known_first = earliest_day(before$customer[bought], before$day[bought], length(ids)),
+    known_first = first_before(rows$before, least, length(ids)),
     history_start = start,
     as_of = as_of,
     meaning = meaning,
@@ -193,7 +182,7 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     bands = list(),
     intake = summarise_intake(intake, aside),
     returns = formed$moved
-  ), class = c("nubrek_memory", "nubrek_ledger"))
+  )), class = c("nubrek_memory", "nubrek_ledger"))
   attr(ledger, "remarks") <- ledger_remarks(
     formed,
     intake,
@@ -204,6 +193,27 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     meaning
   )
   fill_purchases(ledger)
+}
+
+# Orders, lines and, apart from them, the early orders: purchases from before the history only tell
+# who is not new, and how much money stays outside.
+from_start <- function(formed, early) {
+  orders <- formed$orders
+  before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, which(early))
+  lines <- formed$lines
+  if (any(early)) {
+    place <- cumsum(!early)
+    inside <- which(!early[lines$number])
+    orders <- lapply(orders, `[`, !early)
+    lines <- lines[inside]
+    data.table::set(lines, NULL, "number", place[lines$number])
+  }
+  list(orders = orders, before = before, lines = lines)
+}
+
+first_before <- function(before, least, n) {
+  bought <- before$sales >= least
+  earliest_day(before$customer[bought], before$day[bought], n)
 }
 
 # Purchases and purchase days, from the orders.

@@ -17,7 +17,7 @@ new_parts <- function(ledger, parts, lines, class = character()) {
 open_part <- function(ledger, k) {
   codes <- ledger$parts[[k]]$codes
   part <- unclass(ledger)
-  part[c("parts", "steps", "line_names", "outside")] <- NULL
+  part[c("parts", "steps", "line_names", "outside", "part_of", "folder", "contacts")] <- NULL
   part$ids <- ledger$ids[codes]
   part$known_first <- ledger$known_first[codes]
   part$attributes <- ledger$attributes[if (nrow(ledger$attributes) > 0L) codes]
@@ -32,10 +32,10 @@ open_part <- function(ledger, k) {
 }
 
 #' @export
-each_part.nubrek_parts <- function(ledger, pass) {
+each_part.nubrek_parts <- function(ledger, pass, take = \(found, codes) found) {
   lapply(seq_along(ledger$parts), \(k) {
     signal_progress("going through the parts", (k - 1) / length(ledger$parts))
-    pass(open_part(ledger, k), ledger$parts[[k]]$codes)
+    take(pass(open_part(ledger, k), ledger$parts[[k]]$codes), ledger$parts[[k]]$codes)
   })
 }
 

@@ -65,15 +65,12 @@ ledger_rows.nubrek_ledger <- function(
 # Where the rows of a part of the ledger stand in the whole, by customer: a function of the
 # customers of the rows of one part, and of these customers' codes.
 rows_stand <- function(ledger, what) {
-  if (what == "lines") return(\(customer, codes) seq_along(customer))
-  starts <- NULL
-  \(customer, codes) {
-    if (is.null(starts)) {
-      n <- by_customer(ledger, \(part, codes) tabulate(part[[what]]$customer, n_customers(part)))
-      starts <<- cumsum(c(0, n))
-    }
-    starts[codes[customer]] + sequence(rle(customer)$lengths)
+  if (what == "lines" || inherits(ledger, "nubrek_memory")) {
+    return(\(customer, codes) seq_along(customer))
   }
+  n <- by_customer(ledger, \(part, codes) tabulate(part[[what]]$customer, n_customers(part)))
+  starts <- cumsum(c(0, n))
+  \(customer, codes) starts[codes[customer]] + sequence(rle(customer)$lengths)
 }
 
 rows_between <- function(ledger, part, columns, codes, from, until, at) {

@@ -137,17 +137,20 @@ returns_remark <- function(moved, meaning) {
 }
 
 # Orders that lost a line; one that was set aside for want of a customer belongs to whoever has the
-# order.
+# order, also where it stands in another part (`elsewhere`).
 partly_kept <- function(intake, aside) {
   none <- list(partly = 0L, partly_units = 0)
   lost <- aside$rows[aside$reason != "duplicate"]
   lost <- lost[intake$rows$order[lost] > 0L]
-  if (length(lost) == 0L) return(none)
+  if (length(lost) == 0L && length(intake$elsewhere) == 0L) return(none)
   nobody <- lost %in% intake$faults[["no customer"]]
   some <- unique(
     data.table(customer = intake$rows$customer, order = intake$rows$order)[lost[!nobody]]
   )
-  near <- setdiff(which(intake$rows$order %in% intake$rows$order[lost]), aside$rows)
+  of_nobody <- c(intake$rows$order[lost[nobody]], intake$elsewhere)
+  near <- setdiff(
+    which(intake$rows$order %in% c(intake$rows$order[lost], intake$elsewhere)), aside$rows
+  )
   near <- data.table(
     customer = intake$rows$customer[near],
     order = intake$rows$order[near],
@@ -155,7 +158,7 @@ partly_kept <- function(intake, aside) {
   )
   sums <- near[, .(sales = sum(sales)), by = .(customer, order)]
   partly <- sums[
-    order %in% intake$rows$order[lost[nobody]] |
+    order %in% of_nobody |
       paste(customer, order) %in% paste(some$customer, some$order)
   ]
   list(partly = nrow(partly), partly_units = sum(partly$sales))

@@ -27,7 +27,21 @@ save_ledger <- function(ledger, path, exports = TRUE) {
   if (!inherits(ledger, "nubrek_memory")) check_keeps(ledger)
   check_text(path)
   throw_unless(checkmate::check_flag(exports), "exports", rlang::current_env())
-  need_package("nanoparquet", path, rlang::current_env())
+  make_save_folder(path, rlang::current_env())
+  version <- basename(tempfile("version-"))
+  dir.create(file.path(path, version))
+  origin <- if (exports && !is.null(ledger$source)) {
+    save_source(ledger$source, path, version, rlang::current_env())
+  }
+  finish_save(
+    ledger, path, version, origin, list(database = database_facts(ledger)),
+    unlist(lapply(origin$orders, `[[`, "folder"))
+  )
+  invisible(path)
+}
+
+make_save_folder <- function(path, call) {
+  need_package("nanoparquet", path, call)
   if (
     file.exists(path) &&
       !is_saved_ledger(path) &&
@@ -35,41 +49,41 @@ save_ledger <- function(ledger, path, exports = TRUE) {
   ) {
     abort_nubrek(c(
       "{.file {path}} is already there and is no saved ledger.", "i" = "Name another folder."
-    ), "file", path = path)
+    ), "file", path = path, call = call)
   }
   if (!dir.exists(path) && !dir.create(path, recursive = TRUE)) {
-    abort_nubrek("Cannot make the folder {.file {path}}.", "file", path = path)
+    abort_nubrek("Cannot make the folder {.file {path}}.", "file", path = path, call = call)
   }
-  version <- basename(tempfile("version-"))
-  dir.create(file.path(path, version))
+}
+
+# The tables of a ledger into a version of its folder, which is current from then on; `more` is said
+# in the index, `exports` are the folders of exports that stay.
+finish_save <- function(ledger, path, version, origin, more, exports) {
+  place <- file.path(path, version)
   tables <- ledger_tables(ledger)
   for (name in names(tables)) {
     signal_progress("saving the ledger", match(name, names(tables)) / length(tables))
-    save_table(tables[[name]], file.path(path, version, name))
-  }
-  origin <- if (exports && !is.null(ledger$source)) {
-    save_source(ledger$source, path, version, rlang::current_env())
+    save_table(tables[[name]], file.path(place, name))
   }
   marks <- lapply(
-    stats::setNames(nm = list.files(file.path(path, version))),
-    \(name) file_mark(file.path(path, version, name))
+    stats::setNames(nm = list.files(place, recursive = TRUE)),
+    \(name) file_mark(file.path(place, name))
   )
-  index <- file.path(path, version, "ledger.json")
+  index <- file.path(place, "ledger.json")
   write_text(
-    jsonlite::toJSON(c(
-      ledger_facts(ledger), list(source = origin, database = database_facts(ledger), files = marks)
-    ), auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE),
+    jsonlite::toJSON(
+      c(ledger_facts(ledger), list(source = origin), more, list(files = marks)),
+      auto_unbox = TRUE, null = "null", digits = NA, pretty = TRUE
+    ),
     index
   )
   # from here on the new one holds; what is not current is swept away
   write_text(c(version, rlang::hash_file(index)), file.path(path, "current"))
   unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
-  kept <- unlist(lapply(origin$orders, `[[`, "folder"))
   unlink(
-    file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), kept)),
+    file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), exports)),
     recursive = TRUE
   )
-  invisible(path)
 }
 
 is_saved_ledger <- function(path) {
@@ -92,7 +106,9 @@ ledger_tables <- function(ledger) {
   }
   tables <- c(rows, list(
     customers = c(
-      list(.id = ledger$ids, .known_first = ledger$known_first), as.list(ledger$attributes)
+      list(.id = ledger$ids, .known_first = ledger$known_first), list(.part = ledger$part_of)[
+        !is.null(ledger$part_of)
+      ], as.list(ledger$attributes)
     ),
     counts = transform(as.data.frame(intake$counts), reason = as.character(reason)),
     aside = intake$aside,
@@ -186,10 +202,17 @@ saved_facts <- function(path) {
   jsonlite::fromJSON(index, simplifyVector = FALSE)
 }
 
-# Every file is as it was written.
+# Every file is as it was written. Parts are only looked for: they are proved when they are opened.
 check_saved_files <- function(path, facts) {
   for (name in names(facts$files)) {
-    if (!same_file(file.path(saved_version(path), name), facts$files[[name]])) {
+    file <- file.path(saved_version(path), name)
+    mark <- facts$files[[name]]
+    there <- if (startsWith(name, "part-")) {
+      isTRUE(file.size(file) == mark$size)
+    } else {
+      same_file(file, mark)
+    }
+    if (!there) {
       stop(paste0("the file ", name, " is missing or not as it was written"))
     }
   }
@@ -228,7 +251,9 @@ open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
     {
       check_saved_files(path, facts)
       read <- \(name) saved_table(file.path(saved_version(path), name))
-      if (is.null(facts$database)) {
+      if (!is.null(facts$parts)) {
+        in_its_parts(known_of(read, facts, path), facts, path)
+      } else if (is.null(facts$database)) {
         check_ledger_range(ledger_of(read, facts, path))
       } else {
         known_of(read, facts, path)
@@ -242,19 +267,22 @@ open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
 # A ledger from its saved tables and facts.
 ledger_of <- function(read, facts, path) {
   known <- known_of(read, facts, path)
+  fill_purchases(structure(
+    c(saved_rows(read), unclass(known)), remarks = attr(known, "remarks"), class = class(known)
+  ))
+}
+
+saved_rows <- function(read) {
   orders <- read("orders")
   lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
   lines$number <- rep.int(seq_along(orders$n_lines), orders$n_lines)
-  rows <- list(
+  list(
     orders = orders[intersect(
       c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
     )],
     before = read("before"),
     lines = data.table::setDT(lines)
   )
-  fill_purchases(structure(
-    c(rows, unclass(known)), remarks = attr(known, "remarks"), class = class(known)
-  ))
 }
 
 # All but the rows.
@@ -268,7 +296,7 @@ known_of <- function(read, facts, path) {
   counts <- as.data.table(read("counts"))[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(
     ids = customers$.id,
-    attributes = as.data.table(customers[setdiff(names(customers), c(".id", ".known_first"))]),
+    attributes = as.data.table(customers[setdiff(names(customers), c(".id", ".known_first", ".part"))]),
     least = facts$least,
     known_first = customers$.known_first,
     history_start = as.Date(facts$history_start),
@@ -293,6 +321,7 @@ known_of <- function(read, facts, path) {
     ledger$aliases <- stats::setNames(known$main, known$id)
   }
   if (isTRUE(facts$contacts)) ledger$contacts <- as.list(read("contacts"))
+  ledger$part_of <- customers$.part
   if (!is.null(facts$source)) ledger$source <- saved_source(facts$source, read, path)
   ledger
 }

@@ -50,17 +50,9 @@ read_source <- function(
     }
   })
   columns <- names(read[[1L]]$table)
-  files <- file_names(vapply(parts, \(part) {
-    if (is.data.frame(part)) attr(part, "source_name") %||% "data frame" else part
-  }, ""))
+  files <- part_names(parts)
   for (i in seq_along(read)) {
-    odd <- c(setdiff(names(read[[i]]$table), columns), setdiff(columns, names(read[[i]]$table)))
-    if (length(odd) > 0L) {
-      abort_nubrek(c(
-        "Files of one source must have the same columns.",
-        "x" = "{.file {files[[i]]}} and {.file {files[[1]]}} differ in {.field {odd}}."
-      ), "columns", call = call)
-    }
+    check_same_columns(names(read[[i]]$table), columns, files[c(i, 1L)], call)
   }
   tables <- lapply(read, `[[`, "table")
   # files of other types than the first one meet as text
@@ -77,6 +69,15 @@ read_source <- function(
       remark_table("reading", unique(unlist(lapply(read, `[[`, "said"))))
     }
   )
+}
+
+check_same_columns <- function(found, columns, files, call) {
+  odd <- c(setdiff(found, columns), setdiff(columns, found))
+  if (length(odd) == 0L) return(invisible())
+  abort_nubrek(c(
+    "Files of one source must have the same columns.",
+    "x" = "{.file {files[[1L]]}} and {.file {files[[2L]]}} differ in {.field {odd}}."
+  ), "columns", call = call)
 }
 
 # A source as a list of paths and data frames.
@@ -100,6 +101,12 @@ read_data_frame <- function(table, call) {
   if (anyDuplicated(names(table))) abort_duplicate_header(names(table), "the data frame", call)
   if (nrow(table) == 0L) abort_nubrek("The data frame has no rows.", "file", call = call)
   list(table = as.data.table(table))
+}
+
+part_names <- function(parts) {
+  file_names(vapply(parts, \(part) {
+    if (is.data.frame(part)) attr(part, "source_name") %||% "data frame" else part
+  }, ""))
 }
 
 # How files are called in messages and the audit.

@@ -77,11 +77,9 @@ sum_cells <- function(ledger, plan, margin, call) UseMethod("sum_cells")
 
 #' @export
 sum_cells.nubrek_ledger <- function(ledger, plan, margin, call) {
-  terms <- NULL
-  sums <- added_up(ledger, \(part, codes) {
+  added_up(ledger, \(part, codes) {
     own <- lapply(plan[c("start", "first", "cohort")], of_part, codes)
     known <- order_margin(part, margin, call)
-    terms <<- known[c("digits", "words")]
     active <- cpp_active_cells(
       part$purchases, plan$place, own$start, own$cohort, plan$n, plan$places
     )
@@ -91,10 +89,11 @@ sum_cells.nubrek_ledger <- function(ledger, plan, margin, call) {
       purchases = active$purchases,
       last = active$last,
       sales = money(part$orders$sales),
-      margin = if (!is.null(known)) money(known$units)
+      margin = if (!is.null(known)) money(known$units),
+      digits = known$digits,
+      words = known$words
     )
-  })
-  c(sums, terms)
+  }, once = c("digits", "words"))
 }
 
 # What the passes need to know about elapsed ages, for the days from `origin` on.

@@ -45,18 +45,17 @@ reduce_money <- function(ledger, margin = NULL, call = rlang::caller_env()) {
 
 #' @export
 reduce_money.nubrek_ledger <- function(ledger, margin = NULL, call = rlang::caller_env()) {
-  terms <- NULL
-  sums <- by_customer(ledger, \(part, codes) {
+  by_customer(ledger, \(part, codes) {
     sum_by <- \(x, customer) cpp_group_sums(as.double(x), customer, 0L, n_customers(part))$sums
     known <- order_margin(part, margin, call)
-    terms <<- known[c("digits", "words")]
     list(
       net = sum_by(part$orders$sales, part$orders$customer),
       gross = sum_by(part$days$sales, part$days$customer),
-      margin = if (!is.null(known)) sum_by(known$units, part$orders$customer)
+      margin = if (!is.null(known)) sum_by(known$units, part$orders$customer),
+      digits = known$digits,
+      words = known$words
     )
-  })
-  c(sums, terms)
+  }, once = c("digits", "words"))
 }
 
 # How many orders and purchases there are, without looking at any.

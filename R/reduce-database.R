@@ -64,30 +64,46 @@ reduce_sums.nubrek_database <- function(ledger, what) {
 reduce_customers.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   cost <- if (".cost" %in% ledger$line_names) ", SUM(cost) AS cost"
-  orders <- ask_workspace(
-    db, "SELECT customer, COUNT(*) AS orders, SUM(sales) AS sales", cost, " FROM ",
-    db$named("orders"), " GROUP BY customer"
+  found <- orders_and_purchases(
+    ledger, paste0(", SUM(sales) AS sales", cost), c("sales", if (!is.null(cost)) "cost"),
+    paste0(
+      "SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, ",
+      "MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN number = lowest THEN sales END) ",
+      "AS first_sales FROM (SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM ",
+      purchases_sql(ledger), " p) q GROUP BY customer"
+    ),
+    c("purchases", "days", "low", "high", "bought", "first_sales")
   )
-  bought <- ask_workspace(
-    db, "SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, ",
-    "MAX(day) AS high, SUM(sales) AS sales, SUM(CASE WHEN number = lowest THEN sales END) ",
-    "AS first_sales FROM (SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM ",
-    purchases_sql(ledger), " p) q GROUP BY customer"
-  )
-  whole <- \(found, column, none = 0L) as.integer(at_codes(ledger, found, column, none))
-  money <- \(found, column) as.double(at_codes(ledger, found, column))
+  whole <- \(column, none = 0L) as.integer(at_codes(ledger, found, column, none))
+  money <- \(column) as.double(at_codes(ledger, found, column))
   m <- data.table(
-    purchases = whole(bought, "purchases"),
-    orders = whole(orders, "orders"),
-    purchase_days = whole(bought, "days"),
-    first = whole(bought, "low", NA_integer_),
-    last = whole(bought, "high", NA_integer_),
-    sales = money(orders, "sales"),
-    sales_purchases = money(bought, "sales"),
-    sales_first = money(bought, "first_sales")
+    purchases = whole("purchases"),
+    orders = whole("orders"),
+    purchase_days = whole("days"),
+    first = whole("low", NA_integer_),
+    last = whole("high", NA_integer_),
+    sales = money("sales"),
+    sales_purchases = money("bought"),
+    sales_first = money("first_sales")
   )
-  if (!is.null(cost)) data.table::set(m, NULL, "cost", money(orders, "cost"))
+  if (!is.null(cost)) data.table::set(m, NULL, "cost", money("cost"))
   m
+}
+
+# A row per customer with an order: the orders and their sums, beside what `bought` tells of the
+# purchases (0 where there is none, but for days).
+orders_and_purchases <- function(ledger, sums, summed, bought, told, where = NULL) {
+  db <- ledger$db
+  filled <- ifelse(
+    told %in% c("low", "high"), paste0("b.", told, " AS ", told),
+    paste0("COALESCE(b.", told, ", 0) AS ", told)
+  )
+  ask_workspace(
+    db, "SELECT ", all_named("o", c("customer", "orders", summed)), ", ",
+    paste(filled, collapse = ", "), " FROM (SELECT customer, COUNT(*) AS orders", sums, " FROM ",
+    db$named("orders"), where, " GROUP BY customer) o LEFT JOIN (", bought,
+    ") b ON b.customer = o.customer"
+  )
 }
 
 #' @export
@@ -136,26 +152,21 @@ reduce_between.nubrek_database <- function(ledger, after, until) {
 #' @export
 reduce_span.nubrek_database <- function(ledger, span, all = TRUE) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
-  inside <- paste(
-    " WHERE day BETWEEN", as.integer(span$from), "AND", as.integer(span$until), "GROUP BY customer"
+  inside <- paste(" WHERE day BETWEEN", as.integer(span$from), "AND", as.integer(span$until))
+  found <- orders_and_purchases(
+    ledger, ", SUM(sales) AS sales", "sales", paste0(
+      "SELECT customer, COUNT(*) AS n, MIN(day) AS low, MAX(day) AS high FROM ",
+      purchases_sql(ledger), " p", inside, " GROUP BY customer"
+    ), c("n", "low", "high"), inside
   )
-  orders <- ask_workspace(
-    db, "SELECT customer, COUNT(*) AS n, SUM(sales) AS sales FROM ", db$named("orders"), inside
-  )
-  bought <- ask_workspace(
-    db, "SELECT customer, COUNT(*) AS n, MIN(day) AS low, MAX(day) AS high FROM ",
-    purchases_sql(ledger), " p", inside
-  )
-  whole <- \(found, column, none = 0L) as.integer(at_codes(ledger, found, column, none))
-  m <- list(purchases = whole(bought, "n"))
+  whole <- \(column, none = 0L) as.integer(at_codes(ledger, found, column, none))
+  m <- list(purchases = whole("n"))
   if (all) {
     m <- c(m, list(
-      orders = whole(orders, "n"),
-      first = whole(bought, "low", NA_integer_),
-      last = whole(bought, "high", NA_integer_)
+      orders = whole("orders"), first = whole("low", NA_integer_), last = whole("high", NA_integer_)
     ))
   }
-  m$sales <- as.double(at_codes(ledger, orders, "sales"))
+  m$sales <- as.double(at_codes(ledger, found, "sales"))
   data.table::setDT(m)[]
 }
 

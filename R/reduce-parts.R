@@ -2,12 +2,16 @@
 # more where they are too many for it. A reduction passes over each part and combines what it found,
 # so that it says the same however the rows are parted.
 
-# What `pass` finds in each part. It is called with a ledger in memory, whose customers are numbered
-# among themselves, and with their codes in the whole ledger (NULL where these are all).
-each_part <- function(ledger, pass) UseMethod("each_part")
+# What `pass` finds in each part, taken by `take` as it comes, so that no more than needed is held.
+# `pass` is called with a ledger in memory, whose customers are numbered among themselves, and with
+# their codes in the whole ledger (NULL where these are all); `take` with what it found and the
+# codes. `pass` may run elsewhere: it changes nothing outside of itself.
+each_part <- function(ledger, pass, take = \(found, codes) found) UseMethod("each_part")
 
 #' @export
-each_part.nubrek_memory <- function(ledger, pass) list(pass(ledger, NULL))
+each_part.nubrek_memory <- function(ledger, pass, take = \(found, codes) found) {
+  list(take(pass(ledger, NULL), NULL))
+}
 
 # The ledger whose parts are changed, each by itself.
 change_parts <- function(ledger, change) UseMethod("change_parts")
@@ -24,18 +28,23 @@ line_names.nubrek_memory <- function(ledger) names(ledger$lines)
 # Values of the customers of a part, from those of all.
 of_part <- function(values, codes) if (is.null(codes)) values else values[codes]
 
-# What is found per customer (a vector, or columns), everybody's at his code in the whole.
-by_customer <- function(ledger, pass) {
-  out <- NULL
+# What is found per customer (a vector, or columns), everybody's at his code in the whole. Elements
+# named in `once` are no columns: they are the same for all parts.
+by_customer <- function(ledger, pass, once = character()) {
+  out <- kept <- NULL
   table <- FALSE
-  each_part(ledger, \(part, codes) {
-    found <- pass(part, codes)
+  each_part(ledger, pass, \(found, codes) {
     table <<- data.table::is.data.table(found)
     if (table) found <- as.list(found)
+    if (length(once) > 0L) {
+      kept <<- found[once]
+      found <- found[setdiff(names(found), once)]
+    }
     out <<- if (is.null(codes)) found else placed(out, found, codes, n_customers(ledger))
     NULL
   })
-  if (table) data.table::setDT(out)[] else out
+  if (table) return(data.table::setDT(out)[])
+  if (length(once) > 0L) c(out, kept) else out
 }
 
 placed <- function(out, found, codes, n) {
@@ -54,8 +63,7 @@ placed <- function(out, found, codes, n) {
 # Rows of customers (`code`) found in each part, in the order of the customers, each one's as they
 # were found. Columns named in `once` are the same for all parts.
 by_row <- function(ledger, pass, code = "code", once = character()) {
-  found <- each_part(ledger, \(part, codes) {
-    rows <- pass(part, codes)
+  found <- each_part(ledger, pass, \(rows, codes) {
     if (!is.null(rows) && !is.null(codes)) rows[[code]] <- codes[rows[[code]]]
     rows
   })
@@ -69,8 +77,20 @@ by_row <- function(ledger, pass, code = "code", once = character()) {
   c(rows, found[[1L]][once])
 }
 
-# Sums over the parts: numbers, vectors and matrices of one size, and lists of such.
-added_up <- function(ledger, pass) Reduce(both_added, each_part(ledger, pass))
+# Sums over the parts: numbers, vectors and matrices of one size, and lists of such; elements named
+# in `once` are the same for all parts.
+added_up <- function(ledger, pass, once = character()) {
+  sum <- kept <- NULL
+  each_part(ledger, pass, \(found, codes) {
+    if (length(once) > 0L) {
+      kept <<- found[once]
+      found <- found[setdiff(names(found), once)]
+    }
+    sum <<- both_added(sum, found)
+    NULL
+  })
+  if (length(once) > 0L) c(sum, kept) else sum
+}
 
 both_added <- function(a, b) {
   if (is.null(a) || is.null(b)) return(a %||% b)

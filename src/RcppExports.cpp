@@ -209,6 +209,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_piece_starts
+Rcpp::NumericVector cpp_piece_starts(std::string path, double size);
+RcppExport SEXP _nubrek_cpp_piece_starts(SEXP pathSEXP, SEXP sizeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_piece_starts(path, size));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_risk_process
 void cpp_risk_process(double room);
 RcppExport SEXP _nubrek_cpp_risk_process(SEXP roomSEXP) {
@@ -867,6 +879,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_minor_units", (DL_FUNC) &_nubrek_cpp_minor_units, 3},
     {"_nubrek_cpp_decimal_marks", (DL_FUNC) &_nubrek_cpp_decimal_marks, 1},
     {"_nubrek_cpp_shortest_text", (DL_FUNC) &_nubrek_cpp_shortest_text, 1},
+    {"_nubrek_cpp_piece_starts", (DL_FUNC) &_nubrek_cpp_piece_starts, 2},
     {"_nubrek_cpp_risk_process", (DL_FUNC) &_nubrek_cpp_risk_process, 1},
     {"_nubrek_cpp_purchase_models", (DL_FUNC) &_nubrek_cpp_purchase_models, 0},
     {"_nubrek_cpp_add_purchase_model", (DL_FUNC) &_nubrek_cpp_add_purchase_model, 1},

@@ -81,6 +81,12 @@ install() {
 if [ ! -f "$stamp" ] || [ ! -d "$lib/nubrek" ] || [ -n "$(changed)" ]; then
   echo "Installing nubrek into .library"
   touch "$stamp.new"
+  # objects do not know the headers they were made of
+  for object in src/*.o; do
+    if [ -f "$object" ] && [ -n "$(find src -name '*.h' -newer "$object" | head -n 1)" ]; then
+      rm -f src/*.o src/*.so
+    fi
+  done
   # a compilation that was killed may have left half an object
   install || install --preclean || { tail -n 30 "$lib/install.log" >&2; exit 1; }
   mv "$stamp.new" "$stamp"

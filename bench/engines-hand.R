@@ -1,0 +1,98 @@
+# What the generality costs: measures of a ledger in DuckDB beside the SQL that somebody would write
+# by hand for that one question over the same folded tables, in the same run; written into
+# docs/engines.md. Usage: Rscript bench/engines-hand.R [lines], with NUBREK_DUCKDB naming the shared
+# library (tools/test-engines.sh brings it).
+library(nubrek)
+asked <- commandArgs(TRUE)
+lines <- as.numeric(if (length(asked) > 0L) asked[[1L]] else 5e6)
+con <- DBI::dbConnect(
+  adbi::adbi(adbcdrivermanager::adbc_driver(
+    Sys.getenv("NUBREK_DUCKDB"), entrypoint = "duckdb_adbc_init"
+  )),
+  path = tempfile(), bigint = "numeric"
+)
+invisible(DBI::dbExecute(con, paste0(
+  "CREATE TABLE sold AS SELECT 'C' || CAST(FLOOR(", lines / 13, " * POWER(((order_no * 7919) % ",
+  "1000003) / 1000003.0, 1.7)) AS BIGINT) AS who, order_no AS receipt, CAST(DATE '2022-01-01' + ",
+  "CAST((order_no * 104729) % 1095 AS INTEGER) AS VARCHAR) AS sold_on, ",
+  "CAST(CAST((n * 15485863) % 9000 + 199 AS DOUBLE) / 100 AS DECIMAL(9, 2)) AS paid FROM (SELECT ",
+  "n, n // 2 AS order_no FROM range(", format(lines, scientific = FALSE), ") t(n)) s"
+)))
+ledger <- open_ledger(
+  db_table(con, "sold"),
+  column_map(customer = "who", order = "receipt", date = "sold_on", sales = "paid"),
+  meanings(currency = "EUR", history_start = "2022-01-01"),
+  workspace = "main"
+)
+tables <- DBI::dbGetQuery(con, "SELECT table_name FROM information_schema.tables")$table_name
+table <- \(name) paste0('"', grep(paste0("_", name, "$"), tables, value = TRUE), '"')
+by_hand <- function(sql) {
+  for (name in c("orders", "days")) {
+    sql <- gsub(paste0("{", name, "}"), table(name), sql, fixed = TRUE)
+  }
+  DBI::dbGetQuery(con, sql)
+}
+month <- "(year(DATE '1970-01-01' + d.day) * 12 + month(DATE '1970-01-01' + d.day))"
+questions <- list(
+  "repeat rate" = list(
+    \() repeat_rate(ledger),
+    "SELECT COUNT(*), SUM(CASE WHEN n > 1 THEN 1 ELSE 0 END) FROM (SELECT customer, COUNT(*) AS n
+     FROM {orders} WHERE sales >= 1 GROUP BY customer)"
+  ),
+  "cohorts by month" = list(
+    \() cohort_grid(ledger),
+    paste0(
+      "SELECT first, ", month, " - first AS age, COUNT(DISTINCT d.customer), SUM(d.sales), ",
+      "COUNT(*) FROM {orders} d JOIN (SELECT customer, MIN(", month, ") AS first FROM {days} d GROUP BY ",
+      "customer) f ON f.customer = d.customer GROUP BY ALL"
+    )
+  ),
+  "gaps" = list(
+    \() purchase_gaps(ledger),
+    "SELECT gap, COUNT(*) FROM (SELECT day - LAG(day) OVER (PARTITION BY customer ORDER BY number)
+     AS gap FROM {orders} WHERE sales >= 1) WHERE gap IS NOT NULL GROUP BY gap"
+  ),
+  "order counts" = list(
+    \() order_counts(ledger),
+    "SELECT n, COUNT(*), SUM(sales) FROM (SELECT customer, COUNT(*) AS n, SUM(sales) AS sales FROM
+     {orders} WHERE sales >= 1 GROUP BY customer) GROUP BY n"
+  ),
+  "new and returning" = list(
+    \() new_returning(ledger, "month"),
+    paste0(
+      "SELECT m, first = m, COUNT(DISTINCT customer), COUNT(*), SUM(sales) FROM (SELECT ",
+      "d.customer, ", month, " AS m, d.sales, f.first FROM {orders} d JOIN (SELECT customer, MIN(", month,
+      ") AS first FROM {days} d GROUP BY customer) f ON f.customer = d.customer) GROUP BY ALL"
+    )
+  ),
+  "scores" = list(
+    \() score_rfm(ledger),
+    "SELECT customer, MAX(day), COUNT(*), SUM(sales) FROM {orders} WHERE sales >= 1
+     GROUP BY customer ORDER BY customer"
+  )
+)
+once <- \(code) system.time(code())[["elapsed"]]
+found <- lapply(questions, \(question) {
+  shared <- ledger$db$shared
+  times <- vapply(1:5, \(k) {
+    shared$known <- NULL
+    c(once(question[[1L]]), once(\() by_hand(question[[2L]])))
+  }, numeric(2L))
+  shared$known <- NULL
+  sql <- ledger_sql(ledger, \(l) question[[1L]]())
+  c(ours = stats::median(times[1L, ]), engine = sum(sql$seconds), hand = stats::median(times[2L, ]))
+})
+rows <- sprintf(
+  "| %s | %.2f | %.2f | %.2f | %.2f |", names(found), vapply(found, `[[`, 0, "ours"),
+  vapply(found, `[[`, 0, "engine"), vapply(found, `[[`, 0, "hand"),
+  vapply(found, \(x) x[["ours"]] / x[["hand"]], 0)
+)
+cat(rows, sep = "\n")
+text <- readLines("docs/engines.md")
+ends <- match(c("<!-- hand -->", "<!-- end hand -->"), text)
+writeLines(c(
+  text[seq_len(ends[[1L]])],
+  sprintf("%s lines in DuckDB, the middle of five runs.", format(lines, big.mark = " ")), "",
+  "| asked | seconds | of it in the engine | by hand | times by hand |", "|---|--:|--:|--:|--:|",
+  rows, text[seq.int(ends[[2L]], length(text))]
+), "docs/engines.md")
