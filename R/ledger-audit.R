@@ -25,8 +25,12 @@ summarise_intake <- function(intake, aside) {
     ]
   )
   counts[, reason := factor(reason, c("kept", set_aside_reasons))]
-  data.table::setorderv(counts, c("file", "reason", "currency"))[, file := read$files[file]]
+  data.table::setorderv(counts, c("file", "reason", "currency"))
+  # files may be called alike: parts are put together by their numbers
+  places <- if (!is.null(read$at)) list(counts = counts$file, aside = result$file)
+  counts[, file := read$files[file]]
   list(
+    places = places,
     counts = counts,
     aside = aside_rows(intake, aside, result$file, result$row),
     rows = intake$n,

@@ -2,12 +2,13 @@
 # folder; and whether the rows it was folded from are still those.
 
 check_keeps <- function(ledger, call = rlang::caller_env()) {
+  slice <- "It is a slice: save the whole ledger, then slice."
   why <- if (!inherits(ledger, "nubrek_database")) {
-    "Its rows stand in parts of their own{if (!is.null(ledger$folder)) ', kept already'}."
+    if (length(ledger$steps) > 0L) slice else if (is.null(ledger$folder)) "It has no folder."
   } else if (ledger$db$temporary) {
     "Its tables are temporary: name a schema as {.arg workspace}."
   } else if (is.null(ledger$source)) {
-    "It is a slice: save the whole ledger, then slice."
+    slice
   }
   if (!is.null(why)) {
     abort_nubrek(c("This ledger cannot be saved.", "x" = why), "source", call = call)

@@ -8,9 +8,9 @@ set_aside_reasons <- c(
 )
 
 # Takes in the order rows as they were read. `rows` holds, per input row: customer and order (codes
-# into `people` and `order_ids`; order 0 is none), day, seconds (none if all are at midnight), sales.
-# `faults` holds the rows that each reason applies to. Of rows that are a part of all, `whole` says
-# how copies are judged among all (see `judge_copies()`).
+# into `people` and `order_ids`; order 0 is none), day, seconds (none if all are at midnight),
+# sales. `faults` holds the rows that each reason applies to. Of rows that are a part of all,
+# `whole` says how copies are judged among all (see `judge_copies()`).
 take_in_orders <- function(
   read, map, meaning, alias_of, joins, rates, call = rlang::caller_env(), whole = NULL
 ) {

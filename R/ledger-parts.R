@@ -12,30 +12,42 @@ new_parts <- function(ledger, parts, lines, class = character()) {
   structure(ledger, class = c(class, "nubrek_parts", "nubrek_ledger"))
 }
 
-# One part as a ledger in memory: its rows, what the whole knows of its customers, and what was done
-# to the whole since it was opened.
-open_part <- function(ledger, k) {
+# One part, closed: what the whole knows of its customers, how its rows are opened, and what was
+# done to the whole since it was.
+closed_part <- function(ledger, k) {
   codes <- ledger$parts[[k]]$codes
   part <- unclass(ledger)
-  part[c("parts", "steps", "line_names", "outside", "part_of", "folder", "contacts")] <- NULL
+  part[c(
+    "parts", "steps", "line_names", "outside", "part_of", "folder", "contacts", "daemons", "db",
+    "source"
+  )] <- NULL
   part$ids <- ledger$ids[codes]
   part$known_first <- ledger$known_first[codes]
   part$attributes <- ledger$attributes[if (nrow(ledger$attributes) > 0L) codes]
-  rows <- ledger$parts[[k]]$open()
+  list(part = part, codes = codes, open = ledger$parts[[k]]$open, steps = ledger$steps)
+}
+
+# The same as a ledger in memory.
+open_part <- function(closed) {
+  part <- closed$part
+  rows <- closed$open()
   part[names(rows)] <- rows
   class(part) <- c("nubrek_memory", "nubrek_ledger")
   part <- fill_purchases(part)
-  for (step in ledger$steps) {
-    part <- step(part, codes)
+  for (step in closed$steps) {
+    part <- step(part, closed$codes)
   }
   part
 }
 
 #' @export
 each_part.nubrek_parts <- function(ledger, pass, take = \(found, codes) found) {
-  lapply(seq_along(ledger$parts), \(k) {
-    signal_progress("going through the parts", (k - 1) / length(ledger$parts))
-    take(pass(open_part(ledger, k), ledger$parts[[k]]$codes), ledger$parts[[k]]$codes)
+  n <- length(ledger$parts)
+  if (!is.null(ledger$daemons)) return(pass_by_daemons(ledger, pass, take))
+  lapply(seq_len(n), \(k) {
+    signal_progress("going through the parts", (k - 1) / n)
+    closed <- closed_part(ledger, k)
+    take(pass(open_part(closed), closed$codes), closed$codes)
   })
 }
 

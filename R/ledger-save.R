@@ -28,6 +28,7 @@ save_ledger <- function(ledger, path, exports = TRUE) {
   check_text(path)
   throw_unless(checkmate::check_flag(exports), "exports", rlang::current_env())
   make_save_folder(path, rlang::current_env())
+  if (!is.null(ledger$folder)) return(save_parts(ledger, path, exports, rlang::current_env()))
   version <- basename(tempfile("version-"))
   dir.create(file.path(path, version))
   origin <- if (exports && !is.null(ledger$source)) {
@@ -296,7 +297,9 @@ known_of <- function(read, facts, path) {
   counts <- as.data.table(read("counts"))[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(
     ids = customers$.id,
-    attributes = as.data.table(customers[setdiff(names(customers), c(".id", ".known_first", ".part"))]),
+    attributes = as.data.table(
+      customers[setdiff(names(customers), c(".id", ".known_first", ".part"))]
+    ),
     least = facts$least,
     known_first = customers$.known_first,
     history_start = as.Date(facts$history_start),

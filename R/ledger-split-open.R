@@ -102,7 +102,7 @@ open_dealt <- function(job, k, whole = NULL) {
   lines$customer <- known$code[lines$customer]
   formed <- form_orders(lines, intake$order_ids, length(known$ids), job$meaning)
   told <- told_of_rows(formed, intake, aside)
-  told$same_ids <- c(told$same_ids(), length(intake$people))
+  told$same_ids <- same_ids_share(told, intake)
   days <- range(formed$orders$day)
   start <- job$meaning$history_start %||% as.Date(days[[1L]], origin = "1970-01-01")
   rows <- from_start(formed, formed$orders$day < as.integer(start))
@@ -117,6 +117,14 @@ open_dealt <- function(job, k, whole = NULL) {
     days = days,
     formed = formed[c("spread", "returns_split", "no_id", "unknown_cost", "moved")]
   ))
+}
+
+# The share of ids that are those of orders too, and of how many; looked at only where nearly every
+# customer may have one order (see `order_as_customer_remark()`).
+same_ids_share <- function(told, intake) {
+  n <- length(intake$people)
+  if (told$orders > 1e4 && told$people < 0.8 * told$orders) return(c(0, n))
+  c(told$same_ids(), n)
 }
 
 part_folder <- function(k) sprintf("part-%04d", k)
@@ -193,22 +201,26 @@ ledger_of_parts <- function(parts, job, meaning, whole) {
 both_added_up <- function(found) Reduce(both_added, found)
 
 counts_over_parts <- function(parts) {
-  counts <- rbindlist(lapply(parts, \(part) part$intake$counts))[,
-    .(rows = sum(rows), units = sum(units), unknown = sum(unknown), example = min(example)),
-    by = .(file, reason, currency)
+  counts <- rbindlist(lapply(parts, \(part) part$intake$counts))
+  counts[, place := unlist(lapply(parts, \(part) part$intake$places$counts))]
+  counts <- counts[,
+    .(
+      file = file[1L], rows = sum(rows), units = sum(units), unknown = sum(unknown),
+      example = min(example)
+    ),
+    by = .(place, reason, currency)
   ]
-  files <- parts[[which(!vapply(lapply(parts, `[[`, "read"), is.null, NA))[[1L]]]]$read$files
-  counts[, place := match(file, files)]
   data.table::setorderv(counts, c("place", "reason", "currency"))
+  data.table::setcolorder(counts, c("file", "reason", "currency"))
   counts[, place := NULL][]
 }
 
 intake_over_parts <- function(parts, counts) {
   aside <- as.data.frame(rbindlist(lapply(parts, \(part) part$intake$aside)), optional = TRUE)
   # columns of the rows may be called as ours, which stand behind them
-  ours <- ncol(aside) - 3:0
-  file <- match(aside[[ours[[1L]]]], unique(counts$file))
-  aside <- aside[order(file, aside[[ours[[2L]]]], method = "radix"), , drop = FALSE]
+  row <- aside[[ncol(aside) - 2L]]
+  file <- unlist(lapply(parts, \(part) part$intake$places$aside))
+  aside <- aside[order(file, row, method = "radix"), , drop = FALSE]
   rownames(aside) <- NULL
   identified <- rbindlist(lapply(parts, \(part) part$intake$identified))[,
     .(identified = sum(identified), all = sum(all)), keyby = day
@@ -238,59 +250,5 @@ remarks_over_parts <- function(sold, parts, ledger, whole) {
   ledger_remarks(
     c(sums, list(moved = ledger$returns)), intake, told, ledger$intake$identified,
     ledger$history_start, ledger$as_of, ledger$meaning
-  )
-}
-
-# A ledger over the parts that a folder holds.
-in_its_parts <- function(known, facts, path) {
-  n <- as.integer(facts$parts$n)
-  lines <- as.character(unlist(facts$parts$lines))
-  place <- saved_version(path)
-  codes <- split(seq_along(known$ids), factor(known$part_of, seq_len(n)))
-  parts <- lapply(seq_len(n), \(k) {
-    own <- part_folder(k)
-    marks <- facts$files[startsWith(names(facts$files), paste0(own, "/"))]
-    list(
-      open = part_opener(place, own, marks, lines, isTRUE(facts$parts$cost), path),
-      codes = unname(codes[[k]])
-    )
-  })
-  ledger <- new_parts(known, parts, c("sales", setdiff(lines, "sales"), "number"))
-  attr(ledger, "remarks") <- attr(known, "remarks")
-  ledger$folder <- path
-  ledger
-}
-
-# Opens a part; made apart from the ledger, so that it holds nothing of it.
-part_opener <- function(place, own, marks, lines, cost, path) {
-  force(place)
-  function() {
-    if (length(marks) == 0L) return(no_rows(lines, cost))
-    for (name in names(marks)) {
-      if (same_file(file.path(place, name), marks[[name]])) next
-      abort_nubrek(c(
-        "The ledger in parts {.file {path}} is damaged.",
-        "x" = "The file {.file {name}} is missing or not as it was written.",
-        "i" = "No answer is made of fewer parts than there are: split the orders again."
-      ), "file", path = path, call = NULL)
-    }
-    read <- \(name) saved_table(file.path(place, own, name))
-    saved_rows(read)
-  }
-}
-
-no_rows <- function(lines, cost) {
-  orders <- list(
-    customer = integer(), day = integer(), sales = double(), order = character(),
-    n_lines = integer()
-  )
-  if (cost) orders$cost <- double()
-  cells <- lapply(stats::setNames(nm = setdiff(lines, "sales")), \(name) {
-    if (name %in% c(".cost", ".discount")) double() else factor()
-  })
-  list(
-    orders = orders,
-    before = orders[c("customer", "day", "sales", "n_lines")],
-    lines = data.table::setDT(c(list(sales = double()), cells, list(number = integer())))[]
   )
 }

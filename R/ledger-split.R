@@ -3,11 +3,11 @@
 
 #' Split orders into a ledger in parts
 #'
-#' For more orders than memory holds. The rows are read piece by piece and dealt to `into` parts by a
-#' hash of their customer, then each part is taken in and kept in the folder. What needs all parts is
-#' decided over all of them: how dates and amounts are written, what was exported twice, the last
-#' day. The ledger answers as [open_ledger()] would of the same files, to the cent and the row, going
-#' through one part after the other; [open_ledger()] with the folder opens it again, and
+#' For more orders than memory holds. The rows are read piece by piece and dealt to `into` parts by
+#' a hash of their customer, then each part is taken in and kept in the folder. What needs all parts
+#' is decided over all of them: how dates and amounts are written, what was exported twice, the last
+#' day. The ledger answers as [open_ledger()] would of the same files, to the cent and the row,
+#' going through one part after the other; [open_ledger()] with the folder opens it again, and
 #' [append_orders()] deals the next export to the same parts.
 #'
 #' @inheritParams open_ledger
@@ -15,12 +15,12 @@
 #'   than memory; a Parquet or XLSX file is read in one piece.
 #' @param into `[integer(1)]` How many parts. Some two million lines each take a gigabyte while they
 #'   are taken in.
-#' @param folder `[character(1)]` Where the parts are kept: a new folder, or one that an earlier save
-#'   made.
+#' @param folder `[character(1)]` Where the parts are kept: a new folder, or one that an earlier
+#'   save made.
 #' @param exports `[logical(1)]` Keep the rows as they were read too? Without them the folder has
 #'   half its size, and cannot take more orders. Default `TRUE`.
-#' @return A `nubrek_ledger` in parts. Its ids, first days and attributes of customers are in memory,
-#'   its orders and lines in the folder.
+#' @return A `nubrek_ledger` in parts. Its ids, first days and attributes of customers are in
+#'   memory, its orders and lines in the folder.
 #' @section Errors: Those of [open_ledger()], and `nubrek_error_file` where a part is missing or not
 #'   as it was written: no answer is made of fewer parts than there are.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
@@ -87,7 +87,9 @@ append_to_parts <- function(ledger, orders, given, call) {
 check_deals <- function(folder, deals, call) {
   for (deal in deals) {
     place <- file.path(folder, "exports", deal$folder)
-    same <- vapply(names(deal$marks), \(name) same_file(file.path(place, name), deal$marks[[name]]), NA)
+    same <- vapply(
+      names(deal$marks), \(name) same_file(file.path(place, name), deal$marks[[name]]), NA
+    )
     bad <- names(deal$marks)[!same]
     if (length(bad) == 0L) next
     abort_nubrek(c(
@@ -180,7 +182,9 @@ narrow_cells <- function(cells, rows) {
 for_each_piece <- function(source, format, call, pass) {
   whole <- \() pass(read_cells(list(source), format, call), 1)
   size <- getOption("nubrek.piece", 2^28)
-  if (is.data.frame(source) || !file.exists(source) || reader_name(source) != "text") return(whole())
+  if (is.data.frame(source) || !file.exists(source) || reader_name(source) != "text") {
+    return(whole())
+  }
   plain <- plain_text_file(source, format$encoding, call)
   on.exit(if (plain$temporary) unlink(plain$path))
   if (!is.null(plain$encoding) || file.size(plain$path) <= 1.5 * size) return(whole())

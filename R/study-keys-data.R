@@ -111,6 +111,12 @@ data_section <- function() {
       "the rows are fetched",
       "temporary"
     ),
+    parts = study_key(
+      leaf_whole(1, 9999),
+      "for more orders than memory holds: so many parts, kept in the folder of keep",
+      "in memory, as a whole",
+      16L
+    ),
     keep = study_key(
       leaf_text(),
       "a folder to save the ledger in, opened from there while nothing has changed",

@@ -129,6 +129,13 @@ open_study_ledger <- function(study) {
 }
 
 check_workspace_keys <- function(study) {
+  if (!is.null(study$data$parts)) {
+    told <- \(...) abort_study(study$source, c("data", "parts"), ...)
+    if (is.null(study$data$keep)) told("Parts need a folder: say {.field keep} beside it.")
+    if (!is.null(study$data$workspace)) {
+      told("A ledger in its database has no parts: leave out one of {.field parts, workspace}.")
+    }
+  }
   if (is.null(study$data$workspace)) return(invisible())
   if (is.null(study$data$connection)) {
     abort_study(
@@ -159,7 +166,7 @@ kept_study_ledger <- function(study, folder) {
     if (!is.null(kept)) return(kept)
   }
   before <- if (is_saved_ledger(folder)) tryCatch(saved_facts(folder), error = \(e) NULL)
-  ledger <- build_study_ledger(study)
+  ledger <- build_study_ledger(study, folder)
   ledger$made_from <- made_from
   # files would be copied; of a table only the name is kept, for the next look at it
   save_ledger(ledger, folder, exports = inherits(ledger, "nubrek_database"))
@@ -232,7 +239,8 @@ files_named <- function(part) {
   c(part$files, unlist(lapply(part[names(part) != "files"], files_named), use.names = FALSE))
 }
 
-build_study_ledger <- function(study) {
+# In parts where the study says so; these stand in the `folder`.
+build_study_ledger <- function(study, folder = NULL) {
   orders <- study$data$orders
   workspace <- study$data$workspace
   con <- if (!is.null(study$data$connection)) {
@@ -261,7 +269,13 @@ build_study_ledger <- function(study) {
       currency_rates, c(list(study_files(study, rates$files)), rates[names(rates) != "files"])
     )
   }
-  ledger <- open_ledger(
+  parts <- study$data$parts
+  opening <- if (is.null(parts)) {
+    \(...) open_ledger(..., workspace = workspace)
+  } else {
+    \(...) split_ledger(..., into = parts, folder = folder, exports = FALSE)
+  }
+  ledger <- opening(
     study_source(study, orders, con, c("data", "orders")),
     columns,
     do.call(meanings, section),
@@ -271,8 +285,7 @@ build_study_ledger <- function(study) {
     joins = unname(joins),
     rates = rates,
     bands = lapply(study$bands, \(rule) do.call(band, rule)),
-    format = study_format(orders),
-    workspace = workspace
+    format = study_format(orders)
   )
   if (!is.null(workspace)) {
     done <- TRUE

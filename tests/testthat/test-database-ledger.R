@@ -26,7 +26,7 @@ test_that("random rows folded in the database are the ledger that they make in m
       expect_identical(database, memory, label = label("error"))
       next
     }
-    part <- open_part(database, 1L)
+    part <- open_part(closed_part(database, 1L))
     for (name in c("orders", "before", "days", "purchases")) {
       expect_equal(part[[name]], memory[[name]], label = label(name))
     }

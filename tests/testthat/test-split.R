@@ -18,10 +18,11 @@ expect_same_ledger <- function(found, whole, name) {
 }
 
 test_that("random ledgers in 1, 2, 7 and 64 parts are equal to one ledger, also appended to", {
-  for (seed in 1:24) {
+  # more of them where somebody has the time
+  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SPLIT_SEEDS", "9")))) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
-    n <- c(1L, 2L, 7L, 64L)[seed %% 4L + 1L]
+    n <- c(1L, 2L, 7L, 2L, 7L, 2L, 7L, 64L)[seed %% 8L + 1L]
     name <- paste("seed", seed, "in", n, "parts")
     folder <- withr::local_tempdir()
     files <- file.path(folder, c("one.csv", "two.csv"))
@@ -45,4 +46,77 @@ test_that("random ledgers in 1, 2, 7 and 64 parts are equal to one ledger, also 
     expect_s3_class(found, "nubrek_parts")
     expect_same_ledger(if (seed %% 5L == 0L) open_ledger(place) else found, whole, name)
   }
+})
+
+orders_map <- function() {
+  column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
+}
+
+small_split <- function(n = 3L, frame = parent.frame(), ...) {
+  folder <- withr::local_tempdir(.local_envir = frame)
+  split_ledger(
+    random_orders(5, 60L), orders_map(), meanings(currency = "EUR"), into = n, folder = folder, ...
+  )
+}
+
+test_that("a ledger in parts is saved, reopened and added to; the old one says that it is old", {
+  ledger <- small_split()
+  whole <- open_ledger(random_orders(5, 60L), orders_map(), meanings(currency = "EUR"))
+  copy <- withr::local_tempdir()
+  save_ledger(ledger, copy)
+  more <- random_orders(6, 20L)
+  more$receipt <- paste0("n", more$receipt)
+  again <- append_orders(open_ledger(copy), more)
+  both <- append_orders(whole, more)
+  expect_identical(customers(again), customers(both))
+  expect_identical(audit(again)$rows, audit(both)$rows)
+  expect_identical(repeat_rate(ledger), repeat_rate(whole))
+  # contacts are kept with it
+  told <- add_contacts(ledger, data.frame(customer = whole$ids[1:2], day = "2024-06-01"))
+  save_ledger(told, ledger$folder)
+  expect_identical(
+    contact_history(open_ledger(ledger$folder)),
+    contact_history(add_contacts(
+      whole, data.frame(customer = whole$ids[1:2], day = "2024-06-01")
+    ))
+  )
+  expect_error(save_ledger(ledger_slice(ledger, from = "2024-06-01"), copy), "slice")
+  light <- small_split(exports = FALSE)
+  expect_error(append_orders(light, more), class = "nubrek_error_source")
+})
+
+test_that("a part that is damaged or missing is refused by name", {
+  ledger <- small_split()
+  file <- list.files(ledger$folder, "lines.parquet", recursive = TRUE, full.names = TRUE)[[1L]]
+  bytes <- readBin(file, "raw", 1e6)
+  writeBin(rev(bytes), file)
+  opened <- open_ledger(ledger$folder)
+  parts_at_hand <- asNamespace("nubrek")$parts_at_hand
+  rm(list = ls(parts_at_hand), envir = parts_at_hand)
+  expect_error(customers(opened), "lines[.]parquet", class = "nubrek_error_file")
+  unlink(file)
+  expect_error(open_ledger(ledger$folder), "lines[.]parquet", class = "nubrek_error_file")
+  writeBin(bytes, file)
+  expect_s3_class(customers(open_ledger(ledger$folder)), "nubrek_customers")
+  deal <- list.files(
+    file.path(ledger$folder, "exports"), "parquet$", recursive = TRUE, full.names = TRUE
+  )[[2L]]
+  writeBin(rev(readBin(deal, "raw", 1e6)), deal)
+  expect_error(
+    append_orders(ledger, random_orders(6, 20L)), "exports", class = "nubrek_error_file"
+  )
+})
+
+test_that("what is wrong in one piece of a file is said with its row in the file", {
+  withr::local_options(nubrek.piece = 500)
+  file <- withr::local_tempfile(fileext = ".csv")
+  rows <- random_orders(5, 60L)
+  data.table::fwrite(rows, file)
+  text <- readLines(file)
+  text[[50L]] <- paste0(text[[50L]], ",more,cells")
+  writeLines(text, file)
+  folder <- withr::local_tempdir()
+  said <- tryCatch(open_ledger(file, orders_map()), error = conditionMessage)
+  expect_error(split_ledger(file, orders_map(), into = 2, folder = folder), said, fixed = TRUE)
+  expect_identical(list.files(folder, "current"), character())
 })

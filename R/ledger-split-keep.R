@@ -1,0 +1,117 @@
+# A ledger over the parts that its folder holds, and how it is saved again.
+
+in_its_parts <- function(known, facts, path) {
+  n <- as.integer(facts$parts$n)
+  lines <- as.character(unlist(facts$parts$lines))
+  codes <- split(seq_along(known$ids), factor(known$part_of, seq_len(n)))
+  parts <- lapply(seq_len(n), \(k) {
+    own <- part_folder(k)
+    marks <- facts$files[startsWith(names(facts$files), paste0(own, "/"))]
+    list(
+      open = part_opener(normalizePath(path), own, marks, lines, isTRUE(facts$parts$cost)),
+      codes = unname(codes[[k]])
+    )
+  })
+  ledger <- new_parts(known, parts, c("sales", setdiff(lines, "sales"), "number"))
+  attr(ledger, "remarks") <- attr(known, "remarks")
+  ledger$folder <- path
+  ledger
+}
+
+# Opens a part; made apart from the ledger, so that it holds nothing of it and can be sent anywhere.
+part_opener <- function(path, own, marks, lines, cost) {
+  force(path)
+  key <- rlang::hash(list(path, own, marks))
+  function() {
+    rows <- parts_at_hand[[key]]$rows
+    if (is.null(rows)) {
+      rows <- if (length(marks) == 0L) no_rows(lines, cost) else read_part(path, own, marks)
+      hold_part(key, rows, path)
+    }
+    # whoever changes a column changes his own table
+    rows$lines <- data.table::setDT(as.list(rows$lines))
+    rows
+  }
+}
+
+# Small parts stay at hand, as many as have so many lines in all; those of another ledger make room.
+lines_held <- 2e6
+parts_at_hand <- new.env(parent = emptyenv())
+
+hold_part <- function(key, rows, path) {
+  full <- \() {
+    held <- vapply(ls(parts_at_hand), \(name) nrow(parts_at_hand[[name]]$rows$lines), 0L)
+    sum(held) + nrow(rows$lines) > lines_held
+  }
+  if (full()) {
+    others <- Filter(\(name) parts_at_hand[[name]]$path != path, ls(parts_at_hand))
+    rm(list = others, envir = parts_at_hand)
+  }
+  if (!full()) parts_at_hand[[key]] <- list(rows = rows, path = path)
+}
+
+read_part <- function(path, own, marks) {
+  place <- saved_version(path)
+  for (name in names(marks)) {
+    if (same_file(file.path(place, name), marks[[name]])) next
+    abort_nubrek(c(
+      "The ledger in parts {.file {path}} is damaged, or another has taken its place.",
+      "x" = "The file {.file {name}} is missing or not as it was written.",
+      "i" = "No answer is made of fewer parts than there are: split the orders again."
+    ), "file", path = path, call = NULL)
+  }
+  saved_rows(\(name) saved_table(file.path(place, own, name)))
+}
+
+no_rows <- function(lines, cost) {
+  orders <- list(
+    customer = integer(), day = integer(), sales = double(), order = character(),
+    n_lines = integer()
+  )
+  if (cost) orders$cost <- double()
+  cells <- lapply(stats::setNames(nm = setdiff(lines, "sales")), \(name) {
+    if (name %in% c(".cost", ".discount")) double() else factor()
+  })
+  list(
+    orders = orders,
+    before = orders[c("customer", "day", "sales", "n_lines")],
+    lines = data.table::setDT(c(list(sales = double()), cells, list(number = integer())))[]
+  )
+}
+
+# Saves a ledger in parts: what is known of it is written, its parts stay what they are.
+save_parts <- function(ledger, path, exports, call) {
+  from <- ledger$folder
+  facts <- saved_facts(from)$parts
+  if (!exports) facts$deals <- NULL
+  version <- basename(tempfile("version-"))
+  dir.create(file.path(path, version))
+  source <- if (exports && !is.null(ledger$source)) {
+    save_source(ledger$source, path, version, call)
+  }
+  place <- saved_version(from)
+  link_files(place, file.path(path, version), grep(
+    "^part-", list.files(place, recursive = TRUE), value = TRUE
+  ))
+  deals <- vapply(facts$deals, `[[`, "", "folder")
+  if (normalizePath(from) != normalizePath(path)) {
+    link_files(file.path(from, "exports"), file.path(path, "exports"), list.files(
+      file.path(from, "exports"), recursive = TRUE
+    ))
+  }
+  finish_save(ledger, path, version, source, list(parts = facts), deals)
+  invisible(path)
+}
+
+# The same files in another folder, without copying them where the disk can do that.
+link_files <- function(from, to, files) {
+  for (folder in unique(dirname(file.path(to, files)))) {
+    if (!dir.exists(folder)) dir.create(folder, recursive = TRUE)
+  }
+  for (name in files) {
+    here <- file.path(from, name)
+    there <- file.path(to, name)
+    linked <- suppressWarnings(file.link(here, there))
+    if (!linked && !file.copy(here, there)) abort_disk(there, "it could not be copied")
+  }
+}
