@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage campaigns groups engines test-engines fuzz sanitize faults format lint document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -74,6 +74,11 @@ engines:
 test-engines:
 	@tools/setup.sh test
 	@tools/test-engines.sh
+
+# A ledger in parts on daemons over TLS.
+test-daemons:
+	@tools/setup.sh test
+	@tools/test-daemons.sh
 
 # Groups found in noise and planted ones, over many drawn worlds.
 groups:

@@ -76,9 +76,9 @@ dealt_evidence <- function(folder, deals) {
 # written.
 decided_meaning <- function(evidence, map, meaning, call) {
   texts <- evidence$texts
-  of <- \(kind) {
-    mine <- texts[texts$kind == kind]
-    list(text = mine$text, n = mine$n)
+  of <- \(wanted) {
+    mine <- which(texts$kind == wanted)
+    list(text = texts$text[mine], n = texts$n[mine])
   }
   kinds <- \(start) grep(paste0("^", start), unique(texts$kind), value = TRUE)
   if (!has_role(map, "currency") && meaning$currencies != "one") {

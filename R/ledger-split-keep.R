@@ -51,7 +51,9 @@ hold_part <- function(key, rows, path) {
 }
 
 read_part <- function(path, own, marks) {
-  place <- saved_version(path)
+  place <- tryCatch(
+    suppressWarnings(saved_version(path)), error = \(e) file.path(path, "its current version")
+  )
   for (name in names(marks)) {
     if (same_file(file.path(place, name), marks[[name]])) next
     abort_nubrek(c(

@@ -149,6 +149,9 @@ print.nubrek_ledger <- function(x, ...) {
       if (on_command()) "the audit" else "audit(ledger)",
       " says why"
     ),
+    if (!is.null(x$folder)) {
+      paste(n_of(length(x$parts), "part"), "in the folder", seen_text(x$folder))
+    },
     remark_lines(x)
   ))
   invisible(x)

@@ -31,11 +31,15 @@ test_that("random ledgers in 1, 2, 7 and 64 parts are equal to one ledger, also 
     data.table::fwrite(rows[!half, ], files[[2L]], quote = TRUE)
     whole <- tryCatch(do.call(open_ledger, c(list(files), said)), nubrek_error = \(e) e)
     place <- file.path(folder, "ledger")
+    # nothing may be left of the first file alone
+    begun <- if (seed %% 3L == 0L) {
+      tryCatch(split_as(files[[1L]], said, n, place), nubrek_error_no_rows = \(e) NULL)
+    }
     found <- tryCatch(
-      if (seed %% 3L > 0L) {
+      if (is.null(begun)) {
         split_as(files, said, n, place, if (seed %% 2L == 0L) 1500)
       } else {
-        append_orders(split_as(files[[1L]], said, n, place), files[[2L]])
+        append_orders(begun, files[[2L]])
       },
       nubrek_error = \(e) e
     )
@@ -95,6 +99,7 @@ test_that("a part that is damaged or missing is refused by name", {
   rm(list = ls(parts_at_hand), envir = parts_at_hand)
   expect_error(customers(opened), "lines[.]parquet", class = "nubrek_error_file")
   unlink(file)
+  expect_error(customers(opened), "missing", class = "nubrek_error_file")
   expect_error(open_ledger(ledger$folder), "lines[.]parquet", class = "nubrek_error_file")
   writeBin(bytes, file)
   expect_s3_class(customers(open_ledger(ledger$folder)), "nubrek_customers")
@@ -105,6 +110,40 @@ test_that("a part that is damaged or missing is refused by name", {
   expect_error(
     append_orders(ledger, random_orders(6, 20L)), "exports", class = "nubrek_error_file"
   )
+})
+
+test_that("how dates and amounts are written, and currencies, are decided over all parts", {
+  open_both <- function(rows, ..., frame = parent.frame()) {
+    folder <- withr::local_tempdir(.local_envir = frame)
+    map <- column_map(customer = "who", order = "no", date = "on", sales = "paid", ...)
+    list(
+      whole = tryCatch(open_ledger(rows, map), nubrek_error = \(e) e),
+      split = tryCatch(split_ledger(rows, map, into = 5, folder = folder), nubrek_error = \(e) e)
+    )
+  }
+  # one row of twelve tells the order of days, another the mark of decimals
+  rows <- data.frame(
+    who = sprintf("C%d", 1:12), no = 1:12, on = sprintf("%02d/%02d/2024", 1:12, 12:1),
+    paid = rep(c("1.234", "12"), 6), money = rep(c("EUR", "DKK", ""), 4)
+  )
+  both <- open_both(rows, currency = "money")
+  expect_s3_class(both$whole, "nubrek_error_dates")
+  expect_identical(conditionMessage(both$split), conditionMessage(both$whole))
+  rows$on[[7L]] <- "30/01/2024"
+  both <- open_both(rows, currency = "money")
+  expect_s3_class(both$whole, "nubrek_error_amounts")
+  expect_identical(conditionMessage(both$split), conditionMessage(both$whole))
+  rows$paid[[3L]] <- "1,5"
+  both <- open_both(rows)
+  expect_s3_class(both$whole, "nubrek_error_currency")
+  expect_match(conditionMessage(both$split), "money")
+  both <- open_both(rows, currency = "money")
+  expect_match(conditionMessage(both$split), "home currency")
+  expect_identical(conditionMessage(both$split), conditionMessage(both$whole))
+  rows$money <- "EUR"
+  both <- open_both(rows, currency = "money")
+  expect_identical(customers(both$split), customers(both$whole))
+  expect_identical(both$split$currency, "EUR")
 })
 
 test_that("what is wrong in one piece of a file is said with its row in the file", {
@@ -119,4 +158,34 @@ test_that("what is wrong in one piece of a file is said with its row in the file
   said <- tryCatch(open_ledger(file, orders_map()), error = conditionMessage)
   expect_error(split_ledger(file, orders_map(), into = 2, folder = folder), said, fixed = TRUE)
   expect_identical(list.files(folder, "current"), character())
+})
+
+test_that("a study keeps its ledger in parts", {
+  folder <- withr::local_tempdir()
+  data.table::fwrite(random_orders(5, 60L), file.path(folder, "orders.csv"))
+  told <- data.frame(who = "C01", on = "2024-06-01")
+  data.table::fwrite(told, file.path(folder, "letters.csv"))
+  study <- file.path(folder, "study.yaml")
+  text <- c(
+    "data:", "  orders:", "    files: orders.csv",
+    "    columns: {customer: customer, order: receipt, date: day, sales: amount}",
+    "  contacts: {files: letters.csv, columns: {customer: who, day: on}}",
+    "  parts: 3", "  keep: ledger"
+  )
+  writeLines(text, study)
+  ledger <- study_ledger(study)
+  expect_length(ledger$parts, 3L)
+  expect_output(print(ledger), "3.parts in the folder")
+  writeLines(text[!grepl("parts|keep", text)], study)
+  whole <- study_ledger(study)
+  expect_identical(customers(ledger), customers(whole))
+  expect_identical(contact_history(ledger), contact_history(whole))
+  # opened again, not made again
+  writeLines(text, study)
+  before <- readLines(file.path(folder, "ledger", "current"))
+  expect_identical(repeat_rate(study_ledger(study)), repeat_rate(whole))
+  expect_identical(readLines(file.path(folder, "ledger", "current")), before)
+  expect_identical(list.files(file.path(folder, "ledger", "exports")), character())
+  writeLines(text[!grepl("keep", text)], study)
+  expect_error(study_ledger(study), "keep", class = "nubrek_error_study")
 })

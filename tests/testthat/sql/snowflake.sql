@@ -312,13 +312,15 @@ SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM "work
 
 SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
 
-SELECT customer, COUNT(*) AS orders, SUM(sales) AS sales, SUM(cost) AS cost FROM "work"."orders"
-GROUP BY customer
-
-SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, MAX(day) AS
-high, SUM(sales) AS sales, SUM(CASE WHEN number = lowest THEN sales END) AS first_sales FROM
-(SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM (SELECT customer, day AS
-number, day, sales FROM "work"."days") p) q GROUP BY customer
+SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, o.cost AS cost,
+COALESCE(b.purchases, 0) AS purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high,
+COALESCE(b.bought, 0) AS bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer,
+COUNT(*) AS orders, SUM(sales) AS sales, SUM(cost) AS cost FROM "work"."orders" GROUP BY
+customer) o LEFT JOIN (SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days,
+MIN(day) AS low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN number = lowest THEN sales
+END) AS first_sales FROM (SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM
+(SELECT customer, day AS number, day, sales FROM "work"."days") p) q GROUP BY customer) b ON
+b.customer = o.customer
 
 SELECT MAX(gap) AS most FROM (SELECT customer, gap FROM (SELECT customer, day - LAG(day) OVER
 (PARTITION BY customer ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales
@@ -389,10 +391,12 @@ SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM "work
 
 SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
 
-SELECT customer, COUNT(*) AS orders, SUM(sales) AS sales FROM "work"."orders" GROUP BY customer
-
-SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, MAX(day) AS
-high, SUM(sales) AS sales, SUM(CASE WHEN number = lowest THEN sales END) AS first_sales FROM
-(SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM (SELECT customer, day AS
-number, day, sales FROM "work"."days") p) q GROUP BY customer
+SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, COALESCE(b.purchases, 0) AS
+purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high, COALESCE(b.bought, 0) AS
+bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer, COUNT(*) AS orders,
+SUM(sales) AS sales FROM "work"."orders" GROUP BY customer) o LEFT JOIN (SELECT customer,
+COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, MAX(day) AS high, SUM(sales)
+AS bought, SUM(CASE WHEN number = lowest THEN sales END) AS first_sales FROM (SELECT p.*,
+MIN(number) OVER (PARTITION BY customer) AS lowest FROM (SELECT customer, day AS number, day,
+sales FROM "work"."days") p) q GROUP BY customer) b ON b.customer = o.customer
 
