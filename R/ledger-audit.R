@@ -29,13 +29,12 @@ summarise_intake <- function(intake, aside) {
   # files may be called alike: parts are put together by their numbers
   places <- if (!is.null(read$at)) list(counts = counts$file, aside = result$file)
   counts[, file := read$files[file]]
-  list(
-    places = places,
+  c(list(
     counts = counts,
     aside = aside_rows(intake, aside, result$file, result$row),
     rows = intake$n,
     identified = identified_money(intake, aside)
-  )
+  ), if (!is.null(places)) list(places = places))
 }
 
 # Per file, what is left of its rows when those set aside are taken away.

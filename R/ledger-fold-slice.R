@@ -36,7 +36,7 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
     own$named("lines"), " GROUP BY number) s ON s.number = o.number"
   )
   make_index(own, "orders", c("customer", "number"))
-  make_days(own, ledger$least)
+  make_days(own, ledger$least, ledger$meaning$purchase_unit)
   ledger$db <- own
   left <- reduce_sums(ledger, "orders")
   outside <- list(sales = whole$sales - left$sales, n_lines = whole$n_lines - left$n_lines)
@@ -61,7 +61,7 @@ only_customers.nubrek_database <- function(ledger, codes) {
 }
 
 # Names of a slice's own; the tables go when nothing names them any more.
-slice_workspace <- function(db, mine = c("orders", "lines", "days")) {
+slice_workspace <- function(db, mine = c("orders", "lines", "days", "purchases")) {
   mark <- basename(tempfile("part_"))
   own <- db
   own$named <- \(name) db$named(if (name %in% mine) paste(name, mark, sep = "_") else name)

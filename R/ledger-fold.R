@@ -177,7 +177,7 @@ fold_tables <- function(db, formed, meaning, start, least) {
     db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number ",
     "FROM ", db$named("orders"), ")"
   )
-  make_days(db, least)
+  make_days(db, least, meaning$purchase_unit)
   make_index(db, "orders", c("customer", "number"))
   make_index(db, "lines", c("customer", "seat"))
   make_index(db, "lines", "number")
@@ -214,12 +214,25 @@ close_ledger <- function(ledger) {
   invisible()
 }
 
-make_days <- function(db, least) {
+# `days` in the workspace, and `purchases` where these are orders: each with its place among those
+# of its customer (`nth`) and the day of the one before, so that no question sorts them again.
+make_days <- function(db, least, unit) {
+  before <- \(by) paste0(
+    "ROW_NUMBER() OVER (PARTITION BY customer ORDER BY ", by, ") AS nth, ",
+    sprintf(db$dialect$lag, "day"), " OVER (PARTITION BY customer ORDER BY ", by, ") AS before_day"
+  )
   make_table(
-    db, "days", "SELECT customer, day, SUM(sales) AS sales FROM ", db$named("orders"),
-    " WHERE sales >= ", least, " GROUP BY customer, day"
+    db, "days", "SELECT customer, day, sales, ", before("day"), " FROM (SELECT customer, day, ",
+    "SUM(sales) AS sales FROM ", db$named("orders"), " WHERE sales >= ", least,
+    " GROUP BY customer, day) d"
   )
   make_index(db, "days", c("customer", "day"))
+  if (unit == "day") return(invisible())
+  make_table(
+    db, "purchases", "SELECT customer, number, day, sales, ", before("number"), " FROM ",
+    db$named("orders"), " WHERE sales >= ", least
+  )
+  make_index(db, "purchases", c("customer", "number"))
 }
 
 # What remarks need to know of the rows (see `told_of_rows()`).

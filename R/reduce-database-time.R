@@ -11,9 +11,7 @@ send_logs <- function(db, values, scale = 1, add = 0) {
 reduce_gaps.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   gaps <- paste0(
-    "(SELECT customer, gap FROM (SELECT customer, day - ", sprintf(db$dialect$lag, "day"),
-    " OVER (PARTITION BY customer ",
-    "ORDER BY number) AS gap FROM ", purchases_sql(ledger), " p) t WHERE gap IS NOT NULL)"
+    "(SELECT customer, day - before_day AS gap FROM ", purchases_sql(ledger), " p WHERE nth > 1)"
   )
   most <- ask_workspace(db, "SELECT MAX(gap) AS most FROM ", gaps, " g")$most
   send_logs(db, seq.int(0, if (is.na(most)) 0 else most), add = 1)
@@ -36,11 +34,8 @@ reduce_gaps.nubrek_database <- function(ledger) {
 reduce_gap_list.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
-    db, "SELECT customer, nth, before_day, day FROM (SELECT customer, number, day, ROW_NUMBER() ",
-    "OVER (PARTITION BY customer ORDER BY number) AS nth, ", sprintf(db$dialect$lag, "day"),
-    " OVER (PARTITION BY customer ",
-    "ORDER BY number) AS before_day FROM ", purchases_sql(ledger),
-    " p) t WHERE nth > 1 ORDER BY customer, number"
+    db, "SELECT customer, nth, before_day, day FROM ", purchases_sql(ledger),
+    " p WHERE nth > 1 ORDER BY customer, number"
   )
   lapply(list(
     code = found$customer, visit = found$nth, from = found$before_day, to = found$day
@@ -70,8 +65,8 @@ reduce_history.nubrek_database <- function(ledger, until, scale, index = NULL, o
 # Per customer with a purchase until a day: the first and last day, how many, sales after the first.
 histories_found <- function(ledger, db, until) {
   inside <- paste0(
-    "(SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY day) AS nth ",
-    "FROM ", db$named("days"), " WHERE day <= ", as.integer(until), ")"
+    "(SELECT customer, day, sales, nth FROM ", db$named("days"), " WHERE day <= ",
+    as.integer(until), ")"
   )
   amounts <- ask_workspace(
     db, "SELECT DISTINCT sales FROM ", inside, " d WHERE nth > 1"
@@ -104,9 +99,8 @@ histories_found <- function(ledger, db, until) {
 reduce_repeat_days.nubrek_database <- function(ledger, until) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   sql <- paste0(
-    "SELECT customer, day FROM (SELECT customer, day, MIN(day) OVER (PARTITION BY customer) AS ",
-    "low FROM ", db$named("days"), ") t WHERE day > low AND day <= ", as.integer(until),
-    " ORDER BY customer, day"
+    "SELECT customer, day FROM ", db$named("days"), " WHERE nth > 1 AND day <= ",
+    as.integer(until), " ORDER BY customer, day"
   )
   found <- kept_answer(db, sql, \() ask_workspace(db, sql))
   list(code = as.integer(found$customer), day = as.integer(found$day))
@@ -127,13 +121,8 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
     )
     money <- db$named("inside")
   }
-  make_table(
-    db, "active", "SELECT DISTINCT customer, day FROM ", money, " WHERE sales >= ", ledger$least
-  )
-  make_index(db, "active", c("customer", "day"))
   known <- if (any || length(lines) == 0L) known_before(ledger) else integer()
   send_table(db, "known", list(customer = known))
-  history <- if (any) "days" else "active"
   back <- if (is.null(lookback)) {
     "1 = 1"
   } else if (unit == "days") {
@@ -141,19 +130,45 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
   } else {
     paste("a.period - p.period <=", as.integer(lookback))
   }
-  stage_earlier(db, history)
+  active <- if (length(lines) > 0L) active_in_lines(ledger, any) else active_in_days(db)
   make_table(
     db, "arrived", "SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL THEN 1 WHEN ",
     back, " THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS customer, ",
-    "f.period AS period, f.day AS day, COALESCE(e.last_day, CASE WHEN f.customer ",
+    "f.period AS period, f.day AS day, COALESCE(f.last_day, CASE WHEN f.customer ",
     "IN (SELECT customer FROM ", db$named("known"), ") THEN ", as.integer(ledger$history_start),
-    " END) AS last_day FROM (SELECT customer, period, MIN(day) AS day FROM (",
-    in_periods(db, "active", "v.day AS day"), ") w GROUP BY customer, period) f JOIN ",
-    db$named("earlier"), " e ON e.customer = f.customer AND e.period = f.period) a LEFT JOIN ",
-    db$named("calendar"), " p ON p.day = a.last_day"
+    " END) AS last_day FROM (", active, ") f) a LEFT JOIN ", db$named("calendar"),
+    " p ON p.day = a.last_day"
   )
   make_index(db, "arrived", c("customer", "period"))
   money
+}
+
+# Customers and periods in which they are active: the first day there, and the last one of the
+# history before the period (NULL without one).
+active_in_days <- function(db) {
+  none <- "-2000000"
+  paste0(
+    "SELECT customer, period, MIN(day) AS day, NULLIF(MIN(last_day), ", none, ") AS last_day FROM (",
+    in_periods(db, "days", paste0("v.day AS day, COALESCE(v.before_day, ", none, ") AS last_day")),
+    ") w GROUP BY customer, period"
+  )
+}
+
+# The same of those lines that are in `inside`.
+active_in_lines <- function(ledger, any) {
+  db <- ledger$db
+  make_table(
+    db, "active", "SELECT DISTINCT customer, day FROM ", db$named("inside"), " WHERE sales >= ",
+    ledger$least
+  )
+  make_index(db, "active", c("customer", "day"))
+  stage_earlier(db, if (any) "days" else "active")
+  paste0(
+    "SELECT ", all_named("w", c("customer", "period", "day")), ", e.last_day AS last_day FROM ",
+    "(SELECT customer, period, MIN(day) AS day FROM (", in_periods(db, "active", "v.day AS day"),
+    ") v GROUP BY customer, period) w JOIN ", db$named("earlier"),
+    " e ON e.customer = w.customer AND e.period = w.period"
+  )
 }
 
 in_periods <- function(db, table, day) {

@@ -8,12 +8,11 @@ sql_store <- function(ledger) if (length(ledger$steps) == 0L) ledger$db
 purchases_sql <- function(ledger) {
   db <- ledger$db
   if (ledger$meaning$purchase_unit == "day") {
-    return(paste0("(SELECT customer, day AS number, day, sales FROM ", db$named("days"), ")"))
+    return(paste0(
+      "(SELECT customer, day AS number, day, sales, nth, before_day FROM ", db$named("days"), ")"
+    ))
   }
-  paste0(
-    "(SELECT customer, number, day, sales FROM ", db$named("orders"), " WHERE sales >= ",
-    ledger$least, ")"
-  )
+  db$named("purchases")
 }
 
 # What stands of an order `o`.
@@ -67,10 +66,9 @@ reduce_customers.nubrek_database <- function(ledger) {
   found <- orders_and_purchases(
     ledger, paste0(", SUM(sales) AS sales", cost), c("sales", if (!is.null(cost)) "cost"),
     paste0(
-      "SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, ",
-      "MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN number = lowest THEN sales END) ",
-      "AS first_sales FROM (SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM ",
-      purchases_sql(ledger), " p) q GROUP BY customer"
+      "SELECT customer, COUNT(*) AS purchases, SUM(CASE WHEN before_day = day THEN 0 ELSE 1 END) ",
+      "AS days, MIN(day) AS low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN nth = 1 ",
+      "THEN sales END) AS first_sales FROM ", purchases_sql(ledger), " p GROUP BY customer"
     ),
     c("purchases", "days", "low", "high", "bought", "first_sales")
   )
@@ -181,19 +179,20 @@ send_calendar <- function(ledger, frame) {
 #' @export
 reduce_gap_counts.nubrek_database <- function(ledger, clock = NULL, until = ledger$as_of) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
-  place <- "day"
+  gap <- "p.day - p.before_day"
   rows <- paste0(purchases_sql(ledger), " p")
   if (!is.null(clock)) {
     frame <- period_frame(ledger, clock)
     send_calendar(ledger, frame)
-    place <- "period"
-    rows <- paste0(rows, " JOIN ", db$named("calendar"), " c ON c.day = p.day")
+    gap <- "c.period - b.period"
+    rows <- paste0(
+      rows, " JOIN ", db$named("calendar"), " c ON c.day = p.day JOIN ", db$named("calendar"),
+      " b ON b.day = p.before_day"
+    )
   }
   found <- ask_workspace(
-    db, "SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, ", place, " - ",
-    sprintf(db$dialect$lag, place), " OVER (PARTITION BY customer ORDER BY number) AS gap FROM ",
-    rows,
-    ") t WHERE gap IS NOT NULL AND day <= ", as.integer(until), " GROUP BY gap"
+    db, "SELECT gap, COUNT(*) AS n FROM (SELECT ", gap, " AS gap FROM ", rows,
+    " WHERE p.nth > 1 AND p.day <= ", as.integer(until), ") t GROUP BY gap"
   )
   counts <- integer(if (is.null(clock)) {
     as.integer(ledger$as_of) - as.integer(ledger$history_start) + 2L
@@ -236,8 +235,7 @@ reduce_waits.nubrek_database <- function(ledger, nth, clock = NULL) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
     db, "SELECT customer, MIN(day) AS low, MIN(CASE WHEN nth = ", as.integer(nth),
-    " THEN day END) AS nth_day FROM (SELECT customer, day, ROW_NUMBER() OVER (PARTITION BY ",
-    "customer ORDER BY day) AS nth FROM ", db$named("days"), ") t GROUP BY customer"
+    " THEN day END) AS nth_day FROM ", db$named("days"), " GROUP BY customer"
   )
   waits_from(ledger, list(
     first = as.integer(at_codes(ledger, found, "low", NA_integer_)),

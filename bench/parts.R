@@ -1,5 +1,5 @@
-# More lines than memory: files split into parts, what is asked of them, time and peak of the process,
-# beside one ledger in memory where `whole` is said; written into docs/engines.md.
+# More lines than memory: files split into parts, what is asked of them, time and peak of the
+# process, beside one ledger in memory where `whole` is said; written into docs/engines.md.
 # Usage: Rscript bench/parts.R [lines] [parts] [whole]
 library(nubrek)
 asked <- commandArgs(TRUE)

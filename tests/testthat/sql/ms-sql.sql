@@ -185,8 +185,10 @@ SELECT * INTO "work"."before" FROM (SELECT customer, day, sales, n_lines FROM
 SELECT * INTO "work"."lines" FROM (SELECT l.* FROM "work"."every_line" l WHERE number IN (SELECT
 number FROM "work"."orders")) made
 
-SELECT * INTO "work"."days" FROM (SELECT customer, day, SUM(sales) AS sales FROM "work"."orders"
-WHERE sales >= 500 GROUP BY customer, day) made
+SELECT * INTO "work"."days" FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
+customer ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day
+FROM (SELECT customer, day, SUM(sales) AS sales FROM "work"."orders" WHERE sales >= 500 GROUP BY
+customer, day) d) made
 
 DROP TABLE IF EXISTS "work"."rows"
 
@@ -228,7 +230,8 @@ SELECT customer, COUNT(*) AS n FROM "work"."orders" GROUP BY customer ORDER BY c
 
 SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM "work"."orders"
 
-SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM "work"."days") p
+SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
+"work"."days") p
 
 SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
 
@@ -246,9 +249,9 @@ CREATE TABLE "work"."calendar" (day BIGINT, period BIGINT)
 SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, SUM(CASE WHEN place =
 last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) OVER (PARTITION BY customer)
 AS last_place FROM (SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place,
-COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM "work"."days") o JOIN
-"work"."who" w ON w.customer = o.customer JOIN "work"."calendar" c ON c.day = o.day GROUP BY
-w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
+COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
+"work"."days") o JOIN "work"."who" w ON w.customer = o.customer JOIN "work"."calendar" c ON c.day
+= o.day GROUP BY w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
 
 SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
 SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
@@ -278,35 +281,25 @@ DROP TABLE IF EXISTS "work"."calendar"
 
 CREATE TABLE "work"."calendar" (day BIGINT, period BIGINT)
 
-SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, period - LAG(period) OVER (PARTITION BY
-customer ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM
-"work"."days") p JOIN "work"."calendar" c ON c.day = p.day) t WHERE gap IS NOT NULL AND day <=
-20240 GROUP BY gap
+SELECT gap, COUNT(*) AS n FROM (SELECT c.period - b.period AS gap FROM (SELECT customer, day AS
+number, day, sales, nth, before_day FROM "work"."days") p JOIN "work"."calendar" c ON c.day =
+p.day JOIN "work"."calendar" b ON b.day = p.before_day WHERE p.nth > 1 AND p.day <= 20240) t
+GROUP BY gap
 
 DROP TABLE IF EXISTS "work"."calendar"
 
 CREATE TABLE "work"."calendar" (day BIGINT, period BIGINT)
 
-SELECT * INTO "work"."active" FROM (SELECT DISTINCT customer, day FROM "work"."orders" WHERE
-sales >= 500) made
-
 CREATE TABLE "work"."known" (customer BIGINT)
-
-SELECT * INTO "work"."earlier" FROM (SELECT customer, period, MAX(last_day) OVER (PARTITION BY
-customer ORDER BY period ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS last_day FROM
-(SELECT customer, period, MAX(last_day) AS last_day FROM (SELECT v.customer AS customer, c.period
-AS period, v.day AS last_day FROM "work"."active" v JOIN "work"."calendar" c ON c.day = v.day
-UNION ALL SELECT v.customer AS customer, c.period AS period, NULL AS last_day FROM
-"work"."active" v JOIN "work"."calendar" c ON c.day = v.day) y GROUP BY customer, period) x) made
 
 SELECT * INTO "work"."arrived" FROM (SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS
 NULL THEN 1 WHEN a.period - p.period <= 2 THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS
-customer, f.period AS period, f.day AS day, COALESCE(e.last_day, CASE WHEN f.customer IN (SELECT
+customer, f.period AS period, f.day AS day, COALESCE(f.last_day, CASE WHEN f.customer IN (SELECT
 customer FROM "work"."known") THEN 19749 END) AS last_day FROM (SELECT customer, period, MIN(day)
-AS day FROM (SELECT v.customer AS customer, c.period AS period, v.day AS day FROM "work"."active"
-v JOIN "work"."calendar" c ON c.day = v.day) w GROUP BY customer, period) f JOIN "work"."earlier"
-e ON e.customer = f.customer AND e.period = f.period) a LEFT JOIN "work"."calendar" p ON p.day =
-a.last_day) made
+AS day, NULLIF(MIN(last_day), -2000000) AS last_day FROM (SELECT v.customer AS customer, c.period
+AS period, v.day AS day, COALESCE(v.before_day, -2000000) AS last_day FROM "work"."days" v JOIN
+"work"."calendar" c ON c.day = v.day) w GROUP BY customer, period) f) a LEFT JOIN
+"work"."calendar" p ON p.day = a.last_day) made
 
 SELECT period, kind, COUNT(*) AS n FROM "work"."arrived" GROUP BY period, kind
 
@@ -316,7 +309,8 @@ a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)
 
 SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM "work"."orders"
 
-SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM "work"."days") p
+SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
+"work"."days") p
 
 SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
 
@@ -324,15 +318,13 @@ SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, o.cost AS c
 COALESCE(b.purchases, 0) AS purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high,
 COALESCE(b.bought, 0) AS bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer,
 COUNT(*) AS orders, SUM(sales) AS sales, SUM(cost) AS cost FROM "work"."orders" GROUP BY
-customer) o LEFT JOIN (SELECT customer, COUNT(*) AS purchases, COUNT(DISTINCT day) AS days,
-MIN(day) AS low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN number = lowest THEN sales
-END) AS first_sales FROM (SELECT p.*, MIN(number) OVER (PARTITION BY customer) AS lowest FROM
-(SELECT customer, day AS number, day, sales FROM "work"."days") p) q GROUP BY customer) b ON
-b.customer = o.customer
+customer) o LEFT JOIN (SELECT customer, COUNT(*) AS purchases, SUM(CASE WHEN before_day = day
+THEN 0 ELSE 1 END) AS days, MIN(day) AS low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE
+WHEN nth = 1 THEN sales END) AS first_sales FROM (SELECT customer, day AS number, day, sales,
+nth, before_day FROM "work"."days") p GROUP BY customer) b ON b.customer = o.customer
 
-SELECT MAX(gap) AS most FROM (SELECT customer, gap FROM (SELECT customer, day - LAG(day) OVER
-(PARTITION BY customer ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales
-FROM "work"."days") p) t WHERE gap IS NOT NULL) g
+SELECT MAX(gap) AS most FROM (SELECT customer, day - before_day AS gap FROM (SELECT customer, day
+AS number, day, sales, nth, before_day FROM "work"."days") p WHERE nth > 1) g
 
 CREATE TABLE "work"."logs" (value BIGINT, log FLOAT)
 
@@ -340,35 +332,32 @@ SELECT customer, COUNT(*) AS gaps, SUM(gap) AS sum, SUM(gap * gap) AS squares, S
 log_sum, SUM(log * log) AS log_squares, AVG(1.0 * CASE WHEN 2 * nth IN (n, n + 1, n + 2) THEN gap
 END) AS median, MAX(gap) AS longest FROM (SELECT customer, gap, ROW_NUMBER() OVER (PARTITION BY
 customer ORDER BY gap) AS nth, COUNT(*) OVER (PARTITION BY customer) AS n FROM (SELECT customer,
-gap FROM (SELECT customer, day - LAG(day) OVER (PARTITION BY customer ORDER BY number) AS gap
-FROM (SELECT customer, day AS number, day, sales FROM "work"."days") p) t WHERE gap IS NOT NULL)
-g) r JOIN "work"."logs" l ON l.value = gap GROUP BY customer
+day - before_day AS gap FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
+"work"."days") p WHERE nth > 1) g) r JOIN "work"."logs" l ON l.value = gap GROUP BY customer
 
-SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, day - LAG(day) OVER (PARTITION BY customer
-ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM "work"."days") p) t
-WHERE gap IS NOT NULL AND day <= 20240 GROUP BY gap
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day - p.before_day AS gap FROM (SELECT customer, day AS
+number, day, sales, nth, before_day FROM "work"."days") p WHERE p.nth > 1 AND p.day <= 20240) t
+GROUP BY gap
 
-SELECT gap, COUNT(*) AS n FROM (SELECT p.day AS day, day - LAG(day) OVER (PARTITION BY customer
-ORDER BY number) AS gap FROM (SELECT customer, day AS number, day, sales FROM "work"."days") p) t
-WHERE gap IS NOT NULL AND day <= 20240 GROUP BY gap
+SELECT gap, COUNT(*) AS n FROM (SELECT p.day - p.before_day AS gap FROM (SELECT customer, day AS
+number, day, sales, nth, before_day FROM "work"."days") p WHERE p.nth > 1 AND p.day <= 20240) t
+GROUP BY gap
 
-SELECT DISTINCT sales FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer
-ORDER BY day) AS nth FROM "work"."days" WHERE day <= 20240) d WHERE nth > 1
+SELECT DISTINCT sales FROM (SELECT customer, day, sales, nth FROM "work"."days" WHERE day <=
+20240) d WHERE nth > 1
 
 DROP TABLE IF EXISTS "work"."logs"
 
 CREATE TABLE "work"."logs" (value FLOAT, log FLOAT)
 
 SELECT customer, MIN(day) AS low, MAX(day) AS high, COUNT(*) AS n, SUM(CASE WHEN nth > 1 THEN
-sales ELSE 0 END) AS later FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
-customer ORDER BY day) AS nth FROM "work"."days" WHERE day <= 20240) d GROUP BY customer ORDER BY
-customer
+sales ELSE 0 END) AS later FROM (SELECT customer, day, sales, nth FROM "work"."days" WHERE day <=
+20240) d GROUP BY customer ORDER BY customer
 
 SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) AS spread FROM
 (SELECT d.customer AS customer, l.log AS log, AVG(l.log) OVER (PARTITION BY d.customer) AS
-mean_log FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer ORDER BY
-day) AS nth FROM "work"."days" WHERE day <= 20240) d JOIN "work"."logs" l ON l.value = d.sales
-WHERE d.nth > 1) t GROUP BY customer
+mean_log FROM (SELECT customer, day, sales, nth FROM "work"."days" WHERE day <= 20240) d JOIN
+"work"."logs" l ON l.value = d.sales WHERE d.nth > 1) t GROUP BY customer
 
 SELECT DISTINCT l1 AS value FROM "work"."lines"
 
@@ -385,8 +374,10 @@ day, o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM "work".
 (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM "work"."lines" GROUP BY number) s
 ON s.number = o.number) made
 
-SELECT * INTO "work"."days" FROM (SELECT customer, day, SUM(sales) AS sales FROM "work"."orders"
-WHERE sales >= 500 GROUP BY customer, day) made
+SELECT * INTO "work"."days" FROM (SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
+customer ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day
+FROM (SELECT customer, day, SUM(sales) AS sales FROM "work"."orders" WHERE sales >= 500 GROUP BY
+customer, day) d) made
 
 SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM
 "work"."orders"
@@ -395,7 +386,8 @@ SELECT customer, COUNT(*) AS n FROM "work"."orders" GROUP BY customer ORDER BY c
 
 SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM "work"."orders"
 
-SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales FROM "work"."days") p
+SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
+"work"."days") p
 
 SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
 
@@ -403,8 +395,8 @@ SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, COALESCE(b.
 purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high, COALESCE(b.bought, 0) AS
 bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer, COUNT(*) AS orders,
 SUM(sales) AS sales FROM "work"."orders" GROUP BY customer) o LEFT JOIN (SELECT customer,
-COUNT(*) AS purchases, COUNT(DISTINCT day) AS days, MIN(day) AS low, MAX(day) AS high, SUM(sales)
-AS bought, SUM(CASE WHEN number = lowest THEN sales END) AS first_sales FROM (SELECT p.*,
-MIN(number) OVER (PARTITION BY customer) AS lowest FROM (SELECT customer, day AS number, day,
-sales FROM "work"."days") p) q GROUP BY customer) b ON b.customer = o.customer
+COUNT(*) AS purchases, SUM(CASE WHEN before_day = day THEN 0 ELSE 1 END) AS days, MIN(day) AS
+low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN nth = 1 THEN sales END) AS first_sales
+FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM "work"."days") p GROUP BY
+customer) b ON b.customer = o.customer
 
