@@ -73,7 +73,7 @@ drop_saved_tables <- function(con, facts) {
   tryCatch(drop_tables(db), nubrek_error_database = \(e) NULL)
 }
 
-folded_tables <- c("orders", "before", "lines", "days", "purchases")
+folded_tables <- c("orders", "before", "lines", "days")
 
 # What is known of a ledger, over its tables.
 over_tables <- function(facts, db, line_names) {

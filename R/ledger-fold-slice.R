@@ -28,15 +28,16 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
     ledger$line_names <- setdiff(ledger$line_names, ".cost")
   }
   make_table(
-    own, "orders", "SELECT ", all_named("o", c("number", "customer", "day", "order_id")), ", ",
+    own, "orders", "SELECT t.*, ", purchase_places(db, "number", ledger$least), " FROM (SELECT ",
+    all_named("o", c("number", "customer", "day", "order_id")), ", ",
     all_named("s", c("sales", "n_lines")),
     if (cost) paste0(", ", all_named(if (length(lines) > 0L) "s" else "o", "cost")), " FROM ",
     db$named("orders"), " o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines",
     if (cost) paste0(", SUM(", line_cell(ledger, ".cost"), ") AS cost"), " FROM ",
-    own$named("lines"), " GROUP BY number) s ON s.number = o.number"
+    own$named("lines"), " GROUP BY number) s ON s.number = o.number) t"
   )
   make_index(own, "orders", c("customer", "number"))
-  make_days(own, ledger$least, ledger$meaning$purchase_unit)
+  make_days(own, ledger$least)
   ledger$db <- own
   left <- reduce_sums(ledger, "orders")
   outside <- list(sales = whole$sales - left$sales, n_lines = whole$n_lines - left$n_lines)
@@ -61,7 +62,7 @@ only_customers.nubrek_database <- function(ledger, codes) {
 }
 
 # Names of a slice's own; the tables go when nothing names them any more.
-slice_workspace <- function(db, mine = c("orders", "lines", "days", "purchases")) {
+slice_workspace <- function(db, mine = c("orders", "lines", "days")) {
   mark <- basename(tempfile("part_"))
   own <- db
   own$named <- \(name) db$named(if (name %in% mine) paste(name, mark, sep = "_") else name)

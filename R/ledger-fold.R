@@ -164,10 +164,11 @@ fold_tables <- function(db, formed, meaning, start, least) {
     ", o.cost AS cost"
   }
   make_table(
-    db, "orders", "SELECT ", all_named("o", c("number", "customer", "day", "sales", "n_lines")),
+    db, "orders", "SELECT t.*, ", purchase_places(db, "number", least), " FROM (SELECT ",
+    all_named("o", c("number", "customer", "day", "sales", "n_lines")),
     ", o.key_order AS order_id", cost, " FROM ", db$named("every_order"), " o",
     if (of_order) paste0(" LEFT JOIN ", db$named("placed"), " p ON p.place = o.first_place"),
-    " WHERE o.day >= ", as.integer(start)
+    " WHERE o.day >= ", as.integer(start), ") t"
   )
   make_table(
     db, "before", "SELECT customer, day, sales, n_lines FROM ", db$named("every_order"),
@@ -177,7 +178,7 @@ fold_tables <- function(db, formed, meaning, start, least) {
     db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number ",
     "FROM ", db$named("orders"), ")"
   )
-  make_days(db, least, meaning$purchase_unit)
+  make_days(db, least)
   make_index(db, "orders", c("customer", "number"))
   make_index(db, "lines", c("customer", "seat"))
   make_index(db, "lines", "number")
@@ -214,25 +215,30 @@ close_ledger <- function(ledger) {
   invisible()
 }
 
-# `days` in the workspace, and `purchases` where these are orders: each with its place among those
-# of its customer (`nth`) and the day of the one before, so that no question sorts them again.
-make_days <- function(db, least, unit) {
-  before <- \(by) paste0(
-    "ROW_NUMBER() OVER (PARTITION BY customer ORDER BY ", by, ") AS nth, ",
-    sprintf(db$dialect$lag, "day"), " OVER (PARTITION BY customer ORDER BY ", by, ") AS before_day"
-  )
+# `days` in the workspace: days with a purchase of each customer.
+make_days <- function(db, least) {
   make_table(
-    db, "days", "SELECT customer, day, sales, ", before("day"), " FROM (SELECT customer, day, ",
-    "SUM(sales) AS sales FROM ", db$named("orders"), " WHERE sales >= ", least,
-    " GROUP BY customer, day) d"
+    db, "days", "SELECT customer, day, sales, ", purchase_places(db, "day"),
+    " FROM (SELECT customer, day, SUM(sales) AS sales FROM ", db$named("orders"),
+    " WHERE sales >= ", least, " GROUP BY customer, day) d"
   )
   make_index(db, "days", c("customer", "day"))
-  if (unit == "day") return(invisible())
-  make_table(
-    db, "purchases", "SELECT customer, number, day, sales, ", before("number"), " FROM ",
-    db$named("orders"), " WHERE sales >= ", least
+}
+
+# Where each purchase stands among those of its customer (`nth`), and the day of the one before
+# (`before_day`), so that no question sorts them again; both are NULL for what is worth no purchase.
+purchase_places <- function(db, by, least = NULL) {
+  worth <- if (!is.null(least)) paste("CASE WHEN sales >=", least, "THEN")
+  among <- paste0(
+    " OVER (PARTITION BY customer", if (!is.null(worth)) paste0(", ", worth, " 1 ELSE 0 END"),
+    " ORDER BY ", by, ")"
   )
-  make_index(db, "purchases", c("customer", "number"))
+  place <- \(what, name) paste(c(
+    worth, paste0(what, among), if (!is.null(worth)) "END", "AS", name
+  ), collapse = " ")
+  paste(c(place("ROW_NUMBER()", "nth"), place(
+    sprintf(db$dialect$lag, "day"), "before_day"
+  )), collapse = ", ")
 }
 
 # What remarks need to know of the rows (see `told_of_rows()`).

@@ -86,6 +86,6 @@ read_parquet_files <- function(paths, call) {
     n = sum(read$rows),
     rows = read$rows,
     files = file_names(paths),
-    remarks = remark_table("reading", unique(paste0(basename(paths), ": Parquet")))
+    remarks = reading_remarks(paths, rep("Parquet", length(paths)))
   )
 }

@@ -66,7 +66,8 @@ read_source <- function(
     rows = vapply(read, \(r) nrow(r$table), 0L),
     files = files,
     remarks = if (!all(vapply(parts, is.data.frame, NA))) {
-      remark_table("reading", unique(unlist(lapply(read, `[[`, "said"))))
+      told <- lapply(read, `[[`, "said")
+      reading_remarks(files[lengths(told) > 0L], unlist(told))
     }
   )
 }
@@ -78,6 +79,17 @@ check_same_columns <- function(found, columns, files, call) {
     "Files of one source must have the same columns.",
     "x" = "{.file {files[[1L]]}} and {.file {files[[2L]]}} differ in {.field {odd}}."
   ), "columns", call = call)
+}
+
+# How files were read, those that were read alike together.
+reading_remarks <- function(files, said) {
+  alike <- split(basename(files), factor(said, unique(said)))
+  remark_table("reading", vapply(names(alike), \(words) {
+    names <- unique(alike[[words]])
+    more <- length(names) - 3L
+    shown <- if (more > 1L) c(names[1:3], paste(more, "more")) else names
+    paste0(paste(shown, collapse = ", "), ": ", words)
+  }, "", USE.NAMES = FALSE))
 }
 
 # A source as a list of paths and data frames.
@@ -133,7 +145,7 @@ read_one_file <- function(path, format, call) {
       "The file {.file {path}} has a header but no rows.", "file", path = path, call = call
     )
   }
-  list(table = rows, said = paste0(basename(path), ": ", read$said))
+  list(table = rows, said = read$said)
 }
 
 abort_duplicate_header <- function(columns, where, call) {

@@ -68,7 +68,7 @@ dealt_cells <- function(job, k) {
     at = unlist(at),
     rows = as.numeric(unlist(lapply(job$deals, `[[`, "rows"))),
     files = file_names(unlist(lapply(job$deals, `[[`, "files"))),
-    remarks = if (length(said) > 0L) remark_table("reading", unique(said))
+    remarks = if (length(said) > 0L) reading_remarks(names(said), said)
   )
 }
 

@@ -120,7 +120,8 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
   columns <- if (length(before) > 0L) as.character(unlist(before[[1L]]$columns))
   place_before <- sum(vapply(before, \(deal) sum(unlist(deal$rows)), 0))
   rows <- numeric(length(sources))
-  said <- evidence <- NULL
+  said <- list()
+  evidence <- NULL
   piece <- 0L
   for (i in seq_along(sources)) {
     for_each_piece(sources[[i]], origin$format, call, \(read, share) {
@@ -134,7 +135,7 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
       )
       evidence <<- both_evidence(evidence, found)
       rows[[i]] <<- rows[[i]] + read$n
-      said <<- rbind(said, read$remarks)
+      said <<- how_read(said, read$remarks, files[[i]])
     })
   }
   if (place_before + sum(rows) > .Machine$integer.max) {
@@ -145,9 +146,17 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
   written <- list.files(place)
   list(
     folder = name, files = as.list(files), rows = as.list(rows), columns = as.list(columns),
-    said = as.list(unique(said$remark)),
+    said = said,
     marks = lapply(stats::setNames(nm = written), \(file) file_mark(file.path(place, file)))
   )
+}
+
+# How each file was read; what is unusual in one of its pieces is said of the file.
+how_read <- function(said, remarks, file) {
+  if (is.null(remarks)) return(said)
+  words <- sub(paste0(basename(file), ": "), "", remarks$remark[[1L]], fixed = TRUE)
+  if (is.null(said[[file]]) || endsWith(said[[file]], "UTF-8")) said[[file]] <- words
+  said
 }
 
 # One piece: its rows into a file for each part, as they were read, and their places among all rows.

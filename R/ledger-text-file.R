@@ -114,13 +114,12 @@ read_regular_files <- function(paths, format, call) {
     \(share) signal_progress("reading orders", share)
   )
   if (is.null(read)) return(NULL)
-  told <- paste0(basename(paths), ": ", vapply(plain, \(p) said_of(separator, p$encoding), ""))
   list(
     table = stats::setNames(read$columns, headers[[1L]]),
     n = sum(read$rows),
     rows = read$rows,
     files = file_names(paths),
-    remarks = remark_table("reading", unique(told))
+    remarks = reading_remarks(paths, vapply(plain, \(p) said_of(separator, p$encoding), ""))
   )
 }
 

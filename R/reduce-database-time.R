@@ -147,9 +147,10 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
 # history before the period (NULL without one).
 active_in_days <- function(db) {
   none <- "-2000000"
+  day <- paste0("v.day AS day, COALESCE(v.before_day, ", none, ") AS last_day")
   paste0(
-    "SELECT customer, period, MIN(day) AS day, NULLIF(MIN(last_day), ", none, ") AS last_day FROM (",
-    in_periods(db, "days", paste0("v.day AS day, COALESCE(v.before_day, ", none, ") AS last_day")),
+    "SELECT customer, period, MIN(day) AS day, NULLIF(MIN(last_day), ", none, ") AS last_day ",
+    "FROM (", in_periods(db, "days", day),
     ") w GROUP BY customer, period"
   )
 }

@@ -12,7 +12,10 @@ purchases_sql <- function(ledger) {
       "(SELECT customer, day AS number, day, sales, nth, before_day FROM ", db$named("days"), ")"
     ))
   }
-  db$named("purchases")
+  paste0(
+    "(SELECT customer, number, day, sales, nth, before_day FROM ", db$named("orders"),
+    " WHERE nth >= 1)"
+  )
 }
 
 # What stands of an order `o`.
@@ -28,24 +31,29 @@ at_codes <- function(ledger, found, column, none = 0) {
 #' @export
 reduce_size.nubrek_database <- function(ledger) {
   if (is.null(sql_store(ledger))) return(NextMethod())
-  reduce_totals(ledger)[c("orders", "purchases")]
+  totals_found(ledger)[c("orders", "purchases")]
 }
 
 #' @export
 reduce_totals.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  c(totals_found(ledger), list(sales_gross = as.double(ask_workspace(
+    db, "SELECT COALESCE(SUM(sales), 0) AS sales FROM ", db$named("days")
+  )$sales)))
+}
+
+totals_found <- function(ledger) {
+  db <- ledger$db
   one <- ask_workspace(
-    db, "SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM ", db$named("orders")
+    db, "SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales ",
+    "FROM ", db$named("orders")
   )
+  if (ledger$meaning$purchase_unit == "day") {
+    one$purchases <- ask_workspace(db, "SELECT COUNT(*) AS n FROM ", db$named("days"))$n
+  }
   list(
-    orders = as.integer(one$orders),
-    purchases = as.integer(ask_workspace(
-      db, "SELECT COUNT(*) AS n FROM ", purchases_sql(ledger), " p"
-    )$n),
-    sales = as.double(one$sales),
-    sales_gross = as.double(ask_workspace(
-      db, "SELECT COALESCE(SUM(sales), 0) AS sales FROM ", db$named("days")
-    )$sales)
+    orders = as.integer(one$orders), purchases = as.integer(one$purchases),
+    sales = as.double(one$sales)
   )
 }
 
@@ -62,15 +70,14 @@ reduce_sums.nubrek_database <- function(ledger, what) {
 #' @export
 reduce_customers.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
-  cost <- if (".cost" %in% ledger$line_names) ", SUM(cost) AS cost"
   found <- orders_and_purchases(
-    ledger, paste0(", SUM(sales) AS sales", cost), c("sales", if (!is.null(cost)) "cost"),
-    paste0(
-      "SELECT customer, COUNT(*) AS purchases, SUM(CASE WHEN before_day = day THEN 0 ELSE 1 END) ",
-      "AS days, MIN(day) AS low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN nth = 1 ",
-      "THEN sales END) AS first_sales FROM ", purchases_sql(ledger), " p GROUP BY customer"
-    ),
-    c("purchases", "days", "low", "high", "bought", "first_sales")
+    ledger, c(sales = "SUM(sales)", cost = if (".cost" %in% ledger$line_names) "SUM(cost)"), c(
+      purchases = "COUNT(nth)",
+      days = "SUM(CASE WHEN nth IS NULL OR before_day = day THEN 0 ELSE 1 END)",
+      low = "MIN(CASE WHEN nth >= 1 THEN day END)", high = "MAX(CASE WHEN nth >= 1 THEN day END)",
+      bought = "SUM(CASE WHEN nth >= 1 THEN sales ELSE 0 END)",
+      first_sales = "SUM(CASE WHEN nth = 1 THEN sales ELSE 0 END)"
+    )
   )
   whole <- \(column, none = 0L) as.integer(at_codes(ledger, found, column, none))
   money <- \(column) as.double(at_codes(ledger, found, column))
@@ -84,23 +91,29 @@ reduce_customers.nubrek_database <- function(ledger) {
     sales_purchases = money("bought"),
     sales_first = money("first_sales")
   )
-  if (!is.null(cost)) data.table::set(m, NULL, "cost", money("cost"))
+  if (!is.null(found$cost)) data.table::set(m, NULL, "cost", money("cost"))
   m
 }
 
-# A row per customer with an order: the orders and their sums, beside what `bought` tells of the
-# purchases (0 where there is none, but for days).
-orders_and_purchases <- function(ledger, sums, summed, bought, told, where = NULL) {
+# A row per customer with an order: how many, and by name the sums over them and over what stands of
+# the purchases; these are orders too (one pass), or days (joined).
+orders_and_purchases <- function(ledger, sums, bought, where = NULL) {
   db <- ledger$db
-  filled <- ifelse(
-    told %in% c("low", "high"), paste0("b.", told, " AS ", told),
-    paste0("COALESCE(b.", told, ", 0) AS ", told)
+  as <- \(expressions) paste0(", ", expressions, " AS ", names(expressions), collapse = "")
+  of <- \(table, expressions) paste0(
+    "SELECT customer, COUNT(*) AS orders", as(expressions), " FROM ", db$named(table), where,
+    " GROUP BY customer"
   )
+  if (ledger$meaning$purchase_unit != "day") {
+    return(ask_workspace(db, of("orders", c(sums, bought))))
+  }
+  # no day is no purchase, but the first and the last day of nothing are not known
+  told <- stats::setNames(paste0("b.", names(bought)), names(bought))
+  known <- !names(bought) %in% c("low", "high")
+  told[known] <- paste0("COALESCE(", told[known], ", 0)")
   ask_workspace(
-    db, "SELECT ", all_named("o", c("customer", "orders", summed)), ", ",
-    paste(filled, collapse = ", "), " FROM (SELECT customer, COUNT(*) AS orders", sums, " FROM ",
-    db$named("orders"), where, " GROUP BY customer) o LEFT JOIN (", bought,
-    ") b ON b.customer = o.customer"
+    db, "SELECT ", all_named("o", c("customer", "orders", names(sums))), as(told), " FROM (",
+    of("orders", sums), ") o LEFT JOIN (", of("days", bought), ") b ON b.customer = o.customer"
   )
 }
 
@@ -151,12 +164,10 @@ reduce_between.nubrek_database <- function(ledger, after, until) {
 reduce_span.nubrek_database <- function(ledger, span, all = TRUE) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   inside <- paste(" WHERE day BETWEEN", as.integer(span$from), "AND", as.integer(span$until))
-  found <- orders_and_purchases(
-    ledger, ", SUM(sales) AS sales", "sales", paste0(
-      "SELECT customer, COUNT(*) AS n, MIN(day) AS low, MAX(day) AS high FROM ",
-      purchases_sql(ledger), " p", inside, " GROUP BY customer"
-    ), c("n", "low", "high"), inside
-  )
+  found <- orders_and_purchases(ledger, c(sales = "SUM(sales)"), c(
+    n = "COUNT(nth)", low = "MIN(CASE WHEN nth >= 1 THEN day END)",
+    high = "MAX(CASE WHEN nth >= 1 THEN day END)"
+  ), inside)
   whole <- \(column, none = 0L) as.integer(at_codes(ledger, found, column, none))
   m <- list(purchases = whole("n"))
   if (all) {

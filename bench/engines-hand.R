@@ -1,7 +1,7 @@
 # What the generality costs: measures of a ledger in DuckDB beside the SQL that somebody would write
-# by hand for that one question over the same folded tables, in the same run; written into
-# docs/engines.md. Usage: Rscript bench/engines-hand.R [lines], with NUBREK_DUCKDB naming the shared
-# library (tools/test-engines.sh brings it).
+# by hand for the same numbers over the same folded tables, with all that this engine has, in the
+# same run; written into docs/engines.md. Usage: Rscript bench/engines-hand.R [lines], with
+# NUBREK_DUCKDB naming the shared library (tools/test-engines.sh brings it).
 library(nubrek)
 asked <- commandArgs(TRUE)
 lines <- as.numeric(if (length(asked) > 0L) asked[[1L]] else 5e6)
@@ -36,39 +36,48 @@ month <- "(year(DATE '1970-01-01' + d.day) * 12 + month(DATE '1970-01-01' + d.da
 questions <- list(
   "repeat rate" = list(
     \() repeat_rate(ledger),
-    "SELECT COUNT(*), SUM(CASE WHEN n > 1 THEN 1 ELSE 0 END) FROM (SELECT customer, COUNT(*) AS n
-     FROM {orders} WHERE sales >= 1 GROUP BY customer)"
+    "SELECT COUNT(*), SUM(CASE WHEN n > 1 THEN 1 ELSE 0 END), SUM(all_sales), SUM(first), SUM(CASE
+     WHEN n > 1 THEN all_sales END), SUM(CASE WHEN n > 1 AND days > 1 THEN 1 ELSE 0 END), SUM(n),
+     SUM(orders) FROM (SELECT customer, COUNT(*) AS orders, SUM(sales) AS all_sales, COUNT(*) FILTER
+     (sales >= 1) AS n, COUNT(DISTINCT CASE WHEN sales >= 1 THEN day END) AS days, ARG_MIN(sales,
+     number) FILTER (sales >= 1) AS first FROM {orders} GROUP BY customer) WHERE n > 0"
   ),
   "cohorts by month" = list(
     \() cohort_grid(ledger),
     paste0(
-      "SELECT first, ", month, " - first AS age, COUNT(DISTINCT d.customer), SUM(d.sales), ",
-      "COUNT(*) FROM {orders} d JOIN (SELECT customer, MIN(", month, ") AS first FROM {days} d GROUP BY ",
-      "customer) f ON f.customer = d.customer GROUP BY ALL"
+      "SELECT first, age, COUNT(DISTINCT customer) FILTER (n > 0), SUM(n), SUM(orders), ",
+      "SUM(sales), SUM(1.0 * sales * sales) FROM (SELECT d.customer AS customer, first, ", month,
+      " - first AS age, COUNT(*) FILTER (d.sales >= 1) AS n, COUNT(*) AS orders, SUM(d.sales) AS ",
+      "sales FROM {orders} d JOIN (SELECT customer, MIN(", month, ") AS first FROM {days} d ",
+      "GROUP BY customer) f ON f.customer = d.customer GROUP BY ALL) GROUP BY first, age"
     )
   ),
-  "gaps" = list(
+  "gaps of each customer" = list(
     \() purchase_gaps(ledger),
-    "SELECT gap, COUNT(*) FROM (SELECT day - LAG(day) OVER (PARTITION BY customer ORDER BY number)
-     AS gap FROM {orders} WHERE sales >= 1) WHERE gap IS NOT NULL GROUP BY gap"
+    "SELECT customer, COUNT(gap), AVG(gap), MEDIAN(gap), MAX(gap), STDDEV(gap), AVG(LN(gap + 1)),
+     VAR_POP(LN(gap + 1)), MIN(day), MAX(day), AVG(sales), COUNT(DISTINCT day) FROM (SELECT
+     customer, day, sales, day - LAG(day) OVER (PARTITION BY customer ORDER BY number) AS gap FROM
+     {orders} WHERE sales >= 1) GROUP BY customer ORDER BY customer"
   ),
   "order counts" = list(
     \() order_counts(ledger),
-    "SELECT n, COUNT(*), SUM(sales) FROM (SELECT customer, COUNT(*) AS n, SUM(sales) AS sales FROM
-     {orders} WHERE sales >= 1 GROUP BY customer) GROUP BY n"
+    "SELECT n, COUNT(*) FROM (SELECT customer, COUNT(*) AS n FROM {orders} WHERE sales >= 1 GROUP BY
+     customer) GROUP BY n"
   ),
   "new and returning" = list(
     \() new_returning(ledger, "month"),
     paste0(
-      "SELECT m, first = m, COUNT(DISTINCT customer), COUNT(*), SUM(sales) FROM (SELECT ",
-      "d.customer, ", month, " AS m, d.sales, f.first FROM {orders} d JOIN (SELECT customer, MIN(", month,
-      ") AS first FROM {days} d GROUP BY customer) f ON f.customer = d.customer) GROUP BY ALL"
+      "SELECT m, kind, COUNT(DISTINCT customer) FILTER (bought > 0), SUM(sales) FROM (SELECT ",
+      "customer, m, bought, sales, CASE WHEN bought = 0 THEN 4 WHEN m = MIN(m) FILTER (bought > ",
+      "0) OVER (PARTITION BY customer) THEN 1 ELSE 2 END AS kind FROM (SELECT customer, ", month,
+      " AS m, COUNT(*) FILTER (sales >= 1) AS bought, SUM(sales) AS sales FROM {orders} d ",
+      "GROUP BY ALL)) GROUP BY m, kind"
     )
   ),
   "scores" = list(
     \() score_rfm(ledger),
-    "SELECT customer, MAX(day), COUNT(*), SUM(sales) FROM {orders} WHERE sales >= 1
-     GROUP BY customer ORDER BY customer"
+    "SELECT customer, MAX(day) FILTER (sales >= 1), COUNT(*) FILTER (sales >= 1), SUM(sales)
+     FROM {orders} GROUP BY customer ORDER BY customer"
   )
 )
 once <- \(code) system.time(code())[["elapsed"]]

@@ -166,10 +166,13 @@ DROP TABLE IF EXISTS "work"."suspects"
 
 SELECT DISTINCT day FROM "work"."every_order" ORDER BY day
 
-CREATE TABLE "work"."orders" AS SELECT o.number AS number, o.customer AS customer, o.day AS day,
-o.sales AS sales, o.n_lines AS n_lines, o.key_order AS order_id, p.l3 AS cost FROM
-"work"."every_order" o LEFT JOIN "work"."placed" p ON p.place = o.first_place WHERE o.day >=
-19749
+CREATE TABLE "work"."orders" AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
+(PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
+CASE WHEN sales >= 500 THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1
+ELSE 0 END ORDER BY number) END AS before_day FROM (SELECT o.number AS number, o.customer AS
+customer, o.day AS day, o.sales AS sales, o.n_lines AS n_lines, o.key_order AS order_id, p.l3 AS
+cost FROM "work"."every_order" o LEFT JOIN "work"."placed" p ON p.place = o.first_place WHERE
+o.day >= 19749) t
 
 CREATE TABLE "work"."before" AS SELECT customer, day, sales, n_lines FROM "work"."every_order"
 WHERE day < 19749
@@ -220,12 +223,10 @@ SELECT customer, MIN(day) AS day FROM "work"."before" WHERE sales >= 500 GROUP B
 
 SELECT customer, COUNT(*) AS n FROM "work"."orders" GROUP BY customer ORDER BY customer
 
-SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM "work"."orders"
+SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales FROM
+"work"."orders"
 
-SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
-"work"."days") p
-
-SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
+SELECT COUNT(*) AS n FROM "work"."days"
 
 SELECT customer, value FROM (SELECT l.customer AS customer, l.l1 AS value, ROW_NUMBER() OVER
 (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS nth FROM "work"."lines" l JOIN (SELECT
@@ -299,21 +300,20 @@ SELECT c.period, COALESCE(a.kind, 4) AS kind, SUM(o.sales) AS sales FROM "work".
 "work"."calendar" c ON c.day = o.day LEFT JOIN "work"."arrived" a ON a.customer = o.customer AND
 a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)
 
-SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM "work"."orders"
+SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales FROM
+"work"."orders"
 
-SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
-"work"."days") p
-
-SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
+SELECT COUNT(*) AS n FROM "work"."days"
 
 SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, o.cost AS cost,
 COALESCE(b.purchases, 0) AS purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high,
 COALESCE(b.bought, 0) AS bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer,
 COUNT(*) AS orders, SUM(sales) AS sales, SUM(cost) AS cost FROM "work"."orders" GROUP BY
-customer) o LEFT JOIN (SELECT customer, COUNT(*) AS purchases, SUM(CASE WHEN before_day = day
-THEN 0 ELSE 1 END) AS days, MIN(day) AS low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE
-WHEN nth = 1 THEN sales END) AS first_sales FROM (SELECT customer, day AS number, day, sales,
-nth, before_day FROM "work"."days") p GROUP BY customer) b ON b.customer = o.customer
+customer) o LEFT JOIN (SELECT customer, COUNT(*) AS orders, COUNT(nth) AS purchases, SUM(CASE
+WHEN nth IS NULL OR before_day = day THEN 0 ELSE 1 END) AS days, MIN(CASE WHEN nth >= 1 THEN day
+END) AS low, MAX(CASE WHEN nth >= 1 THEN day END) AS high, SUM(CASE WHEN nth >= 1 THEN sales ELSE
+0 END) AS bought, SUM(CASE WHEN nth = 1 THEN sales ELSE 0 END) AS first_sales FROM "work"."days"
+GROUP BY customer) b ON b.customer = o.customer
 
 SELECT MAX(gap) AS most FROM (SELECT customer, day - before_day AS gap FROM (SELECT customer, day
 AS number, day, sales, nth, before_day FROM "work"."days") p WHERE nth > 1) g
@@ -361,10 +361,13 @@ l.place AS place, l.customer AS customer, l.l1 AS l1, l.l2 AS l2, l.l3 AS l3 FRO
 l JOIN "work"."orders" o ON o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN
 ('Mill'))
 
-CREATE TABLE "work"."orders" AS SELECT o.number AS number, o.customer AS customer, o.day AS day,
-o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM "work"."orders" o JOIN
-(SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM "work"."lines" GROUP BY number) s
-ON s.number = o.number
+CREATE TABLE "work"."orders" AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
+(PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
+CASE WHEN sales >= 500 THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1
+ELSE 0 END ORDER BY number) END AS before_day FROM (SELECT o.number AS number, o.customer AS
+customer, o.day AS day, o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM
+"work"."orders" o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM
+"work"."lines" GROUP BY number) s ON s.number = o.number) t
 
 CREATE TABLE "work"."days" AS SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
 customer ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day
@@ -376,19 +379,18 @@ SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FR
 
 SELECT customer, COUNT(*) AS n FROM "work"."orders" GROUP BY customer ORDER BY customer
 
-SELECT COUNT(*) AS orders, COALESCE(SUM(sales), 0) AS sales FROM "work"."orders"
+SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales FROM
+"work"."orders"
 
-SELECT COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
-"work"."days") p
-
-SELECT COALESCE(SUM(sales), 0) AS sales FROM "work"."days"
+SELECT COUNT(*) AS n FROM "work"."days"
 
 SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, COALESCE(b.purchases, 0) AS
 purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high, COALESCE(b.bought, 0) AS
 bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer, COUNT(*) AS orders,
 SUM(sales) AS sales FROM "work"."orders" GROUP BY customer) o LEFT JOIN (SELECT customer,
-COUNT(*) AS purchases, SUM(CASE WHEN before_day = day THEN 0 ELSE 1 END) AS days, MIN(day) AS
-low, MAX(day) AS high, SUM(sales) AS bought, SUM(CASE WHEN nth = 1 THEN sales END) AS first_sales
-FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM "work"."days") p GROUP BY
-customer) b ON b.customer = o.customer
+COUNT(*) AS orders, COUNT(nth) AS purchases, SUM(CASE WHEN nth IS NULL OR before_day = day THEN 0
+ELSE 1 END) AS days, MIN(CASE WHEN nth >= 1 THEN day END) AS low, MAX(CASE WHEN nth >= 1 THEN day
+END) AS high, SUM(CASE WHEN nth >= 1 THEN sales ELSE 0 END) AS bought, SUM(CASE WHEN nth = 1 THEN
+sales ELSE 0 END) AS first_sales FROM "work"."days" GROUP BY customer) b ON b.customer =
+o.customer
 
