@@ -118,11 +118,7 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
   last <- as.Date(ends$high, origin = "1970-01-01")
   start <- meaning$history_start %||% as.Date(ends$low, origin = "1970-01-01")
   as_of <- meaning$as_of %||% last
-  if (last < start) {
-    abort_nubrek(c(
-      "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
-    ), "no_rows")
-  }
+  check_start(start, last)
   least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
   told <- told_of_staged(db, ends, suspects, start)
   fold_tables(db, formed, meaning, start, least)

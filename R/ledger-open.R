@@ -162,11 +162,7 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
   start <- meaning$history_start %||% as.Date(min(orders$day), origin = "1970-01-01")
   as_of <- meaning$as_of %||% last
   early <- orders$day < as.integer(start)
-  if (all(early)) {
-    abort_nubrek(c(
-      "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
-    ), "no_rows")
-  }
+  check_start(start, last)
   least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
   rows <- from_start(formed, early)
   ledger <- structure(c(rows, list(
@@ -193,6 +189,13 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     meaning
   )
   fill_purchases(ledger)
+}
+
+check_start <- function(start, last, call = rlang::caller_env()) {
+  if (last >= start) return(invisible())
+  abort_nubrek(c(
+    "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
+  ), "no_rows", call = call)
 }
 
 # Orders, lines and, apart from them, the early orders: purchases from before the history only tell

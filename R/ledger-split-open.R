@@ -166,11 +166,7 @@ ledger_of_parts <- function(parts, job, meaning, whole) {
   days <- range(vapply(sold, `[[`, integer(2L), "days"))
   start <- meaning$history_start %||% as.Date(days[[1L]], origin = "1970-01-01")
   last <- as.Date(days[[2L]], origin = "1970-01-01")
-  if (last < start) {
-    abort_nubrek(c(
-      "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
-    ), "no_rows", call = job$call)
-  }
+  check_start(start, last, job$call)
   as_of <- meaning$as_of %||% last
   ids <- unlist(lapply(parts, `[[`, "ids"))
   first <- unlist(lapply(parts, \(part) part$known_first %||% rep(NA_integer_, length(part$ids))))

@@ -19,10 +19,10 @@ expect_same_ledger <- function(found, whole, name) {
 
 test_that("random ledgers in 1, 2, 7 and 64 parts are equal to one ledger, also appended to", {
   # more of them where somebody has the time
-  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SPLIT_SEEDS", "9")))) {
+  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SPLIT_SEEDS", "5")))) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
-    n <- c(1L, 2L, 7L, 2L, 7L, 2L, 7L, 64L)[seed %% 8L + 1L]
+    n <- c(7L, 2L, 1L, 16L, 7L, 2L, 64L, 7L)[seed %% 8L + 1L]
     name <- paste("seed", seed, "in", n, "parts")
     folder <- withr::local_tempdir()
     files <- file.path(folder, c("one.csv", "two.csv"))
