@@ -43,11 +43,11 @@ save_ledger <- function(ledger, path, exports = TRUE) {
 
 make_save_folder <- function(path, call) {
   need_package("nanoparquet", path, call)
-  if (
-    file.exists(path) &&
-      !is_saved_ledger(path) &&
-      (!dir.exists(path) || length(list.files(path, all.files = TRUE, no.. = TRUE)) > 0L)
-  ) {
+  # what a save leaves that was killed may be written over
+  left <- \() all(grepl("^(exports|version-[[:alnum:]]+)$", list.files(
+    path, all.files = TRUE, no.. = TRUE
+  )))
+  if (file.exists(path) && !is_saved_ledger(path) && (!dir.exists(path) || !left())) {
     abort_nubrek(c(
       "{.file {path}} is already there and is no saved ledger.", "i" = "Name another folder."
     ), "file", path = path, call = call)

@@ -115,6 +115,8 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
   name <- basename(tempfile("export-"))
   place <- file.path(folder, "exports", name)
   dir.create(place, recursive = TRUE)
+  done <- FALSE
+  on.exit(if (!done) unlink(place, recursive = TRUE))
   sources <- source_parts(fetched(source, call), call)
   files <- part_names(sources)
   columns <- if (length(before) > 0L) as.character(unlist(before[[1L]]$columns))
@@ -144,6 +146,7 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
   save_table(evidence$texts, file.path(place, "evidence"))
   save_table(list(order = evidence$nobody), file.path(place, "nobody"))
   written <- list.files(place)
+  done <- TRUE
   list(
     folder = name, files = as.list(files), rows = as.list(rows), columns = as.list(columns),
     said = said,

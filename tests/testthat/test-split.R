@@ -158,6 +158,14 @@ test_that("what is wrong in one piece of a file is said with its row in the file
   said <- tryCatch(open_ledger(file, orders_map()), error = conditionMessage)
   expect_error(split_ledger(file, orders_map(), into = 2, folder = folder), said, fixed = TRUE)
   expect_identical(list.files(folder, "current"), character())
+  # nothing stands in the way of another try, nor what is left of one that was killed
+  expect_identical(list.files(folder, recursive = TRUE), character())
+  file.create(file.path(folder, "exports", "half"))
+  dir.create(file.path(folder, "version-1"))
+  data.table::fwrite(rows, file)
+  ledger <- split_ledger(file, orders_map(), into = 2, folder = folder)
+  expect_identical(customers(ledger), customers(open_ledger(file, orders_map())))
+  expect_length(list.files(folder), 3L)
 })
 
 test_that("a study keeps its ledger in parts", {
