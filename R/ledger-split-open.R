@@ -74,6 +74,7 @@ dealt_cells <- function(job, k) {
 
 # A part: its rows are written, what is said of them is given back.
 open_dealt <- function(job, k, whole = NULL) {
+  unlink(file.path(job$to, part_folder(k)), recursive = TRUE)
   read <- dealt_cells(job, k)
   only <- job$only[[k]]
   if (is.null(read)) return(list(ids = sort(as.character(only), method = "radix")))

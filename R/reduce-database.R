@@ -69,7 +69,7 @@ reduce_sums.nubrek_database <- function(ledger, what) {
 
 #' @export
 reduce_customers.nubrek_database <- function(ledger) {
-  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  if (is.null(sql_store(ledger))) return(NextMethod())
   found <- orders_and_purchases(
     ledger, c(sales = "SUM(sales)", cost = if (".cost" %in% ledger$line_names) "SUM(cost)"), c(
       purchases = "COUNT(nth)",
@@ -162,7 +162,7 @@ reduce_between.nubrek_database <- function(ledger, after, until) {
 
 #' @export
 reduce_span.nubrek_database <- function(ledger, span, all = TRUE) {
-  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  if (is.null(sql_store(ledger))) return(NextMethod())
   inside <- paste(" WHERE day BETWEEN", as.integer(span$from), "AND", as.integer(span$until))
   found <- orders_and_purchases(ledger, c(sales = "SUM(sales)"), c(
     n = "COUNT(nth)", low = "MIN(CASE WHEN nth >= 1 THEN day END)",
