@@ -21,5 +21,5 @@ utils::globalVariables(c(
   "active_to_come", "brought", "common", "costed", "from_start", "group_row", "margin_to_come",
   "observed", "payback", "per_customer", "sales_per_customer", "seen_by", "seen_so_far", "sold",
   "spend", "square", "there", "to_age", "use", "what", "x.total", "responded", "strange", "until",
-  "closed", "unknown"
+  "closed", "unknown", "example"
 ))
