@@ -171,9 +171,10 @@ deal_piece <- function(read, origin, n, place, piece, start, file, above, call) 
   ids <- resolve_aliases(levels(written), alias_lookup(origin$aliases))
   part <- part_of_ids(ids, n)[written]
   part[is.na(part)] <- part_of_ids("", n)
-  for (k in sort(unique(part))) {
-    mine <- which(part == k)
-    to <- file.path(place, sprintf("part-%04d-%05d", k, piece))
+  rows <- split(seq_along(part), part)
+  for (k in names(rows)) {
+    mine <- rows[[k]]
+    to <- file.path(place, sprintf("part-%04d-%05d", as.integer(k), piece))
     save_table(lapply(read$table, dealt_texts, mine), to)
     writeBin(as.integer(start + mine), paste0(to, ".bin"))
   }
@@ -189,6 +190,11 @@ dealt_texts <- function(cells, rows) {
 # Cells of these rows, with the texts that stand in them.
 narrow_cells <- function(cells, rows) {
   code <- as.integer(cells)[rows]
+  if (length(levels(cells)) > 2L * length(rows)) {
+    # of very many texts a few are used
+    used <- sort(unique(code), method = "radix")
+    return(structure(match(code, used), levels = levels(cells)[used], class = "factor"))
+  }
   used <- which(tabulate(code, length(levels(cells))) > 0L)
   place <- integer(length(levels(cells)))
   place[used] <- seq_along(used)
