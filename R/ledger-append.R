@@ -36,41 +36,35 @@ append_orders <- function(
   check_ledger(ledger)
   here <- rlang::current_env()
   origin <- ledger$source
-  memory <- inherits(ledger, "nubrek_memory")
-  given <- list(
-    customers = customers, products = products, aliases = aliases, joins = joins, rates = rates
-  )
-  if (!is.null(ledger$folder) && !is.null(origin)) {
-    return(with_contacts_of(append_to_parts(ledger, orders, given, here), ledger))
-  }
-  if (is.null(origin) || !memory) {
+  in_database <- inherits(ledger, "nubrek_database")
+  if (is.null(origin) || in_database) {
     abort_nubrek(c(
       "This ledger cannot take more orders.",
-      "x" = if (memory || !is.null(ledger$part_of)) {
-        "It is a slice, or was saved without its exports."
-      } else {
+      "x" = if (in_database) {
         "It stays in its database."
-      },
-      "i" = if (memory || !is.null(ledger$part_of)) {
-        "Append to the whole ledger, then slice."
       } else {
+        "It is a slice, or was saved without its exports."
+      },
+      "i" = if (in_database) {
         "New rows of its table are seen by {.fn refresh_ledger}."
+      } else {
+        "Append to the whole ledger, then slice."
       }
     ), "source")
   }
-  parts <- c(found_again(origin$orders, here), source_parts(orders, here))
-  result <- open_ledger(
-    parts,
-    origin$columns,
-    ledger$meaning,
-    customers %||% origin$customers,
-    products %||% origin$products,
-    aliases %||% origin$aliases,
-    joins %||% origin$joins,
-    rates %||% origin$rates,
-    ledger$bands,
-    origin$format
-  )
+  given <- Filter(Negate(is.null), list(
+    customers = customers, products = products, aliases = aliases, joins = as_joins(joins),
+    rates = rates
+  ))
+  beside <- origin[names(origin) != "orders"]
+  beside[names(given)] <- given
+  if (!is.null(ledger$folder)) {
+    return(with_contacts_of(append_to_parts(ledger, orders, beside, here), ledger))
+  }
+  result <- do.call(open_ledger, c(
+    list(c(found_again(origin$orders, here), source_parts(orders, here))), beside,
+    list(meaning = ledger$meaning, bands = ledger$bands)
+  ))
   result$source$orders[seq_along(origin$orders)] <- origin$orders
   with_contacts_of(result, ledger)
 }

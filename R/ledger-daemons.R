@@ -57,8 +57,10 @@ check_daemons <- function(daemons, call = NULL) {
   if (daemons_now(daemons) > 0L) return(invisible())
   abort_nubrek(c(
     "No daemon is connected.",
-    "i" = "Start some, such as by {.code mirai::daemons(2)}, or open the folder of the ledger again
-      to go without."
+    "i" = paste0(
+      "Start some, such as by {.code mirai::daemons(2)}, or open the folder of the ledger again ",
+      "to go without."
+    )
   ), "daemons", call = call)
 }
 

@@ -115,13 +115,10 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
     "COUNT(DISTINCT customer) AS people, SUM(CASE WHEN last_day - day > 1 THEN 1 ELSE 0 END) ",
     "AS spread FROM ", db$named("every_order")
   )
-  last <- as.Date(ends$high, origin = "1970-01-01")
-  start <- meaning$history_start %||% as.Date(ends$low, origin = "1970-01-01")
-  as_of <- meaning$as_of %||% last
-  check_start(start, last)
-  least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
-  told <- told_of_staged(db, ends, suspects, start)
-  fold_tables(db, formed, meaning, start, least)
+  span <- ledger_span(meaning, c(ends$low, ends$high))
+  least <- least_units(meaning, intake$decimals)
+  told <- told_of_staged(db, ends, suspects)
+  fold_tables(db, formed, meaning, span$start, least)
   drop_tables(db, staging_tables)
   early <- ask_workspace(
     db, "SELECT customer, MIN(day) AS day FROM ", db$named("before"), " WHERE sales >= ", least,
@@ -133,8 +130,8 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
     attributes = data.table(),
     least = least,
     known_first = first,
-    history_start = start,
-    as_of = as_of,
+    history_start = span$start,
+    as_of = span$as_of,
     meaning = meaning,
     currency = intake$currency,
     decimals = intake$decimals,
@@ -145,7 +142,7 @@ new_database_ledger <- function(db, formed, known, meaning, intake, record, susp
   formed$spread <- ends$spread
   ledger <- over_tables(facts, db, c("number", "sales", formed$names))
   attr(ledger, "remarks") <- rbind(never_run_remark(db$dialect), ledger_remarks(
-    formed, intake, told, record$identified, start, as_of, meaning
+    formed, intake, told, record$identified, span$start, span$as_of, meaning
   ))
   ledger
 }
@@ -238,7 +235,7 @@ purchase_places <- function(db, by, least = NULL) {
 }
 
 # What remarks need to know of the rows (see `told_of_rows()`).
-told_of_staged <- function(db, ends, suspects, start) {
+told_of_staged <- function(db, ends, suspects) {
   send_table(db, "suspects", list(place = as.double(suspects)))
   sums <- ask_workspace(
     db, "SELECT COALESCE(SUM(rounded), 0) AS rounded, COALESCE(SUM(CASE WHEN rounded = 1 THEN ",

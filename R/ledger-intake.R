@@ -139,10 +139,10 @@ find_duplicates <- function(read, rows, has_line_id, policy, whole = NULL) {
   if (has_line_id || policy == "all equal lines") return(found(again, integer()))
   if (length(again) == 0L && is.null(read$at)) return(found(again, again))
   units <- order_units(rows, max(0L, rows$order))
-  judged <- if (!is.null(read$at)) judge_copies(rows, units, again)
-  one_each <- whole$one_each %||%
-    (all(rows$order > 0L) && !anyDuplicated(but_for(units$unit, again)))
-  if (length(again) == 0L || one_each) return(found(again, integer(), judged = judged))
+  judged <- judge_copies(rows, units, again)
+  if (length(again) == 0L || (whole %||% judged)$one_each) {
+    return(found(again, integer(), judged = judged))
+  }
   repeated <- whole_orders_again(read, units, again, times = whole$times)
   judged$twice <- repeated$twice
   c(repeated[names(repeated) != "twice"], list(judged = judged))

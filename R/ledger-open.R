@@ -46,16 +46,7 @@ open_ledger <- function(
   connection = NULL
 ) {
   if (missing(columns) && is_saved_ledger(orders)) return(open_saved_ledger(orders, connection))
-  if (inherits(joins, "nubrek_join")) joins <- list(joins)
-  origin <- list(
-    columns = columns,
-    customers = customers,
-    products = products,
-    aliases = aliases,
-    joins = joins,
-    rates = rates,
-    format = format
-  )
+  origin <- origin_of(rlang::current_env())
   check_opening(origin, meaning, bands)
   if (!is.null(workspace)) {
     return(open_in_database(orders, workspace, origin, meaning, bands, rlang::current_env()))
@@ -64,7 +55,7 @@ open_ledger <- function(
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   read <- read_cells(orders, format, rlang::current_env())
-  intake <- take_in_orders(read, columns, meaning, lookup, joins, rates)
+  intake <- take_in_orders(read, columns, meaning, lookup, origin$joins, rates)
   rm(read)
   aside <- first_faults(intake$faults)
   check_some_left(intake, aside)
@@ -82,6 +73,17 @@ open_ledger <- function(
   ledger$source <- c(list(orders = located(orders)), origin)
   ledger
 }
+
+# What a ledger is made from beside its rows, from the arguments of a function that makes one.
+origin_of <- function(arguments) {
+  origin <- mget(
+    c("columns", "customers", "products", "aliases", "joins", "rates", "format"), arguments
+  )
+  origin$joins <- as_joins(origin$joins)
+  origin
+}
+
+as_joins <- function(joins) if (inherits(joins, "nubrek_join")) list(joins) else joins
 
 # What is known beside the rows: first purchases from before, bands, aliases.
 with_beside <- function(ledger, meaning, bands, lookup) {
@@ -158,20 +160,16 @@ customer_attributes <- function(ids, customers, lookup) {
 
 new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
   orders <- formed$orders
-  last <- as.Date(max(orders$day), origin = "1970-01-01")
-  start <- meaning$history_start %||% as.Date(min(orders$day), origin = "1970-01-01")
-  as_of <- meaning$as_of %||% last
-  early <- orders$day < as.integer(start)
-  check_start(start, last)
-  least <- max(1, ceiling(meaning$minimum_sales * 10^intake$decimals))
-  rows <- from_start(formed, early)
+  span <- ledger_span(meaning, range(orders$day))
+  least <- least_units(meaning, intake$decimals)
+  rows <- from_start(formed, orders$day < as.integer(span$start))
   ledger <- structure(c(rows, list(
     ids = ids,
     attributes = attributes,
     least = least,
     known_first = first_before(rows$before, least, length(ids)),
-    history_start = start,
-    as_of = as_of,
+    history_start = span$start,
+    as_of = span$as_of,
     meaning = meaning,
     currency = intake$currency,
     decimals = intake$decimals,
@@ -184,19 +182,28 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     intake,
     told_of_rows(formed, intake, aside),
     ledger$intake$identified,
-    start,
-    as_of,
+    span$start,
+    span$as_of,
     meaning
   )
   fill_purchases(ledger)
 }
 
-check_start <- function(start, last, call = rlang::caller_env()) {
-  if (last >= start) return(invisible())
-  abort_nubrek(c(
-    "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
-  ), "no_rows", call = call)
+# The first and the last day that the history covers, of orders between two days.
+ledger_span <- function(meaning, days, call = rlang::caller_env()) {
+  days <- as.Date(days, origin = "1970-01-01")
+  start <- meaning$history_start %||% days[[1L]]
+  last <- days[[2L]]
+  if (last < start) {
+    abort_nubrek(c(
+      "No order is left after {.arg history_start}.", "x" = "The last one is of {format(last)}."
+    ), "no_rows", call = call)
+  }
+  list(start = start, as_of = meaning$as_of %||% last)
 }
+
+# What an order must be worth to be a purchase, in minor units.
+least_units <- function(meaning, decimals) max(1, ceiling(meaning$minimum_sales * 10^decimals))
 
 # Orders, lines and, apart from them, the early orders: purchases from before the history only tell
 # who is not new, and how much money stays outside.

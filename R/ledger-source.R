@@ -50,7 +50,7 @@ read_source <- function(
     }
   })
   columns <- names(read[[1L]]$table)
-  files <- part_names(parts)
+  files <- file_names(part_paths(parts))
   for (i in seq_along(read)) {
     check_same_columns(names(read[[i]]$table), columns, files[c(i, 1L)], call)
   }
@@ -115,10 +115,10 @@ read_data_frame <- function(table, call) {
   list(table = as.data.table(table))
 }
 
-part_names <- function(parts) {
-  file_names(vapply(parts, \(part) {
+part_paths <- function(parts) {
+  vapply(parts, \(part) {
     if (is.data.frame(part)) attr(part, "source_name") %||% "data frame" else part
-  }, ""))
+  }, "")
 }
 
 # How files are called in messages and the audit.

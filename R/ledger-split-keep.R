@@ -96,7 +96,7 @@ save_parts <- function(ledger, path, exports, call) {
     "^part-", list.files(place, recursive = TRUE), value = TRUE
   ))
   deals <- vapply(facts$deals, `[[`, "", "folder")
-  if (normalizePath(from) != normalizePath(path)) {
+  if (exports && normalizePath(from) != normalizePath(path)) {
     link_files(file.path(from, "exports"), file.path(path, "exports"), list.files(
       file.path(from, "exports"), recursive = TRUE
     ))

@@ -67,7 +67,7 @@ dealt_cells <- function(job, k) {
     n = read$n,
     at = unlist(at),
     rows = as.numeric(unlist(lapply(job$deals, `[[`, "rows"))),
-    files = file_names(unlist(lapply(job$deals, `[[`, "files"))),
+    files = file_names(unlist(lapply(job$deals, `[[`, "paths"))),
     remarks = if (length(said) > 0L) reading_remarks(names(said), said)
   )
 }
@@ -107,7 +107,7 @@ open_dealt <- function(job, k, whole = NULL) {
   days <- range(formed$orders$day)
   start <- job$meaning$history_start %||% as.Date(days[[1L]], origin = "1970-01-01")
   rows <- from_start(formed, formed$orders$day < as.integer(start))
-  least <- max(1, ceiling(job$meaning$minimum_sales * 10^intake$decimals))
+  least <- least_units(job$meaning, intake$decimals)
   save_part(rows, file.path(job$to, part_folder(k)))
   c(found, list(
     ids = known$ids,
@@ -164,11 +164,7 @@ ledger_of_parts <- function(parts, job, meaning, whole) {
   if (length(sold) == 0L) {
     abort_none_left(sort(tapply(counts$rows, droplevels(counts$reason), sum)), job$call)
   }
-  days <- range(vapply(sold, `[[`, integer(2L), "days"))
-  start <- meaning$history_start %||% as.Date(days[[1L]], origin = "1970-01-01")
-  last <- as.Date(days[[2L]], origin = "1970-01-01")
-  check_start(start, last, job$call)
-  as_of <- meaning$as_of %||% last
+  span <- ledger_span(meaning, range(vapply(sold, `[[`, integer(2L), "days")), job$call)
   ids <- unlist(lapply(parts, `[[`, "ids"))
   first <- unlist(lapply(parts, \(part) part$known_first %||% rep(NA_integer_, length(part$ids))))
   sorted <- cpp_order_texts(ids)
@@ -176,10 +172,10 @@ ledger_of_parts <- function(parts, job, meaning, whole) {
   facts <- list(
     ids = ids[sorted],
     attributes = data.table(),
-    least = max(1, ceiling(meaning$minimum_sales * 10^one$decimals)),
+    least = least_units(meaning, one$decimals),
     known_first = first[sorted],
-    history_start = start,
-    as_of = as_of,
+    history_start = span$start,
+    as_of = span$as_of,
     meaning = meaning,
     currency = one$currency,
     decimals = one$decimals,

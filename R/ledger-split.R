@@ -43,16 +43,7 @@ split_ledger <- function(
   check_whole(into)
   check_text(folder)
   throw_unless(checkmate::check_flag(exports), "exports", here)
-  if (inherits(joins, "nubrek_join")) joins <- list(joins)
-  origin <- list(
-    columns = columns,
-    customers = customers,
-    products = products,
-    aliases = aliases,
-    joins = joins,
-    rates = rates,
-    format = format
-  )
+  origin <- origin_of(rlang::current_env())
   check_opening(origin, meaning, bands)
   if (into > 9999) {
     abort_nubrek("A ledger has at most 9,999 parts.", "argument", call = here)
@@ -62,20 +53,17 @@ split_ledger <- function(
   split_into_ledger(list(deal), origin, meaning, bands, as.integer(into), folder, exports, here)
 }
 
-# The next export of a ledger in parts; `given` are tables that take the place of those of before.
-append_to_parts <- function(ledger, orders, given, call) {
+# The next export of a ledger in parts; `origin` is what it is made from beside all exports now.
+append_to_parts <- function(ledger, orders, origin, call) {
   folder <- ledger$folder
   facts <- saved_facts(folder)
   deals <- facts$parts$deals
   check_deals(folder, deals, call)
-  if (!is.null(given$aliases) && !identical(alias_lookup(given$aliases), ledger$aliases)) {
+  aliases <- alias_lookup(origin$aliases)
+  if (!identical(aliases, ledger$aliases %||% aliases[0L])) {
     abort_nubrek(c(
       "Other aliases belong to other parts.", "i" = "Split all orders again, with these aliases."
     ), "aliases", call = call)
-  }
-  origin <- ledger$source[names(ledger$source) != "orders"]
-  for (name in names(given)) {
-    if (!is.null(given[[name]])) origin[[name]] <- given[[name]]
   }
   n <- as.integer(facts$parts$n)
   deal <- deal_orders(orders, origin, n, folder, deals, call)
@@ -94,8 +82,10 @@ check_deals <- function(folder, deals, call) {
     if (length(bad) == 0L) next
     abort_nubrek(c(
       "The ledger in parts {.file {folder}} is damaged.",
-      "x" = "The file {.file {file.path('exports', deal$folder, bad[[1L]])}} is missing or not as it
-        was written."
+      "x" = paste0(
+        "The file {.file {file.path('exports', deal$folder, bad[[1L]])}} is missing or not as it ",
+        "was written."
+      )
     ), "file", path = folder, call = call)
   }
 }
@@ -109,8 +99,8 @@ part_of_ids <- function(ids, n) {
 }
 
 # Deals the rows of a source into files of the folder, a few for each part: `folder`, under exports;
-# the `files` with their `rows`; `marks` of what was written. The evidence of all rows stands beside
-# them.
+# the `paths` of its files with their `rows`; `marks` of what was written. The evidence of all rows
+# stands beside them.
 deal_orders <- function(source, origin, n, folder, before = list(), call) {
   name <- basename(tempfile("export-"))
   place <- file.path(folder, "exports", name)
@@ -118,7 +108,8 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
   done <- FALSE
   on.exit(if (!done) unlink(place, recursive = TRUE))
   sources <- source_parts(fetched(source, call), call)
-  files <- part_names(sources)
+  paths <- part_paths(sources)
+  files <- file_names(paths)
   columns <- if (length(before) > 0L) as.character(unlist(before[[1L]]$columns))
   place_before <- sum(vapply(before, \(deal) sum(unlist(deal$rows)), 0))
   rows <- numeric(length(sources))
@@ -137,7 +128,7 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
       )
       evidence <<- both_evidence(evidence, found)
       rows[[i]] <<- rows[[i]] + read$n
-      said <<- how_read(said, read$remarks, files[[i]])
+      said <<- how_read(said, read$remarks, paths[[i]])
     })
   }
   if (place_before + sum(rows) > .Machine$integer.max) {
@@ -148,7 +139,7 @@ deal_orders <- function(source, origin, n, folder, before = list(), call) {
   written <- list.files(place)
   done <- TRUE
   list(
-    folder = name, files = as.list(files), rows = as.list(rows), columns = as.list(columns),
+    folder = name, paths = as.list(paths), rows = as.list(rows), columns = as.list(columns),
     said = said,
     marks = lapply(stats::setNames(nm = written), \(file) file_mark(file.path(place, file)))
   )

@@ -2,6 +2,7 @@
 # peak of the process; written into docs/engines.md. Usage: Rscript bench/engines-large.R
 # [lines] [limit], with NUBREK_DUCKDB naming the shared library (tools/test-engines.sh brings it).
 library(nubrek)
+source("bench/ask-all.R")
 asked <- commandArgs(TRUE)
 lines <- as.numeric(if (length(asked) > 0L) asked[[1L]] else 20e6)
 limit <- if (length(asked) > 1L) asked[[2L]] else "1GB"
@@ -24,18 +25,8 @@ tell(
   "CASE WHEN (order_no * 31) % 3 = 0 THEN 'web' ELSE 'shop' END AS sold_in FROM (SELECT n, n // 2 ",
   "AS order_no FROM range(", format(lines, scientific = FALSE), ") t(n)) s"
 )
-peak <- \() {
-  status <- readLines("/proc/self/status")
-  as.numeric(gsub("[^0-9]", "", grep("^VmHWM", status, value = TRUE))) / 1e6
-}
-rows <- list()
-step <- function(name, code) {
-  took <- system.time(force(code))[["elapsed"]]
-  rows[[length(rows) + 1L]] <<- data.frame(name, seconds = took, peak = peak())
-  cat(sprintf("%s: %.1f s, %.2f GB\n", name, took, peak()))
-}
 ledger <- NULL
-step("fold", ledger <- open_ledger(
+rows <- ask_all("fold", \() ledger <<- open_ledger(
   db_table(con, "sold"),
   column_map(
     customer = "who", order = "receipt", date = "sold_on", sales = "paid", channel = "sold_in"
@@ -43,18 +34,6 @@ step("fold", ledger <- open_ledger(
   meanings(currency = "EUR", history_start = "2022-01-01"),
   workspace = "main"
 ))
-print(ledger)
-step("repeat rate", repeat_rate(ledger))
-step("cohorts by month", cohort_grid(ledger))
-step("cohorts by first channel", cohort_grid(ledger, by = "first_channel"))
-step("gaps", purchase_gaps(ledger))
-step("new and returning", new_returning(ledger))
-step("tiers", assign_tiers(ledger))
-step("scores", score_rfm(ledger))
-step("histories", purchase_history(ledger))
-step("a model fitted", fit_purchases(purchase_history(ledger)))
-step("value of a year", forecast_value(ledger, 1))
-rows <- do.call(rbind, rows)
 size <- sum(file.size(list.files(dirname(place), basename(place), full.names = TRUE)))
 text <- readLines("docs/engines.md")
 ends <- match(c("<!-- large -->", "<!-- end large -->"), text)

@@ -2,6 +2,7 @@
 # process, beside one ledger in memory where `whole` is said; written into docs/engines.md.
 # Usage: Rscript bench/parts.R [lines] [parts] [whole]
 library(nubrek)
+source("bench/ask-all.R")
 asked <- commandArgs(TRUE)
 lines <- as.numeric(if (length(asked) > 0L) asked[[1L]] else 2e6)
 n <- as.integer(if (length(asked) > 1L) asked[[2L]] else 4L)
@@ -34,40 +35,8 @@ map <- column_map(
 )
 meaning <- meanings(currency = "EUR", history_start = "2022-01-01")
 
-ask_all <- function(open) {
-  rows <- list()
-  peak <- \() {
-    status <- readLines("/proc/self/status")
-    as.numeric(gsub("[^0-9]", "", grep("^VmHWM", status, value = TRUE))) / 1e6
-  }
-  step <- function(name, code) {
-    took <- system.time(force(code))
-    rows[[length(rows) + 1L]] <<- data.frame(
-      name, seconds = took[["elapsed"]], cpu = sum(took[c(1L, 2L, 4L, 5L)]), peak = peak()
-    )
-    cat(sprintf("%s: %.1f s, %.1f s of processor, %.2f GB\n", name, took[[3L]], sum(
-      took[c(1L, 2L, 4L, 5L)]
-    ), peak()))
-  }
-  ledger <- history <- NULL
-  step("opened", ledger <- open())
-  print(ledger)
-  step("repeat rate", repeat_rate(ledger))
-  step("cohorts by month", cohort_grid(ledger))
-  step("cohorts by first channel", cohort_grid(ledger, by = "first_channel"))
-  step("gaps", purchase_gaps(ledger))
-  step("new and returning", new_returning(ledger))
-  step("tiers", assign_tiers(ledger))
-  step("scores", score_rfm(ledger))
-  step("histories", history <- purchase_history(ledger))
-  step("a model fitted", fit_purchases(history))
-  rm(history)
-  step("value of a year", forecast_value(ledger, 1))
-  do.call(rbind, rows)
-}
-
 # each in a process of its own, so that its peak is its own
-apart <- \(open) parallel::mccollect(parallel::mcparallel(ask_all(open)))[[1L]]
+apart <- \(open) parallel::mccollect(parallel::mcparallel(ask_all("opened", open)))[[1L]]
 place <- tempfile("parts-")
 split <- apart(\() split_ledger(files, map, meaning, into = n, folder = place))
 size <- sum(file.size(list.files(place, recursive = TRUE, full.names = TRUE)))

@@ -112,6 +112,22 @@ test_that("a part that is damaged or missing is refused by name", {
   )
 })
 
+test_that("files that were read alike are said together, in parts as in one piece", {
+  folder <- withr::local_tempdir()
+  rows <- random_orders(5, 60L)
+  files <- file.path(folder, sprintf("till-%d.csv", 1:6))
+  for (k in 1:6) {
+    data.table::fwrite(rows[seq_len(nrow(rows)) %% 6L == k - 1L, ], files[[k]])
+  }
+  said <- meanings(conflicts = "parts of one order")
+  whole <- open_ledger(files, orders_map(), said)
+  split <- split_ledger(files, orders_map(), said, into = 3, folder = file.path(folder, "ledger"))
+  expect_identical(remarks(split), remarks(whole))
+  expect_match(
+    remarks(whole)$remark, "^till-1.csv, till-2.csv, till-3.csv, 3 more: cells", all = FALSE
+  )
+})
+
 test_that("how dates and amounts are written, and currencies, are decided over all parts", {
   open_both <- function(rows, ..., frame = parent.frame()) {
     folder <- withr::local_tempdir(.local_envir = frame)
@@ -196,4 +212,28 @@ test_that("a study keeps its ledger in parts", {
   expect_identical(list.files(file.path(folder, "ledger", "exports")), character())
   writeLines(text[!grepl("keep", text)], study)
   expect_error(study_ledger(study), "keep", class = "nubrek_error_study")
+})
+
+test_that("exports of one name in two folders, and a joined table, are added as to one ledger", {
+  folder <- withr::local_tempdir()
+  files <- file.path(folder, c("may", "june"), "orders.csv")
+  lapply(dirname(files), dir.create)
+  rows <- random_orders(5, 60L)
+  money <- data.frame(receipt = unique(rows$receipt))
+  money$till <- rep_len(c("north", "south"), nrow(money))
+  half <- seq_len(nrow(rows)) <= 30L
+  data.table::fwrite(rows[half, ], files[[1L]])
+  data.table::fwrite(rows[!half, ], files[[2L]])
+  map <- column_map(
+    customer = "customer", order = "receipt", date = "day", sales = "amount", channel = "till"
+  )
+  joined <- join_table(money, "receipt")
+  said <- meanings(conflicts = "newer replaces")
+  whole <- append_orders(open_ledger(files[[1L]], map, said, joins = joined), files[[2L]])
+  split <- split_ledger(
+    files[[1L]], map, said, into = 3, folder = file.path(folder, "ledger"), joins = joined
+  )
+  split <- append_orders(split, files[[2L]], joins = joined)
+  expect_same_ledger(split, whole, "two files of one name")
+  expect_length(unique(audit(split)$file), 2L)
 })
