@@ -68,3 +68,15 @@ kind_of <- function(name, x, kinds = NULL) {
     "text"
   }
 }
+
+# Columns that count days, and columns whose names are not the words for people.
+day_columns <- c(
+  "mean_gap", "median_gap", "longest_gap", "open_gap", "expected_gap", "recency", "mean_recency"
+)
+column_titles <- c(
+  sales_today = "from today's customers",
+  purchases_today = "purchases of today's customers",
+  active_today = "active of today's customers",
+  sales_before = "sales before",
+  to_next = "to next tier"
+)

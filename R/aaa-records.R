@@ -21,16 +21,16 @@
 #' @param read `[function(x, job, study, ledger)]` What the command shows of it.
 #' @param face `[function(job)]` Further arguments of its print and figure.
 #' @param lists `[list]` Functions of the run, by the names of the files that they fill.
-#' @param answer `[function(run) | NULL]` The result whose finding stands on top of the report.
-#' @param report `[function(run) | NULL]` What its section shows of it.
-#' @param remarks `[character]` Parts whose remarks follow it there.
+#' @param page `[function(run) | NULL]` What its section of the report shows of it: blocks.
+#' @param findings `[function(run) | NULL]` What may stand on the first screen of the report.
+#' @param remarks `[character]` Parts whose remarks are marked there.
 #' @return A `nubrek_part`.
 #' @keywords internal
 #' @noRd
 study_part <- function(
   name, about, section, make, wanted = \(study) TRUE, may_lack = FALSE, shown = TRUE, kept = TRUE,
   figure = NULL, options = character(), measures = NULL, read = \(x, job, study, ledger) x,
-  face = \(job) list(), lists = list(), answer = NULL, report = NULL, remarks = name
+  face = \(job) list(), lists = list(), page = NULL, findings = NULL, remarks = name
 ) {
   part <- as.list(environment())
   part$needs <- setdiff(names(formals(make)), c("study", "ledger"))

@@ -21,8 +21,8 @@ autoplot.nubrek_audit <- function(object, ...) {
     ggplot2::geom_text(
       ggplot2::aes(
         label = .data$text,
-        hjust = ifelse(.data$share > 0.6, 1.03, -0.03),
-        colour = ifelse(.data$share > 0.6, "#ffffff", palette_of[["ink"]])
+        hjust = ifelse(.data$share > 0.5, 1.03, -0.03),
+        colour = ifelse(.data$share > 0.5, "#ffffff", palette_of[["ink"]])
       ),
       size = 4
     ) +
@@ -31,8 +31,9 @@ autoplot.nubrek_audit <- function(object, ...) {
       values = c(kept = palette_of[["petrol"]], aside = palette_of[["ochre"]])
     ) +
     ggplot2::scale_x_continuous(
-      limits = c(0, 1), labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.02))
+      labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.02))
     ) +
+    ggplot2::coord_cartesian(xlim = c(0, 1)) + # a limit would drop a bar that rounds beyond it
     figure_words(
       object,
       "Where the rows went: share of all rows read, by what became of them",

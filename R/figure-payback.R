@@ -163,6 +163,8 @@ payback_courses <- function(object, by, margin) {
   course <- course[course$age <= far, ]
   crossed <- if (margin) first_crossed(pool)
   if (length(by) > 0L) {
+    # in small panels every third age tells as much of single cohorts
+    if (far > 12L) course <- course[course$age %% 3L == 0L, ]
     strips <- payback_strips(groups$shown, crossed, margin)
     pool <- in_strips(pool, groups$shown, strips)
     course <- in_strips(course, groups$shown, strips)

@@ -118,7 +118,15 @@ autoplot.nubrek_map <- function(object, ...) {
       xmin = .data$x0, xmax = .data$x1, ymin = .data$y0, ymax = .data$y1, fill = .data$fill
     )) +
     ggplot2::scale_fill_identity() +
-    ggplot2::geom_vline(xintercept = drawn$cut_at[["x"]], colour = ink, linetype = "22") +
+    ggplot2::annotate(
+      "segment",
+      x = drawn$cut_at[["x"]],
+      xend = drawn$cut_at[["x"]],
+      y = drawn$ends$y[[1L]],
+      yend = drawn$highest,
+      colour = ink,
+      linetype = "22"
+    ) +
     ggplot2::geom_hline(yintercept = drawn$cut_at[["y"]], colour = ink, linetype = "22") +
     map_labels(drawn, ink) +
     ggplot2::scale_x_log10(
@@ -142,8 +150,7 @@ autoplot.nubrek_map <- function(object, ...) {
     theme_nubrek() +
     ggplot2::theme(
       axis.title.x = ggplot2::element_text(size = 12),
-      plot.margin = ggplot2::margin(14, 128, 10, 14),
-      plot.subtitle = ggplot2::element_text(margin = ggplot2::margin(b = 34))
+      plot.margin = ggplot2::margin(14, 128, 10, 14)
     ) +
     ggplot2::xlab("purchases")
 }
@@ -229,9 +236,11 @@ map_points <- function(object) {
   ends <- list(x = c(0.5, max(x_edge)), y = c(lowest, max(y_edge)))
   cut_at <- c(x = max(limits[["purchases"]] - 0.5, 0.5), y = max(limits[["mean_sales"]], lowest))
   margin <- map_margins(object, cut_at, ends)
+  ends$y[[2L]] <- ends$y[[2L]] * (ends$y[[2L]] / ends$y[[1L]])^0.12 # room for their names
   breaks <- c(1, 2, 3, 5, 10, 20, 50, 100, 200, 500, 1000)
   list(
     cut = limits,
+    highest = max(y_edge),
     shown = shown,
     most = most,
     bins = bins,

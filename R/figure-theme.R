@@ -48,16 +48,20 @@ figure_words <- function(
 ) {
   notes <- remarks(x)$remark
   if (is_part(x)) title <- describe(x)$heading
+  basis <- basis_line(x)
+  subtitle <- wrap_words(paste0(paste(c(shows, basis[nzchar(basis)]), collapse = "; "), "."), 122)
   ggplot2::labs(
     title = wrap_words(title, 76),
-    subtitle = wrap_words(
-      paste0(paste(c(shows, if (nzchar(basis_line(x))) basis_line(x)), collapse = "; "), "."), 122
-    ),
+    subtitle = structure(subtitle, said = list(title = title, shows = shows, caption = caption)),
     caption = wrap_words(paste(c(caption, notes), collapse = " "), 138),
     x = NULL,
     y = NULL
   )
 }
+
+# The words of a figure, where they are said beside it: without basis and remarks, which a page says
+# once.
+figure_said <- function(drawing) attr(drawing$labels$subtitle, "said")
 
 wrap_words <- function(text, width) {
   if (is.null(text) || !nzchar(text)) {
@@ -93,10 +97,11 @@ cell_layers <- function(partial, size, width, height) {
   )
 }
 
-# Black or white, whichever is read better on a colour.
+# Dark or white, whichever is read better on a colour. The dark is not the palette's ink, which a
+# dark page turns light.
 ink_on <- function(fill) {
   light <- colSums(grDevices::col2rgb(fill) * c(0.299, 0.587, 0.114)) / 255
-  ifelse(light > 0.55, palette_of[["ink"]], "#ffffff")
+  ifelse(light > 0.55, "#22313e", "#ffffff")
 }
 
 #' Draw a result

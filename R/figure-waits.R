@@ -67,7 +67,7 @@ wait_cells <- function(object, measure) {
   cells$x[late] <- last + 1.6
   top <- max(cells$value[!cells$sum & !late], 1e-9, na.rm = TRUE)
   cells$fill <- ifelse(
-    cells$sum, "#efe9dd", ifelse(late, palette_of[["rule"]], grid_fill(cells$value / top))
+    cells$sum, "#efe9dd", ifelse(late, "#d8d1c4", grid_fill(cells$value / top))
   )
   cells$text <- if (measure == "customers") {
     format_count(cells$value)

@@ -14,8 +14,7 @@ audience_parts <- list(
       switch(job$verb, draw = first_audience(x), list = audience_members(x), x)
     },
     lists = list("audiences.csv" = \(run) contact_list(run, audience_members(run$audiences))),
-    answer = \(run) run$audiences,
-    report = \(run) report_audiences(run)
+    page = \(run) page_audiences(run)
   ),
   study_part(
     "overlap",
@@ -26,7 +25,7 @@ audience_parts <- list(
     },
     wanted = \(study) length(study$audiences) > 1L,
     figure = \(x) 2.8 + 0.7 * length(basis_of(x, "names")),
-    report = \(run) report_overlap(run)
+    page = \(run) page_overlap(run)
   ),
   study_part(
     "audience_periods",
@@ -37,7 +36,7 @@ audience_parts <- list(
     },
     wanted = \(study) !is.null(study$audiences),
     figure = 7,
-    report = \(run) report_audience_periods(run)
+    page = \(run) page_audience_periods(run)
   ),
   study_part(
     "contrasts",
@@ -57,7 +56,7 @@ audience_parts <- list(
       found <- compare_audiences(a, b, ledger)
       if (job$verb == "draw" || is.null(b)) audience_differences(found) else found
     },
-    report = \(run) report_contrasts(run)
+    page = \(run) page_contrasts(run)
   ),
   study_part(
     "rule_columns",

@@ -8,7 +8,7 @@ campaign_parts <- list(
     "campaigns",
     make = \(study, ledger) contact_history(ledger),
     wanted = \(study) !is.null(study$data$contacts),
-    report = \(run) html_table(run$contacts, 12L, "Who was contacted so far")
+    page = \(run) page_contacts(run)
   ),
   study_part(
     "targets",
@@ -28,7 +28,7 @@ campaign_parts <- list(
       if (job$verb == "list") target_members(x) else x
     },
     lists = list("targets.csv" = \(run) contact_list(run, target_members(run$targets))),
-    report = \(run) report_targets(run)
+    page = \(run) page_targets(run)
   ),
   study_part(
     "target_forecast",
@@ -50,7 +50,7 @@ campaign_parts <- list(
     figure = 6.5,
     options = "name",
     read = \(x, job, study, ledger) read_one(x, "plans", job),
-    report = \(run) report_plans(run)
+    page = \(run) page_plans(run)
   ),
   study_part(
     "effects",
@@ -61,7 +61,8 @@ campaign_parts <- list(
     figure = 7,
     options = "name",
     read = \(x, job, study, ledger) read_one(x, "effects", job),
-    report = \(run) report_effects(run)
+    page = \(run) page_effects(run),
+    findings = \(run) findings_effects(run)
   ),
   study_part(
     "history",
@@ -70,7 +71,7 @@ campaign_parts <- list(
     make = \(study, ledger, effects) study_history(study, ledger, effects),
     wanted = \(study) length(held_campaigns(study)) > 0L,
     figure = \(x) 2.4 + 0.5 * nrow(x),
-    report = \(run) if (nrow(run$history) > 1L) report_history(run)
+    page = \(run) page_history(run)
   ),
   study_part(
     "wallet",
@@ -80,7 +81,8 @@ campaign_parts <- list(
     wanted = \(study) !is.null(study$wallet),
     figure = 5.5,
     lists = list("wallet.csv" = \(run) contact_list(run, run$wallet)),
-    report = \(run) report_wallet(run)
+    page = \(run) page_wallet(run),
+    findings = \(run) findings_wallet(run)
   ),
   study_part(
     "sellers",

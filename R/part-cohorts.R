@@ -21,8 +21,7 @@ cohort_parts <- list(
     read = read_grid,
     face = grid_face,
     lists = list("cohorts.csv" = \(run) plain_table(run$cohorts)),
-    answer = \(run) run$cohorts,
-    report = \(run) report_cohorts(run)
+    page = \(run) page_cohorts(run)
   ),
   study_part(
     "usual",
@@ -30,7 +29,8 @@ cohort_parts <- list(
     "cohorts",
     make = \(study, ledger, cohorts) against_usual(cohorts, study$cohorts$usual %||% "retention"),
     figure = 6.5,
-    report = \(run) report_usual(run),
+    page = \(run) page_usual(run),
+    findings = \(run) findings_usual(run),
     remarks = character()
   ),
   study_part(
@@ -44,7 +44,7 @@ cohort_parts <- list(
     measures = \() names(grid_measures),
     read = read_grid,
     face = grid_face,
-    report = \(run) report_cohorts_by(run),
+    page = \(run) page_cohorts_by(run),
     remarks = character()
   ),
   study_part(
@@ -55,8 +55,8 @@ cohort_parts <- list(
     wanted = \(study) "payback" %in% names(study),
     figure = 6.5,
     lists = list("payback.csv" = \(run) plain_table(run$payback_by %||% run$payback)),
-    answer = \(run) run$payback_by %||% run$payback,
-    report = \(run) report_payback(run)
+    page = \(run) page_payback(run),
+    findings = \(run) findings_payback(run)
   ),
   study_part(
     "payback_by",

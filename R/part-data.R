@@ -11,15 +11,15 @@ data_parts <- list(
       "customers.csv" = \(run) plain_table(customers(run$ledger)),
       "set-aside.csv" = \(run) plain_table(set_aside(run$ledger))
     ),
-    answer = \(run) run$audit,
-    report = \(run) report_audit(run)
+    page = \(run) list(page_audit(run), page_audit_rows(run))
   ),
   study_part(
     "identified",
     "the share of sales that has a customer, by period",
     "data",
     make = \(study, ledger) identified_share(ledger),
-    report = \(run) report_identified(run),
+    page = \(run) page_identified(run),
+    findings = \(run) findings_identified(run),
     remarks = character()
   ),
   study_part(
@@ -28,7 +28,7 @@ data_parts <- list(
     "data",
     make = \(study, ledger) do.call(identity_suspects, c(list(ledger), study$suspects)),
     lists = list("suspects.csv" = \(run) plain_table(run$suspects)),
-    report = \(run) report_suspects(run),
+    page = \(run) page_suspects(run),
     remarks = character()
   )
 )
@@ -38,7 +38,7 @@ proof_parts <- list(study_part(
   "each total by two independent paths",
   "proof",
   make = \(study, ledger) prove_totals(ledger),
-  answer = \(run) run$proof,
-  report = \(run) report_proof(run),
+  page = \(run) page_proof(run),
+  findings = \(run) findings_proof(run),
   remarks = character()
 ))

@@ -17,7 +17,7 @@ discover_parts <- list(
       check_values(job$name %||% names(each)[[1L]], names(each), "name", NULL)
       each[[job$name %||% names(each)[[1L]]]]
     },
-    report = \(run) report_groups(run)
+    page = \(run) page_groups(run)
   )
 )
 

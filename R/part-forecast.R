@@ -12,7 +12,7 @@ forecast_parts <- list(
     wanted = asks_forecast,
     figure = 6.5,
     lists = list("value.csv" = \(run) contact_list(run, run$forecast)),
-    report = \(run) report_forecast(run)
+    page = \(run) page_forecast(run)
   ),
   study_part(
     "shares",
@@ -21,7 +21,7 @@ forecast_parts <- list(
     make = \(study, ledger, forecast) value_shares(forecast),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) report_shares(run),
+    page = \(run) page_shares(run),
     remarks = character()
   ),
   study_part(
@@ -40,8 +40,8 @@ forecast_parts <- list(
     wanted = asks_forecast,
     figure = 6.5,
     lists = list("coming.csv" = \(run) plain_table(run$coming)),
-    answer = \(run) run$coming,
-    report = \(run) report_coming(run)
+    page = \(run) page_coming(run),
+    findings = \(run) findings_coming(run)
   )
 )
 
@@ -54,7 +54,7 @@ worth_parts <- list(
     wanted = asks_forecast,
     may_lack = TRUE,
     figure = 6.5,
-    report = \(run) report_continued(run),
+    page = \(run) page_continued(run),
     remarks = character()
   ),
   study_part(
@@ -78,8 +78,8 @@ worth_parts <- list(
     may_lack = TRUE,
     figure = 6.5,
     lists = list("worth.csv" = \(run) plain_table(run$worth_by %||% run$worth)),
-    answer = \(run) run$worth_by %||% run$worth,
-    report = \(run) report_worth(run)
+    page = \(run) page_worth(run),
+    findings = \(run) findings_worth(run)
   ),
   study_part(
     "worth_by",
@@ -119,7 +119,7 @@ worth_parts <- list(
     wanted = \(study) asks_forecast(study) && !is.null(study$forecast$by),
     may_lack = TRUE,
     shown = FALSE,
-    report = \(run) report_value_groups(run),
+    page = \(run) page_value_groups(run),
     remarks = character()
   )
 )

@@ -8,8 +8,9 @@ rank_parts <- list(
     make = \(study, ledger) do.call(
       rank_customers, c(list(ledger), study$ranks %||% list(top = 10))
     ),
+    figure = ranks_height,
     lists = list("ranks.csv" = \(run) contact_list(run, run$ranks)),
-    report = \(run) report_ranks(run)
+    page = \(run) page_ranks(run)
   ),
   study_part(
     "rfm",
@@ -18,7 +19,7 @@ rank_parts <- list(
     make = \(study, ledger) do.call(score_rfm, c(list(ledger), rfm_arguments(study))),
     figure = 6.5,
     lists = list("rfm.csv" = \(run) contact_list(run, run$rfm)),
-    report = \(run) report_rfm(run)
+    page = \(run) page_rfm(run)
   ),
   study_part(
     "rfm_groups",
@@ -34,7 +35,8 @@ rank_parts <- list(
     make = \(study, ledger) do.call(order_map, c(list(ledger), study$map)),
     figure = 6.5,
     lists = list("map.csv" = \(run) contact_list(run, run$map)),
-    report = \(run) report_map(run)
+    page = \(run) page_map(run),
+    findings = \(run) findings_map(run)
   ),
   study_part(
     "map_regions",

@@ -6,8 +6,8 @@ repeat_parts <- list(
     "how many customers come back",
     "repeat",
     make = \(study, ledger) repeat_rate(ledger),
-    answer = \(run) run[["repeat"]],
-    report = \(run) report_rates(run)
+    figure = rates_height,
+    page = \(run) page_rates(run)
   ),
   study_part(
     "by",
@@ -17,15 +17,17 @@ repeat_parts <- list(
       names <- stats::setNames(nm = study[["repeat"]]$by %||% character())
       lapply(names, \(name) repeat_rate(ledger, by = name))
     },
-    shown = FALSE
+    shown = FALSE,
+    page = \(run) page_rates_by(run),
+    findings = \(run) findings_rates_by(run),
+    remarks = character()
   ),
   study_part(
     "counts",
     "customers by their number of purchases",
     "repeat",
     make = \(study, ledger) order_counts(ledger),
-    figure = 6.5,
-    answer = \(run) run$counts
+    figure = 6.5
   ),
   study_part(
     "curve",
@@ -33,7 +35,7 @@ repeat_parts <- list(
     "repeat",
     make = \(study, ledger) waiting_curve(ledger, study$waits$nth %||% 2L, study$waits$by),
     figure = 6.5,
-    report = \(run) report_curve(run)
+    page = \(run) page_curve(run)
   ),
   study_part(
     "waits",
@@ -49,7 +51,7 @@ repeat_parts <- list(
       if (job$verb == "list") ask_part("waiters", study, ledger) else x
     },
     face = \(job) if (is.null(job$measure)) list() else list(measure = job$measure),
-    report = \(run) report_waits(run),
+    page = \(run) page_waits(run),
     remarks = character()
   ),
   study_part(
@@ -68,7 +70,8 @@ repeat_parts <- list(
     make = \(study, ledger) purchase_gaps(ledger),
     figure = 6.5,
     lists = list("overdue.csv" = \(run) contact_list(run, overdue_tail(run))),
-    report = \(run) report_gaps(run)
+    page = \(run) page_gaps(run),
+    findings = \(run) findings_gaps(run)
   ),
   study_part(
     "new",
@@ -76,16 +79,24 @@ repeat_parts <- list(
     "repeat",
     make = \(study, ledger) do.call(new_returning, c(list(ledger), study$new)),
     figure = 6.5,
-    report = \(run) report_new(run)
+    page = \(run) page_new(run),
+    findings = \(run) findings_new(run)
   ),
   study_part(
     "sales",
     "where the sales come from",
     "repeat",
     make = \(study, ledger) do.call(
-      sales_by, c(list(ledger), study$sales %||% list(by = "cohort"))
+      sales_by, c(list(ledger), study$sales %||% list(by = sales_from(ledger)))
     ),
     figure = 6.5,
-    report = \(run) report_sales(run)
+    page = \(run) page_sales(run),
+    findings = \(run) findings_sales(run)
   )
 )
+
+# Where the sales come from is first of all where they were made.
+sales_from <- function(ledger) {
+  places <- c("channel", "shop", "store", "branch", "country", "category")
+  c(intersect(places, c(line_columns(ledger), attribute_names(ledger))), "cohort")[[1L]]
+}

@@ -22,8 +22,8 @@ tier_parts <- list(
     ),
     figure = 6.5,
     lists = list("tiers.csv" = \(run) contact_list(run, run$tiers)),
-    answer = \(run) run$tiers,
-    report = \(run) report_tiers(run)
+    page = \(run) page_tiers(run),
+    findings = \(run) findings_tiers(run)
   ),
   study_part(
     "tier_sizes",
@@ -38,7 +38,7 @@ tier_parts <- list(
     "tiers",
     make = \(study, ledger, tiers) tier_payoff(tiers, study_benefits(study)),
     wanted = \(study) !is.null(study$tiers$benefits),
-    report = \(run) report_payoff(run)
+    page = \(run) page_payoff(run)
   ),
   study_part(
     "moves",
@@ -50,8 +50,8 @@ tier_parts <- list(
     options = c("from", "to"),
     read = read_moves,
     lists = list("moved.csv" = moved_list),
-    answer = \(run) run$moves,
-    report = \(run) report_moves(run),
+    page = \(run) page_moves(run),
+    findings = \(run) findings_moves(run),
     remarks = c("moves", "chance")
   ),
   study_part(
@@ -73,6 +73,6 @@ tier_parts <- list(
       is.null(study$tiers$limits),
     figure = 6.5,
     lists = list("outlook.csv" = \(run) contact_list(run, run$outlook)),
-    report = \(run) report_outlook(run)
+    page = \(run) page_outlook(run)
   )
 )

@@ -10,8 +10,8 @@ trust_parts <- list(
     ),
     wanted = asks_forecast,
     figure = 6.5,
-    answer = \(run) run$backtest,
-    report = \(run) report_backtest(run)
+    page = \(run) page_backtest(run),
+    findings = \(run) findings_backtest(run)
   ),
   study_part(
     "calibration",
@@ -20,7 +20,7 @@ trust_parts <- list(
     make = \(study, ledger, backtest) calibration(backtest),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) html_figure(run$calibration, height = 5),
+    page = \(run) page_drawn(run$calibration, "calibration", "Are the groups right?", 3.6),
     remarks = character()
   ),
   study_part(
@@ -30,7 +30,7 @@ trust_parts <- list(
     make = \(study, ledger, backtest) captured_sales(backtest),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) html_figure(run$captured, height = 5.6),
+    page = \(run) page_drawn(run$captured, "captured", "Does it put the right customers first?", 4.2),
     remarks = character()
   ),
   study_part(
@@ -40,7 +40,8 @@ trust_parts <- list(
     make = \(study, ledger) rolling_backtest(ledger, models = study_models(study)),
     wanted = asks_forecast,
     may_lack = TRUE,
-    report = \(run) report_rolling(run),
+    figure = 4,
+    page = \(run) page_rolling(run),
     remarks = character()
   ),
   study_part(
@@ -52,7 +53,8 @@ trust_parts <- list(
       study_models(study)[c("covariates", "penalty", "season")]
     )),
     wanted = asks_forecast,
-    report = \(run) report_comparison(run)
+    figure = 4,
+    page = \(run) page_comparison(run)
   ),
   study_part(
     "season",
@@ -62,7 +64,7 @@ trust_parts <- list(
     wanted = asks_forecast,
     may_lack = TRUE,
     figure = 6.5,
-    report = \(run) report_season(run),
+    page = \(run) page_drawn(run$season, "season", "What is the season of the business?", 3.2),
     remarks = character()
   ),
   study_part(
@@ -72,7 +74,7 @@ trust_parts <- list(
     make = \(study, ledger, backtest) track_repeats(attr(backtest, "fit"), ledger),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) report_tracking(run),
+    page = \(run) page_drawn(run$tracking, "tracking", "Do the models hold week by week?", 4.4),
     remarks = character()
   ),
   study_part(
@@ -82,7 +84,7 @@ trust_parts <- list(
     make = \(study, ledger, fits) expected_counts(fits$purchases),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) html_figure(run$expected_counts, height = 5),
+    page = \(run) page_drawn(run$expected_counts, "expected-counts", "Does the model fit the counts?", 3.6),
     remarks = character()
   ),
   study_part(
@@ -92,7 +94,7 @@ trust_parts <- list(
     make = \(study, ledger, fits) expected_spend(spend_fit(study, ledger, fits)),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) html_figure(run$expected_spend, height = 5),
+    page = \(run) page_drawn(run$expected_spend, "expected-spend", "Does the model fit the amounts?", 3.6),
     remarks = character()
   ),
   study_part(
@@ -102,7 +104,7 @@ trust_parts <- list(
     make = \(study, ledger) spend_frequency(ledger),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) html_figure(run$spend_frequency, height = 4.6),
+    page = \(run) page_drawn(run$spend_frequency, "spend-frequency", "Do frequent customers spend more each time?", 3.4),
     remarks = character()
   ),
   study_part(
@@ -112,7 +114,7 @@ trust_parts <- list(
     make = \(study, ledger, fits) customer_spread(fits$purchases),
     wanted = asks_forecast,
     figure = 6.5,
-    report = \(run) report_spread(run),
+    page = \(run) page_drawn(run$spread, "spread", "What do the models say of customers?", 3.6),
     remarks = character()
   ),
   study_part(
@@ -121,7 +123,7 @@ trust_parts <- list(
     "trust",
     make = \(study, ledger, fits) summary(fits$purchases),
     wanted = asks_forecast,
-    report = \(run) report_fit(run$model, "Purchases")
+    page = \(run) page_fit(run$model, "model", "What are the parameters of the purchase model?")
   ),
   study_part(
     "spend_model",
@@ -129,7 +131,7 @@ trust_parts <- list(
     "trust",
     make = \(study, ledger, fits) summary(spend_fit(study, ledger, fits)),
     wanted = asks_forecast,
-    report = \(run) report_fit(run$spend_model, "Amounts")
+    page = \(run) page_fit(run$spend_model, "spend-model", "And of the model of amounts?")
   ),
   study_part(
     "fits",

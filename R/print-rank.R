@@ -114,8 +114,7 @@ describe.nubrek_tiers <- function(x) {
       ),
       if (NROW(near) > 0L) {
         sprintf(
-          " Nearest to the next tier is %s: %s more by %s.",
-          as.character(near$customer),
+          " Nearest to the next tier, one customer lacks %s until %s.",
           format_distance(near$to_next, x),
           format_day(until)
         )

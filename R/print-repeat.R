@@ -4,6 +4,8 @@
 describe.nubrek_rate <- function(x) {
   n <- sum(x$customers)
   k <- sum(x$repeat_customers)
+  told <- rate_extremes(x, k / n)
+  if (!is.null(told)) return(list(heading = "Repeat rate", finding = told))
   list(heading = "Repeat rate", finding = sprintf(
     "%s of %s customers bought again (95 %% interval %s to %s); they bring %s of sales.",
     present_share(k / n),
@@ -12,6 +14,26 @@ describe.nubrek_rate <- function(x) {
     present_share(share_interval(k, n)$upper, 1L),
     present_share(sum(x$sales_repeat) / sum(x$sales))
   ))
+}
+
+# The columns of a table of rates that name its groups.
+rate_groups <- function(x) names(x)[seq_len(match("customers", names(x)) - 1L)]
+
+# The highest and the lowest rate of groups of 30 customers or more.
+rate_extremes <- function(x, everybody) {
+  by <- rate_groups(x)
+  rows <- plain_table(x)[x$customers >= 30L, ]
+  if (length(by) == 0L || nrow(rows) < 2L) return(NULL)
+  ends <- rows[c(which.max(rows$rate), which.min(rows$rate)), ]
+  called <- do.call(paste, c(lapply(ends[by], as.character), sep = ", "))
+  told <- sprintf(
+    "\u201c%s\u201d %s (%s to %s)", called, present_share(ends$rate), present_share(ends$lower),
+    present_share(ends$upper)
+  )
+  sprintf(
+    "Of %s customers %s bought again: most in %s, fewest in %s.", format_count(sum(x$customers)),
+    present_share(everybody), told[[1L]], told[[2L]]
+  )
 }
 
 #' @export

@@ -1,42 +1,78 @@
-# What the report says of audiences.
+# What the report says of audiences and groups.
 
-report_audiences <- function(run) {
+page_audiences <- function(run) {
   audiences <- attr(run$audiences, "audiences")
-  htmltools::tagList(
-    html_table(
-      run$audiences, 20L, "Groups by rules, which may overlap; the members stand in audiences.csv"
-    ),
-    lapply(audiences, \(one) {
-      htmltools::tagList(
-        html_subject(describe(one)$heading, NULL),
-        html_figure(one, height = 2 + 0.5 * length(basis_of(one, "rule")))
+  each <- lapply(seq_along(audiences), \(i) {
+    one <- audiences[[i]]
+    page_block(
+      paste0("audience-", i),
+      paste0("Who is \u201c", names(audiences)[[i]], "\u201d?"),
+      figures = page_figure(one, 1.2 + 0.42 * length(basis_of(one, "rule")))
+    )
+  })
+  c(
+    list(page_block(
+      "audience-list",
+      "Which audiences are there?",
+      sentence = describe(run$audiences)$finding,
+      tables = page_table(
+        run$audiences, 20L, "Groups by rules, which may overlap; the members in audiences.csv"
       )
-    })
+    )),
+    each
   )
 }
 
-report_overlap <- function(run) {
-  if (length(basis_of(run$overlap, "names")) > length(strip_colours)) {
-    return(html_table(run$overlap, 12L, "Combinations of audiences"))
-  }
-  htmltools::tagList(
-    html_subject(describe(run$overlap)$heading, NULL),
-    html_figure(run$overlap, height = 2.4 + 0.6 * length(basis_of(run$overlap, "names")))
+page_overlap <- function(run) {
+  called <- length(basis_of(run$overlap, "names"))
+  many <- called > length(strip_colours)
+  page_block(
+    "overlap",
+    "How do they overlap?",
+    sentence = describe(run$overlap)$finding,
+    figures = if (!many) page_figure(run$overlap, 1.6 + 0.45 * called),
+    tables = if (many) page_table(run$overlap, 12L, "Combinations of audiences")
   )
 }
 
-report_audience_periods <- function(run) {
+page_audience_periods <- function(run) {
   if (length(basis_of(run$audience_periods, "names")) > length(strip_colours) + 1L) return(NULL)
-  html_figure(run$audience_periods, height = 6.5)
+  page_block("audience-time", "What did they do over time?", figures = page_figure(
+    run$audience_periods, 5
+  ))
 }
 
-report_contrasts <- function(run) {
+page_contrasts <- function(run) {
   if (nrow(run$contrasts) == 0L) return(NULL)
-  html_table(
-    contrast_face(run$contrasts, c("audience", "what", "level", "inside", "outside", "adjusted_p")),
-    20L,
-    "What distinguishes each audience, beyond what its rule says itself"
+  page_block(
+    "contrasts",
+    "What distinguishes them?",
+    sentence = describe(run$contrasts)$finding,
+    tables = page_table(
+      contrast_face(
+        run$contrasts, c("audience", "what", "level", "inside", "outside", "adjusted_p")
+      ),
+      20L,
+      "What distinguishes each audience, beyond what its rule says itself"
+    )
   )
+}
+
+page_groups <- function(run) {
+  found <- attr(run$discover, "found")
+  lapply(seq_along(found), \(i) {
+    one <- found[[i]]
+    page_block(
+      paste0("groups-", i),
+      paste0("Which groups differ in ", basis_of(one, "target"), "?"),
+      sentence = describe(one)$finding,
+      figures = if (nrow(one) > 0L) page_figure(one, groups_height(one) - 1.2),
+      tables = page_table(
+        groups_face(one, rules = TRUE), 10L,
+        "Groups, judged on customers who had no part in finding them"
+      )
+    )
+  })
 }
 
 audience_terms <- function() {

@@ -1,52 +1,76 @@
 # What the report says of campaigns.
 
-report_effects <- function(run) {
+page_effects <- function(run) {
   effects <- attr(run$effects, "effects")
-  lapply(effects, \(one) {
-    htmltools::tagList(
-      html_subject(paste("Measured:", basis_of(one, "name")), describe(one)$finding),
-      html_table(effect_face(one), 12L, "Per contacted customer, with 95 % intervals"),
-      html_figure(one, height = 6)
+  lapply(seq_along(effects), \(i) {
+    one <- effects[[i]]
+    page_block(
+      paste0("effect-", i),
+      paste0("Did \u201c", basis_of(one, "name"), "\u201d work?"),
+      sentence = describe(one)$finding,
+      figures = page_figure(one, 4.2),
+      tables = page_table(effect_face(one), 12L, "Per contacted customer, with 95 % intervals")
     )
   })
 }
 
-report_targets <- function(run) {
-  htmltools::tagList(
-    html_subject("Targets that are ready", describe(run$targets)$finding),
-    html_figure(run$targets, height = 2 + 0.6 * nrow(run$targets)),
-    html_table(run$targets, 12L, "Targets; their members stand in targets.csv")
+page_targets <- function(run) {
+  page_block(
+    "targets",
+    "Which targets are ready?",
+    sentence = describe(run$targets)$finding,
+    figures = page_figure(run$targets, 1.2 + 0.5 * nrow(run$targets)),
+    tables = page_table(run$targets, 12L, "Their members stand in targets.csv")
   )
 }
 
-report_history <- function(run) {
-  htmltools::tagList(
-    html_subject("All campaigns", describe(run$history)$finding),
-    html_figure(run$history, height = 2 + 0.5 * nrow(run$history)),
-    html_table(history_face(run$history), 20L, "All campaigns with what came of them")
+page_contacts <- function(run) {
+  page_block(
+    "contacts",
+    "Who was contacted so far?",
+    sentence = describe(run$contacts)$finding,
+    tables = page_table(run$contacts, 12L)
   )
 }
 
-report_plans <- function(run) {
+page_history <- function(run) {
+  if (nrow(run$history) < 2L) return(NULL)
+  page_block(
+    "history",
+    "What came of all campaigns?",
+    sentence = describe(run$history)$finding,
+    figures = page_figure(run$history, 1.2 + 0.45 * nrow(run$history)),
+    tables = page_table(history_face(run$history), 20L)
+  )
+}
+
+page_plans <- function(run) {
   plans <- attr(run$plans, "plans")
-  lapply(names(plans), \(name) {
-    htmltools::tagList(
-      html_subject(paste("Planned:", name), describe(plans[[name]])$finding),
-      html_figure(plans[[name]], height = 5)
+  lapply(seq_along(plans), \(i) {
+    page_block(
+      paste0("plan-", i),
+      paste0("What would \u201c", names(plans)[[i]], "\u201d bring?"),
+      sentence = describe(plans[[i]])$finding,
+      figures = page_figure(plans[[i]], 3.8)
     )
   })
 }
 
-report_wallet <- function(run) {
-  htmltools::tagList(
-    html_subject("Our share of each customer", describe(run$wallet)$finding),
-    html_figure(run$wallet, height = 5),
-    html_table(wallet_sellers(run$wallet), 8L, "Everybody's share beside ours"),
-    if (!is.null(attr(run$wallet, "groups"))) {
-      html_table(wallet_groups(run$wallet), 12L, "Our share by attribute")
-    },
-    html_table(
-      run$wallet, 8L, "The largest spenders to hold; everybody stands in wallet.csv"
+page_wallet <- function(run) {
+  page_block(
+    "wallet",
+    "What is our share of each customer?",
+    sentence = describe(run$wallet)$finding,
+    figures = page_figure(run$wallet, 3.6),
+    tables = list(
+      page_table(wallet_sellers(run$wallet), 8L, "Everybody's share beside ours"),
+      if (!is.null(attr(run$wallet, "groups"))) {
+        page_table(wallet_groups(run$wallet), 12L, "Our share by attribute")
+      },
+      page_table(
+        run$wallet, 8L, "The largest spenders to hold; everybody stands in wallet.csv",
+        people = TRUE
+      )
     )
   )
 }

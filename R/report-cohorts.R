@@ -1,14 +1,37 @@
 # What the report says of first-purchase cohorts.
 
-report_cohorts <- function(run) {
-  htmltools::tagList(lapply(report_measures(run), \(name) {
-    measure <- grid_measure(run$cohorts, name)
-    html_figure(measure, height = grid_height(measure))
-  }))
+page_cohorts <- function(run) {
+  measures <- page_measures(run)
+  lapply(seq_along(measures), \(i) {
+    measure <- grid_measure(run$cohorts, measures[[i]])
+    page_block(
+      paste0("cohorts-", measures[[i]]),
+      grid_question(measures[[i]], "each cohort"),
+      figures = if (i == 1L) {
+        page_figure(measure, page_grid_height(measure, 16L), cohorts = 16L)
+      } else {
+        page_figure(measure, page_grid_height(measure, 24L))
+      }
+    )
+  })
+}
+
+grid_question <- function(measure, of) {
+  words <- switch(measure,
+    retention = "how much of %s stays?",
+    value_to_date = "what has %s brought?",
+    cumulative_sales_per_customer = "what has %s spent?",
+    paste0(grid_measures[[measure]]$label, ", of %s?")
+  )
+  capital(sprintf(words, of))
+}
+
+page_grid_height <- function(measure, most) {
+  1.1 + 0.2 * min(most, length(unique(measure$cohort)))
 }
 
 # Retention and what accumulates; where no margin is known, that is sales.
-report_measures <- function(run) {
+page_measures <- function(run) {
   run$study$cohorts$measures %||%
     c(
       "retention",
@@ -16,90 +39,94 @@ report_measures <- function(run) {
     )
 }
 
-report_usual <- function(run) {
+page_usual <- function(run) {
   enough <- any(run$usual$verdict != "too few")
-  htmltools::tagList(
-    html_subject("Are the newer cohorts better?", NULL),
+  list(
+    page_block(
+      "usual",
+      "Are the newer cohorts better?",
+      sentence = describe(run$usual)$finding,
+      figures = if (enough) page_figure(run$usual, 4.6)
+    ),
     if (has_curves(run$cohorts)) {
-      html_figure(grid_measure(run$cohorts, "retention"), height = 5.6, shape = "curves")
+      page_block("cohort-curves", "How does each cohort fade?", figures = page_figure(
+        grid_measure(run$cohorts, "retention"), 4, shape = "curves"
+      ))
     },
-    if (enough) {
-      html_figure(run$usual, height = 6.2)
-    } else {
-      htmltools::tags$p(describe(run$usual)$finding)
-    },
-    if (is.null(run$cohorts_by)) report_diagonals(run)
+    page_diagonals(run)
   )
 }
 
 has_curves <- function(grid) any(grid$complete & !grid$older & grid$age > 0L)
 
-report_cohorts_by <- function(run) {
-  grouped_by <- paste(gsub("_", " ", basis_of(run$cohorts_by, "by")), collapse = " and ")
-  htmltools::tagList(
-    html_subject(paste("Side by side:", grouped_by), NULL),
-    lapply(
-      report_measures(run), \(name) html_figure(grid_measure(run$cohorts_by, name), height = 5.6)
-    ),
-    report_diagonals(run)
-  )
+page_cohorts_by <- function(run) {
+  lapply(page_measures(run), \(name) {
+    measure <- grid_measure(run$cohorts_by, name)
+    page_block(
+      paste0("cohorts-by-", name),
+      sub("[?]$", sprintf(", by %s?", by_words(run$cohorts_by)), grid_question(name, "a cohort")),
+      figures = page_figure(measure, 4.2)
+    )
+  })
 }
 
-report_diagonals <- function(run) {
+page_diagonals <- function(run) {
   if (basis_of(run$cohorts, "ages") == "elapsed") return(NULL)
   by_month <- diagonal_totals(run$cohorts)
   shown <- utils::tail(plain_table(by_month)[setdiff(names(by_month), "older_customers")], 13L)
   clock <- basis_of(by_month, "clock")
   shown$period <- period_label(shown$period, clock)
-  htmltools::tagList(
-    html_subject(paste("Each", clock, "over all cohorts"), describe(by_month)$finding),
-    html_table(
-      structure(shown, basis = attr(by_month, "basis")),
-      13L,
-      paste0(
-        "The diagonals of the table: the last ",
-        nrow(shown),
-        " ",
-        clock,
-        "s; new: first purchase in the ",
-        clock
-      )
-    )
+  page_block(
+    "diagonals",
+    sprintf("What happened in one %s, over all cohorts?", clock),
+    sentence = describe(by_month)$finding,
+    tables = page_table(with_basis(shown, by_month), 13L, paste0(
+      "The diagonals of the table: the last ", nrow(shown), " ", clock,
+      "s; new: first purchase in the ", clock
+    ))
   )
 }
 
-report_payback <- function(run) {
+page_payback <- function(run) {
   if (is.null(run$payback)) return(NULL)
   groups <- run$payback_by
-  shown <- describe(run$payback)$table
   unused <- unused_spend(run$payback)
-  htmltools::tagList(
-    html_subject(describe(run$payback)$heading, NULL),
-    html_figure(run$payback, height = 5.6),
-    if (!is.null(groups)) {
-      htmltools::tagList(html_figure(groups, height = 7), html_table(
-        structure(describe(groups)$table, basis = attr(groups, "basis")),
-        30L,
-        sprintf(
-          paste0(
-            "By %s; value to cost at age %d, interval: 95 %%; highest cost: what a customer may ",
-            "cost to pay back by then"
-          ),
-          gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and ")),
-          basis_of(groups, "within")
-        )
-      ))
-    },
-    html_table(
-      structure(shown, basis = attr(run$payback, "basis")),
-      12L,
-      "The newest cohorts; all of them stand in payback.csv"
+  list(
+    page_block(
+      "payback",
+      describe(run$payback)$heading,
+      figures = page_figure(run$payback, 3.9),
+      control = payback_control(run$cohorts, run$payback)
     ),
-    if (nrow(unused) > 0L) {
-      html_table(
-        structure(unused, basis = attr(run$payback, "basis")),
-        8L,
-        "Spend without new customers, in no cohort's cost"
+    page_block("payback-cohorts", "Which cohorts have paid back?",
+      sentence = describe(run$payback)$finding,
+      tables = list(
+        page_table(
+          with_basis(describe(run$payback)$table, run$payback),
+          12L,
+          "The newest cohorts; all of them in payback.csv"
+        ),
+        if (nrow(unused) > 0L) {
+          page_table(
+            with_basis(unused, run$payback),
+            8L,
+            "Spend without new customers, in no cohort's cost"
+          )
+        }
+      )
+    ),
+    if (!is.null(groups)) {
+      page_block(
+        "payback-by",
+        sprintf("By %s: when is the cost back?", by_words(groups)),
+        figures = page_figure(groups, 5),
+        tables = page_table(with_basis(describe(groups)$table, groups), 30L, sprintf(
+          paste0(
+            "Value to cost at age %d, interval: 95 %%; highest cost: what a customer may cost to ",
+            "pay back by then"
+          ),
+          basis_of(groups, "within")
+        ))
       )
     }
   )

@@ -1,23 +1,36 @@
 # What the report says of the data, and the proof of their totals.
 
-report_audit <- function(run) {
-  htmltools::tagList(
-    html_figure(run$audit, height = 1.6 + 0.42 * length(unique(run$audit$reason))),
-    html_table(run$audit, 60L, paste0(
-      "Every row of the files, by what became of it; unknown: rows whose amount could not be ",
-      "read; example: the first such row"
+page_audit <- function(run) {
+  page_block(
+    "audit",
+    "What became of every row?",
+    figures = page_figure(run$audit, 0.9 + 0.32 * length(unique(run$audit$reason))),
+    tables = NULL
+  )
+}
+
+page_audit_rows <- function(run) {
+  page_block(
+    "rows",
+    "Which rows were set aside, file by file?",
+    sentence = "Every row of the files, by what became of it; the rows stand in set-aside.csv.",
+    tables = page_table(run$audit, 50L, paste0(
+      "Unknown: rows whose amount could not be read; example: the first such row"
     ))
   )
 }
 
-report_identified <- function(run) {
-  html_subject("How much of the sales has a customer?", identified_words(run$identified))
+page_identified <- function(run) {
+  page_block(
+    "identified",
+    "How much of the sales has a customer?",
+    sentence = identified_words(run$identified)
+  )
 }
 
 # The share of sales with a customer id: in all, and by year.
 identified_words <- function(identified) {
-  year <- format(identified$period, "%Y")
-  share <- tapply(identified$sales, year, sum) / tapply(identified$sales_all, year, sum)
+  share <- identified_by_year(identified)
   paste(
     describe(identified)$finding,
     if (length(share) > 1L) {
@@ -26,14 +39,22 @@ identified_words <- function(identified) {
   )
 }
 
-report_suspects <- function(run) {
-  htmltools::tagList(
-    html_subject("Is each customer one customer?", describe(run$suspects)$finding),
-    if (nrow(run$suspects) > 0L) {
-      html_table(
+identified_by_year <- function(identified) {
+  year <- format(identified$period, "%Y")
+  tapply(identified$sales, year, sum) / tapply(identified$sales_all, year, sum)
+}
+
+page_suspects <- function(run) {
+  page_block(
+    "suspects",
+    "Is each customer one customer?",
+    sentence = describe(run$suspects)$finding,
+    tables = if (nrow(run$suspects) > 0L) {
+      page_table(
         run$suspects,
         8L,
-        "Ids that may be one customer, and ids that may be many; all of them stand in suspects.csv"
+        "Ids that may be one customer, and ids that may be many; all of them in suspects.csv",
+        people = TRUE
       )
     }
   )
@@ -59,8 +80,16 @@ data_terms <- function(run) {
   )
 }
 
-report_proof <- function(run) {
-  html_table(
-    run$proof, 60L, "Each total computed by two independent paths; money must agree to the cent"
+page_proof <- function(run) {
+  list(
+    page_block("proof-sum", "Is it exact?", sentence = describe(run$proof)$finding),
+    page_block(
+      "proof-table",
+      "Which checks were made?",
+      sentence = paste0(
+        "Each total computed by two independent paths; money must agree to the cent."
+      ),
+      tables = page_table(run$proof, 50L)
+    )
   )
 }

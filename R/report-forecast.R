@@ -1,31 +1,39 @@
 # What the report says of the time to come.
 
-report_forecast <- function(run) {
+page_coming <- function(run) {
+  coming <- describe(run$coming)
+  list(
+    page_block("coming", coming$heading, figures = page_figure(run$coming, 3.9)),
+    page_block(
+      "coming-periods",
+      "How much in each period?",
+      sentence = coming$finding,
+      tables = page_table(with_basis(coming$table, run$coming), 40L, paste0(
+        "Sales of the coming periods, with the part of today's customers and the same period a ",
+        "year before; all columns in coming.csv"
+      ))
+    )
+  )
+}
+
+page_forecast <- function(run) {
   best <- describe(run$forecast)$table
   shown <- setdiff(names(best), c("margin", "value_to_date", "lifetime_value"))
-  html_table(
-    with_contact(run, best[, shown]),
-    15L,
-    "The customers with the highest expected value; all of them stand in value.csv"
-  )
-}
-
-report_shares <- function(run) {
-  htmltools::tagList(
-    html_subject(describe(run$shares)$heading, NULL), html_figure(run$shares, height = 5)
-  )
-}
-
-report_coming <- function(run) {
-  coming <- describe(run$coming)
-  htmltools::tagList(html_subject(coming$heading, NULL), html_figure(run$coming), html_table(
-    coming$table,
-    40L,
-    paste0(
-      "Sales of the coming periods, with the part of today's customers and the same period a ",
-      "year before; all columns stand in coming.csv"
+  page_block(
+    "value",
+    "Who will bring most?",
+    sentence = describe(run$forecast)$finding,
+    tables = page_table(
+      best[, shown],
+      15L,
+      "The customers with the highest expected value; all of them in value.csv",
+      people = TRUE
     )
-  ))
+  )
+}
+
+page_shares <- function(run) {
+  page_block("shares", "Who holds the lifetime value?", figures = page_figure(run$shares, 3.6))
 }
 
 forecast_terms <- function() {
@@ -39,7 +47,7 @@ forecast_terms <- function() {
     ),
     `lifetime value` = "Margin so far plus value to come.",
     `customers still to be won` = paste0(
-      "An assumption, said above; everything else follows from it by the models."
+      "An assumption, said as a remark; everything else follows from it by the models."
     )
   )
 }

@@ -1,98 +1,148 @@
 # Building blocks of the page. Everything goes through htmltools, which escapes text; only our own
-# style and script are raw.
+# style, script and drawings are raw.
 
-html_table <- function(x, rows = 12L, caption = NULL) {
-  found <- shown_rows(x, rows)
-  shown <- found$shown
-  cells <- present(shown)
-  right <- mapply(
-    is_number_column,
-    names(shown),
-    plain_table(shown),
-    MoreArgs = list(kinds = basis_of(x, "kinds", NULL))
+# What a page needs while it is made: whom it may show, and what its blocks share.
+new_page <- function(run) {
+  page <- new.env()
+  page$ledger <- run$ledger
+  page$contact <- run$study$outputs$contact
+  page$people <- people_shown(run$study)
+  page$key <- run$study$outputs$key
+  page$least <- least_shown(run$study)
+  page$figures <- 0L
+  page$styles <- character()
+  page$remarks <- character()
+  page$rows <- list()
+  page
+}
+
+html_block <- function(page, block, open = FALSE) {
+  tags <- htmltools::tags
+  sentence <- block$sentence
+  if (is.null(sentence) && length(block$figures) > 0L) {
+    sentence <- figure_title(block$figures[[1L]])
+  }
+  content <- htmltools::tagList(
+    if (!is.null(sentence)) {
+      tags$p(class = if (open) "finding", sentence, html_marks(page, block$remarks))
+    },
+    if (is.null(sentence) && length(block$remarks) > 0L) tags$p(html_marks(page, block$remarks)),
+    lapply(block$figures, \(figure) html_figure(page, figure, sentence)),
+    block$control,
+    lapply(block$tables, \(table) html_table(page, table))
   )
-  side <- ifelse(right, "number", "words")
-  unread <- lapply(plain_table(shown), \(column) {
+  if (open) return(tags$div(id = block$id, class = "lead", content))
+  tags$details(id = block$id, class = "fold", tags$summary(block$question), content)
+}
+
+figure_title <- function(figure) {
+  told <- describe(figure$x)
+  told$finding %||% told$heading
+}
+
+html_table <- function(page, table) {
+  tags <- htmltools::tags
+  x <- table$x
+  if (table$people) {
+    x <- people_rows(page, x)
+    if (is.null(x)) {
+      return(tags$p(class = "left-out", paste0(
+        sub("[.]$", "", table$caption), ". Customers are not shown here (outputs: people: no)."
+      )))
+    }
+  }
+  held <- large_enough(x, page$least)
+  found <- shown_rows(held$rows, table$rows)
+  tags$div(
+    class = "table",
+    tags$table(
+      if (!is.null(table$caption)) tags$caption(table$caption),
+      table_rows(found$shown, basis_of(x, "kinds", NULL), basis_of(x, "currency", NULL))
+    ),
+    table_notes(found, nrow(held$rows), held$left, page$least)
+  )
+}
+
+table_rows <- function(shown, kinds, currency) {
+  tags <- htmltools::tags
+  plain <- plain_table(shown)
+  cells <- present(shown)
+  number <- mapply(is_number_column, names(plain), plain, MoreArgs = list(kinds = kinds))
+  side <- ifelse(number, "number", "words")
+  unread <- lapply(plain, \(column) {
     if (is.numeric(column) || inherits(column, "Date")) {
       format(as.double(column), digits = 15, trim = TRUE)
-    } else {
-      NULL
     }
   })
-  tags <- htmltools::tags
   head <- Map(
-    \(name, class) tags$th(
-      class = class, scope = "col", tags$button(type = "button", gsub("_", " ", name))
-    ),
+    \(name, column, class) tags$th(class = class, scope = "col", tags$button(
+      type = "button", column_title(name, column, kinds, currency)
+    )),
     names(cells),
+    plain,
     side
   )
   cell <- \(name, class, i) tags$td(
     class = class, `data-sort` = unread[[name]][i], cells[[name]][[i]]
   )
-  content <- lapply(seq_len(nrow(cells)), \(i) tags$tr(unname(Map(cell, names(cells), side, i))))
-  left <- nrow(x) - nrow(shown)
-  tags$div(
-    class = "table",
-    tags$table(
-      if (!is.null(caption)) tags$caption(caption),
-      tags$thead(tags$tr(unname(head))),
-      tags$tbody(content)
-    ),
-    if (left > 0L) {
-      tags$p(class = "left-out", paste0(
-        if (found$newest) "The newest " else "The first ",
-        nrow(shown),
-        " of ",
-        format_count(nrow(x)),
-        " rows."
-      ))
-    }
-  )
-}
-
-# A figure inside the page, as a picture of its own so that nothing in it can reach the page.
-html_figure <- function(result, width = 11, height = 6, ...) {
-  path <- tempfile(fileext = ".svg")
-  on.exit(unlink(path))
-  drawing <- tryCatch(ggplot2::autoplot(result, ...), nubrek_error_no_purchases = \(e) NULL)
-  if (is.null(drawing)) {
-    return(htmltools::tags$p(describe(result)$finding %||% "There is nothing to draw yet."))
-  }
-  write_figure(drawing, path, width, height)
-  told <- paste(c(drawing$labels$title, drawing$labels$subtitle), collapse = ". ")
-  # in one line, so that nothing in it need be escaped
-  picture <- gsub(
-    "\n", "", jsonlite::base64_enc(readBin(path, "raw", file.size(path))), fixed = TRUE
-  )
-  htmltools::tags$figure(htmltools::tags$img(
-    src = paste0("data:image/svg+xml;base64,", picture), alt = gsub("\n", " ", told)
-  ))
-}
-
-html_remarks <- function(said) {
-  if (length(said) == 0L) return(NULL)
-  htmltools::tags$ul(class = "remarks", lapply(said, htmltools::tags$li))
-}
-
-html_section <- function(id, title, ..., finding = NULL) {
-  htmltools::tags$section(
-    id = id,
-    htmltools::tags$h2(title),
-    if (!is.null(finding)) htmltools::tags$p(class = "finding", finding),
-    ...
-  )
-}
-
-html_terms <- function(terms) {
-  htmltools::tags$details(
-    htmltools::tags$summary("What the words mean"),
-    htmltools::tags$dl(unname(Map(
-      \(term, meaning) htmltools::tagList(htmltools::tags$dt(term), htmltools::tags$dd(meaning)),
-      names(terms),
-      terms
+  size <- size_column(plain)
+  few <- if (is.null(size)) logical(nrow(plain)) else plain[[size]] %in% 0:(few_customers - 1L)
+  htmltools::tagList(
+    tags$thead(tags$tr(unname(head))),
+    tags$tbody(lapply(seq_len(nrow(cells)), \(i) tags$tr(
+      class = if (few[[i]]) "few", unname(Map(cell, names(cells), side, i))
     )))
   )
+}
+
+# Anything on fewer customers is pale, and never a title.
+few_customers <- 30L
+
+# What stands over a column: its words, with the unit where the cells do not say it.
+column_title <- function(name, column, kinds = NULL, currency = NULL) {
+  unit <- if (kind_of(name, column, kinds) == "money") {
+    currency
+  } else if (is.numeric(column) && name %in% day_columns) {
+    "days"
+  }
+  words <- if (name %in% names(column_titles)) column_titles[[name]] else gsub("_", " ", name)
+  paste(c(words, unit[nzchar(unit %||% "")]), collapse = ", ")
+}
+
+table_notes <- function(found, rows, small, least) {
+  shown <- nrow(found$shown)
+  notes <- c(
+    if (rows > shown) {
+      sprintf(
+        "The %s %d of %s rows.", if (found$newest) "newest" else "first", shown, format_count(rows)
+      )
+    },
+    if (small > 0L) {
+      sprintf(
+        "%s of fewer than %d customers %s not shown apart.",
+        n_of(small, "row"),
+        least,
+        if (small == 1L) "is" else "are"
+      )
+    }
+  )
+  if (length(notes) > 0L) htmltools::tags$p(class = "left-out", paste(notes, collapse = " "))
+}
+
+# Marks that open what is to be minded; the text stands once, at the end of the page.
+html_marks <- function(page, remarks) {
+  page$remarks <- union(page$remarks, remarks)
+  lapply(match(remarks, page$remarks), \(i) htmltools::tagList(" ", htmltools::tags$a(
+    class = "mark", href = paste0("#remark-", i), `aria-label` = paste("remark", i), i
+  )))
+}
+
+html_terms <- function(page, terms) {
+  tags <- htmltools::tags
+  told <- \(meaning) if (inherits(meaning, "page_table")) html_table(page, meaning) else meaning
+  tags$dl(unname(Map(
+    \(term, meaning) htmltools::tagList(tags$dt(term), tags$dd(told(meaning))), names(terms), terms
+  )))
 }
 
 report_asset <- function(name) {
@@ -101,11 +151,3 @@ report_asset <- function(name) {
     collapse = "\n"
   ))
 }
-
-html_subject <- function(title, finding) {
-  htmltools::tagList(htmltools::tags$h3(title), if (!is.null(finding)) htmltools::tags$p(finding))
-}
-
-# A page is narrower than a file.
-with_basis <- function(columns, x) structure(columns, basis = attr(x, "basis"))
-report_columns <- function(x, without) x[setdiff(names(x), without)]

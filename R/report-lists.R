@@ -52,10 +52,10 @@ contact_list <- function(run, x) {
   if (is.null(contact)) plain_table(x) else carry_contact(plain_table(x), run$ledger, contact)
 }
 
-# The same for a table on the page, with what it is based on.
-with_contact <- function(run, x) {
-  if (is.null(run$study$outputs$contact)) return(x)
-  structure(contact_list(run, x), basis = attr(x, "basis"))
+# The same for a table on a page, with what it is based on.
+with_contact <- function(page, x) {
+  if (is.null(page$contact)) return(x)
+  with_basis(carry_contact(plain_table(x), page$ledger, page$contact), x)
 }
 
 # The formats that are written: one record each, by their endings. `write(parts, path)` takes named

@@ -1,30 +1,43 @@
 # What the report says of ranks, scores and the order map.
 
-report_ranks <- function(run) {
-  shown <- report_columns(with_contact(run, run$ranks), c("customers_of_group", "sales_of_group"))
-  html_table(with_basis(shown, run$ranks), 12L, paste0(
-    describe(run$ranks)$heading, "; all of them stand in ranks.csv"
-  ))
-}
-
-report_rfm <- function(run) {
-  profile <- report_columns(rfm_profile(run$rfm, run$forecast), "sales_per_customer")
-  htmltools::tagList(
-    html_subject("Recency, frequency, monetary value", NULL),
-    html_figure(run$rfm),
-    html_table(
-      with_basis(profile, run$rfm),
-      10L,
-      "Groups of customers by their bands; all of them stand in rfm.csv"
+page_rfm <- function(run) {
+  profile <- page_columns(rfm_profile(run$rfm, run$forecast), "sales_per_customer")
+  list(
+    page_block("bands", "Recency, frequency, monetary value", figures = page_figure(run$rfm, 4)),
+    page_block(
+      "band-groups",
+      "Which groups do the bands make?",
+      sentence = describe(run$rfm)$finding,
+      tables = page_table(with_basis(profile, run$rfm), 10L, "Everybody stands in rfm.csv")
     )
   )
 }
 
-report_map <- function(run) {
-  profile <- report_columns(map_profile(run$map, run$forecast), "sales_per_customer")
-  htmltools::tagList(html_subject("The order map", NULL), html_figure(run$map), html_table(
-    with_basis(profile, run$map), 4L, "Regions of the map; all customers stand in map.csv"
-  ))
+page_map <- function(run) {
+  profile <- page_columns(map_profile(run$map, run$forecast), "sales_per_customer")
+  page_block(
+    "map",
+    "Order size against frequency?",
+    figures = page_figure(run$map, 4.4),
+    control = map_control(run$map),
+    tables = page_table(with_basis(profile, run$map), 4L, "Everybody stands in map.csv")
+  )
+}
+
+page_ranks <- function(run) {
+  shown <- page_columns(run$ranks, c("customers_of_group", "sales_of_group"))
+  page_block(
+    "ranks",
+    "Who are the best, one by one?",
+    sentence = describe(run$ranks)$heading,
+    figures = page_figure(
+      run$ranks, ranks_height(run$ranks), people = people_shown(run$study) == "yes"
+    ),
+    tables = page_table(
+      with_basis(shown, run$ranks), 12L, "The best, group by group; all of them in ranks.csv",
+      people = TRUE
+    )
+  )
 }
 
 rank_terms <- function() {
@@ -33,8 +46,7 @@ rank_terms <- function() {
     frequency = "Purchases.",
     monetary = "Net sales.",
     band = "From 1 (worst) up. Equal customers share the lower band.",
-    groups = htmltools::tagList(
-      "A band is high above 60 % of the bands, low up to 40 %.", html_table(rfm_groups(), 10L)
-    )
+    groups = "A band is high above 60 % of the bands, low up to 40 %.",
+    `their names` = page_table(rfm_groups(), 10L)
   )
 }

@@ -1,47 +1,67 @@
 # What the report says of repeat buying.
 
-report_rates <- function(run) {
-  shown <- c(
-    "customers", "repeat_customers", "rate", "lower", "upper", "sales", "sales_repeat",
-    "sales_one_time"
+page_rates <- function(run) {
+  page_block(
+    "repeat-rate",
+    "How many come back?",
+    sentence = describe(run[["repeat"]])$finding,
+    figures = page_figure(run$counts, 3.5)
   )
-  htmltools::tagList(
-    html_figure(run$counts),
-    lapply(
-      names(run$by),
-      \(name) html_table(run$by[[name]][, c(name, shown)], 30L, paste0(
-        "By ", gsub("_", " ", name), "; lower and upper: 95 % interval of the rate"
-      ))
+}
+
+page_rates_by <- function(run) {
+  shown <- c("customers", "repeat_customers", "rate", "lower", "upper", "sales_repeat")
+  blocks <- lapply(names(run$by), \(name) {
+    one <- run$by[[name]]
+    page_block(
+      page_id("repeat-by", name),
+      sprintf("Who comes back more, by %s?", gsub("_", " ", name)),
+      figures = page_figure(one, rates_height(one)),
+      tables = page_table(
+        page_columns(one, setdiff(names(one), c(name, shown))),
+        30L,
+        "lower and upper: 95 % interval of the rate"
+      )
     )
-  )
+  })
+  unname(blocks)
 }
 
-report_curve <- function(run) {
+page_curve <- function(run) {
   nobody <- nrow(run$curve) == 0L
-  htmltools::tagList(
-    html_subject("How long until the next?", if (nobody) describe(run$waits)$finding),
-    if (!nobody) html_figure(run$curve)
+  page_block(
+    "curve",
+    "How long until the next purchase?",
+    sentence = if (nobody) describe(run$waits)$finding,
+    figures = if (!nobody) page_figure(run$curve, 4.2)
   )
 }
 
-report_waits <- function(run) {
-  html_figure(run$waits, height = max(4, 2.6 + 0.24 * length(unique(run$waits$cohort))))
+page_waits <- function(run) {
+  page_block(
+    "waits",
+    "How long did each cohort wait?",
+    figures = page_figure(run$waits, max(2.6, 1.4 + 0.2 * length(unique(run$waits$cohort))))
+  )
 }
 
-report_gaps <- function(run) {
-  title <- "Who is slow, who has stopped?"
+page_gaps <- function(run) {
+  question <- "Who is slow, who has stopped?"
   if (basis_of(run$gaps, "all_gaps") == 0L) {
-    return(html_subject(title, describe(run$gaps)$finding))
+    return(page_block("gaps", question, sentence = describe(run$gaps)$finding))
   }
   late <- overdue_tail(run)
   told <- describe(late)
-  shown <- late[, c("customer", "overdue", "gaps", "visits_per_year", "open_gap", "expected_gap")]
-  htmltools::tagList(
-    html_subject(title, NULL),
-    html_figure(run$gaps, height = 5),
-    htmltools::tags$p(told$finding),
-    html_table(
-      with_contact(run, shown), 10L, paste0(told$heading, "; all of them stand in overdue.csv")
+  shown <- c("customer", "overdue", "gaps", "visits_per_year", "open_gap", "expected_gap")
+  page_block(
+    "gaps",
+    question,
+    figures = page_figure(run$gaps, 3.4),
+    tables = page_table(
+      late[, shown],
+      10L,
+      sprintf("%s (all of them in overdue.csv). %s", told$heading, told$finding),
+      people = TRUE
     )
   )
 }
@@ -50,14 +70,20 @@ overdue_tail <- function(run) {
   gap_tail(run$gaps, "overdue", 0.1, margin_rate = run$study$economics$margin_rate)
 }
 
-report_new <- function(run) {
-  htmltools::tagList(html_subject("New or returning?", NULL), html_figure(run$new))
+page_new <- function(run) {
+  page_block(
+    "new",
+    "New or returning?",
+    figures = page_figure(run$new, 3.8),
+    control = new_control(run$new, run$ledger)
+  )
 }
 
-report_sales <- function(run) {
-  htmltools::tagList(
-    html_subject("Where do the sales come from?", NULL),
-    html_figure(run$sales, height = 2.4 + 0.36 * min(12L, nrow(run$sales)))
+page_sales <- function(run) {
+  page_block(
+    "sales",
+    "Where do the sales come from?",
+    figures = page_figure(run$sales, 1 + 0.32 * min(12L, nrow(run$sales)))
   )
 }
 

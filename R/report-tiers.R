@@ -1,56 +1,74 @@
 # What the report says of loyalty tiers.
 
-report_tiers <- function(run) {
-  htmltools::tagList(
-    html_figure(run$tiers, height = 4.6),
-    html_figure(run$tiers, height = 5.4, shape = "curve"),
-    html_table(
-      with_contact(run, run$tiers), 15L, "The best customers; all of them stand in tiers.csv"
+page_tiers <- function(run) {
+  shares <- tier_control(run$tiers)
+  list(
+    page_block("ladder", "Who is in which tier?", figures = page_figure(run$tiers, 2.6)),
+    if (!is.null(shares)) {
+      page_block(
+        "tier-shares",
+        "What if the shares were others?",
+        sentence = "Each tier by its share of customers, the best first.",
+        control = shares
+      )
+    },
+    page_block(
+      "concentration",
+      "How much do the best bring?",
+      figures = page_figure(run$tiers, 4, shape = "curve"),
+      tables = page_table(
+        run$tiers, 15L, "The best customers; all of them in tiers.csv", people = TRUE
+      )
     )
   )
 }
 
-report_payoff <- function(run) {
-  htmltools::tagList(
-    html_subject(describe(run$payoff)$heading, describe(run$payoff)$finding),
-    html_table(run$payoff, 20L, paste0(
+page_payoff <- function(run) {
+  page_block(
+    "payoff",
+    describe(run$payoff)$heading,
+    sentence = describe(run$payoff)$finding,
+    tables = page_table(run$payoff, 20L, paste0(
       "Uplift needed: from which the benefit of the tier pays; below break even: customers ",
       "whose own sales do not carry it"
     ))
   )
 }
 
-report_moves <- function(run) {
+page_moves <- function(run) {
   words <- basis_of(run$moves, "labels")
   top <- moved_customers(run$moves, from = words[[1L]], to = c(words[-1L], "absent"))
-  htmltools::tagList(
-    html_subject("Who moved?", describe(run$moves)$finding),
-    html_figure(run$moves, noise = run$chance),
-    if (nrow(top) > 0L) {
-      html_table(
-        with_basis(
-          report_columns(with_contact(run, top), c("purchases_before", "purchases_after")), top
-        ),
+  page_block(
+    "moves",
+    "Who moved?",
+    sentence = describe(run$moves)$finding,
+    figures = page_figure(run$moves, 3.8, noise = run$chance),
+    tables = if (nrow(top) > 0L) {
+      page_table(
+        with_basis(page_columns(top, c("purchases_before", "purchases_after")), top),
         12L,
-        sprintf(paste0(
-          "Who left \u201c%s\u201d, the largest loss first; everybody who moved stands in ",
-          "moved.csv"
-        ), words[[1L]])
+        sprintf(
+          "Who left \u201c%s\u201d, the largest loss first; all who moved in moved.csv",
+          words[[1L]]
+        ),
+        people = TRUE
       )
     }
   )
 }
 
-report_outlook <- function(run) {
+page_outlook <- function(run) {
   unsure <- run$outlook[order(abs(run$outlook$stays - 0.5)), ]
   unsure <- unsure[unsure$tier == basis_of(run$outlook, "labels")[[1L]], ]
-  htmltools::tagList(
-    html_subject("Who will stay?", NULL),
-    html_figure(run$outlook, height = 4.6),
-    html_table(
-      structure(with_contact(run, unsure), basis = attr(run$outlook, "basis")),
+  page_block(
+    "outlook",
+    "Who will stay?",
+    figures = page_figure(run$outlook, 2.8),
+    tables = page_table(
+      with_basis(unsure, run$outlook),
       10L,
-      "Customers of the best tier about whom it is least sure; all of them stand in outlook.csv"
+      "Customers of the best tier about whom it is least sure; all of them in outlook.csv",
+      people = TRUE
     )
   )
 }

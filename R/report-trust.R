@@ -1,51 +1,55 @@
 # What the report says of how far the forecasts can be trusted.
 
-report_backtest <- function(run) {
-  htmltools::tagList(html_figure(run$backtest, height = 5), html_table(
-    run$backtest, caption = "Purchases expected for the time after the cut, against what came"
-  ))
+page_backtest <- function(run) {
+  page_block(
+    "backtest",
+    "Would last year's forecast have been right?",
+    figures = page_figure(run$backtest, 3.4),
+    tables = page_table(
+      run$backtest, caption = "Purchases expected for the time after the cut, against what came"
+    )
+  )
 }
 
-report_rolling <- function(run) {
+page_rolling <- function(run) {
   told <- describe(run$rolling)
-  shown <- report_columns(told$table, c("error", "naive", "naive_error"))
-  htmltools::tagList(html_subject("At other times", told$finding), html_table(
-    with_basis(shown, run$rolling), caption = told$heading
-  ))
+  shown <- page_columns(told$table, c("error", "naive", "naive_error"))
+  page_block(
+    "rolling",
+    "And at other times?",
+    sentence = told$finding,
+    figures = page_figure(run$rolling, 2.6),
+    tables = page_table(with_basis(shown, run$rolling), caption = told$heading)
+  )
 }
 
-report_comparison <- function(run) {
+page_comparison <- function(run) {
   told <- describe(run$comparison)
-  shown <- report_columns(run$comparison, c("log_lik", "bic", "captured"))
-  htmltools::tagList(html_subject("Which model", told$finding), html_table(
-    with_basis(shown, run$comparison), caption = told$heading
-  ))
-}
-
-report_season <- function(run) {
-  htmltools::tagList(html_subject("The season", NULL), html_figure(run$season, height = 4.6))
-}
-
-report_tracking <- function(run) {
-  htmltools::tagList(
-    html_subject("Do the models hold?", describe(run$tracking)$finding),
-    html_figure(run$tracking, height = 6)
+  shown <- page_columns(run$comparison, c("log_lik", "bic", "captured"))
+  page_block(
+    "comparison",
+    "Which model?",
+    sentence = told$finding,
+    figures = page_figure(run$comparison, 1.4 + 0.42 * nrow(run$comparison)),
+    tables = page_table(with_basis(shown, run$comparison), caption = told$heading)
   )
 }
 
-report_spread <- function(run) {
-  htmltools::tagList(
-    html_subject("What the models say of customers", NULL), html_figure(run$spread, height = 4.8)
-  )
-}
-
-report_fit <- function(fit, what) {
+page_fit <- function(fit, id, question) {
   told <- describe(fit)
-  htmltools::tagList(
-    htmltools::tags$p(told$finding),
-    html_table(fit, 30L, paste0(what, ": ", basis_of(fit, "model"))),
-    htmltools::tags$p(class = "left-out", paste(told$after, collapse = " "))
+  page_block(
+    id,
+    question,
+    sentence = told$finding,
+    tables = page_table(fit, 30L, paste0(
+      basis_of(fit, "model"), ". ", paste(told$after, collapse = " ")
+    ))
   )
+}
+
+# A block of one figure.
+page_drawn <- function(x, id, question, height) {
+  page_block(id, question, sentence = describe(x)$finding, figures = page_figure(x, height))
 }
 
 trust_terms <- function() {

@@ -1,54 +1,63 @@
 # What the report says of the worth of a customer.
 
-report_continued <- function(run) {
-  htmltools::tagList(
-    html_subject("The cohorts, continued", NULL), html_figure(run$continued, height = 7.4)
-  )
-}
-
-report_worth <- function(run) {
+page_worth <- function(run) {
   groups <- run$worth_by
-  rows <- report_columns(describe(run$worth)$table, c("sales_per_customer", "to_age"))
-  htmltools::tagList(
-    html_subject("Against what winning them cost", NULL),
-    html_figure(run$worth, height = 5.2),
-    html_table(
-      with_basis(rows, run$worth), 12L, "The newest cohorts; all of them stand in worth.csv"
+  rows <- page_columns(describe(run$worth)$table, c("sales_per_customer", "to_age"))
+  list(
+    page_block("worth-cohorts", "Against what winning them cost?", figures = page_figure(
+      run$worth, 3.6
+    )),
+    page_block(
+      "worth-table",
+      "Cohort by cohort: worth and cost?",
+      sentence = describe(run$worth)$finding,
+      tables = page_table(
+        with_basis(rows, run$worth), 12L, "The newest cohorts; all of them in worth.csv"
+      )
     ),
-    if (!is.null(groups)) report_worth_groups(groups)
+    if (!is.null(groups)) {
+      page_block(
+        "worth-by",
+        sprintf("By %s: worth and cost?", by_words(groups)),
+        figures = page_figure(groups, 5),
+        tables = page_table(
+          with_basis(page_columns(describe(groups)$table, "to_age"), groups),
+          30L,
+          paste0(
+            "The cohorts of a year; observed: share of the customers seen to the payback age"
+          )
+        )
+      )
+    }
   )
 }
 
-report_worth_groups <- function(groups) {
-  grouped_by <- gsub("_", " ", paste(basis_of(groups, "by"), collapse = " and "))
-  htmltools::tagList(html_figure(groups, height = 7), html_table(
-    with_basis(report_columns(describe(groups)$table, "to_age"), groups),
-    30L,
-    sprintf(
-      "By %s, the cohorts of a year; observed: share of the customers seen to the payback age",
-      grouped_by
-    )
+page_continued <- function(run) {
+  page_block("continued", "How do the cohorts go on?", figures = page_figure(
+    run$continued, 3.8, cohorts = 12L
   ))
 }
 
-report_value_groups <- function(run) htmltools::tagList(lapply(run$value_groups, report_value_by))
-
-report_value_by <- function(x) {
-  told <- describe(x)
-  wide <- c("value_lower", "value_upper", "from_staying", "from_cadence", "from_order", "clear")
-  htmltools::tagList(
-    html_subject(told$heading, NULL),
-    html_figure(x, height = max(4, 2.6 + 0.36 * min(14L, nrow(x)))),
-    html_table(
-      with_basis(report_columns(told$table, wide), x),
-      20L,
-      sprintf(paste0(
-        "Highest cost: what a customer may cost to pay back within %s months; raw: means of ",
-        "the same customers, no model"
-      ), format(basis_of(x, "within")))
-    ),
-    html_remarks(unique(remarks(x)$remark))
-  )
+page_value_groups <- function(run) {
+  unname(lapply(names(run$value_groups), \(name) {
+    x <- run$value_groups[[name]]
+    told <- describe(x)
+    wide <- c("value_lower", "value_upper", "from_staying", "from_cadence", "from_order", "clear")
+    page_block(
+      page_id("value-by", name),
+      sprintf("By %s: worth of a customer won today?", gsub("_", " ", name)),
+      sentence = told$finding,
+      remarks = remarks(x)$remark,
+      figures = page_figure(x, max(2.6, 1.4 + 0.3 * min(14L, nrow(x)))),
+      tables = page_table(with_basis(page_columns(told$table, wide), x), 20L, sprintf(
+        paste0(
+          "Highest cost: what a customer may cost to pay back within %s months; raw: means of ",
+          "the same customers, no model"
+        ),
+        format(basis_of(x, "within"))
+      ))
+    )
+  }))
 }
 
 worth_terms <- function() {

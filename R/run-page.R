@@ -1,77 +1,142 @@
 # The report: sections in the order an analyst works, each made of the records of its parts.
 
+# `lead`: the part whose first block stands open; others fold under their questions.
 report_sections <- list(
-  data = list(link = "Data", title = "The data", terms = \(run) data_terms(run)),
+  data = list(link = "Data", title = "The data", lead = "audit", terms = \(run) data_terms(run)),
   `repeat` = list(
     link = "Repeat buying",
     title = "Do customers come back?",
-    finding = "repeat",
+    lead = "repeat",
     terms = \(run) repeat_terms()
   ),
-  cohorts = list(link = "Cohorts", title = "First-purchase cohorts", terms = \(run) cohort_terms()),
-  rfm = list(link = "Ranks and scores", title = "Who is best?", terms = \(run) rank_terms()),
-  tiers = list(link = "Tiers", title = "Loyalty tiers", terms = \(run) tier_terms()),
+  cohorts = list(
+    link = "Cohorts",
+    title = "First-purchase cohorts",
+    lead = "cohorts",
+    terms = \(run) cohort_terms()
+  ),
+  rfm = list(
+    link = "Ranks and scores", title = "Who is best?", lead = "rfm", terms = \(run) rank_terms()
+  ),
+  tiers = list(
+    link = "Tiers", title = "Loyalty tiers", lead = "tiers", terms = \(run) tier_terms()
+  ),
   audiences = list(
-    link = "Audiences", title = "Audiences", terms = \(run) audience_terms()
+    link = "Audiences", title = "Audiences", lead = "audiences", terms = \(run) audience_terms()
   ),
   campaigns = list(
-    link = "Campaigns", title = "Did it work, and our share", terms = \(run) campaign_terms()
+    link = "Campaigns",
+    title = "Did it work, and our share",
+    lead = "effects",
+    terms = \(run) campaign_terms()
   ),
   forecast = list(
     link = "Forecast",
     title = "What customers will bring",
-    finding = "forecast",
+    lead = "coming",
     terms = \(run) forecast_terms()
   ),
   worth = list(
     link = "Worth",
     title = "What a customer is worth",
-    finding = "worth",
+    lead = "worth",
     terms = \(run) worth_terms()
   ),
   trust = list(
     link = "Trust",
     title = "How far to trust the forecasts",
-    finding = "backtest",
+    lead = "backtest",
     terms = \(run) trust_terms()
   ),
-  proof = list(link = "Proof", title = "Proof of totals", finding = "proof")
+  proof = list(link = "Proof", title = "Proof of totals", lead = "proof")
 )
 
-# A section, if the run has any part of it.
-one_section <- function(id, run) {
-  section <- report_sections[[id]]
-  parts <- Filter(
-    \(part) part$section == id && !is.null(part$report) && !is.null(run[[part$name]]),
-    part_records()
-  )
-  if (length(parts) == 0L) return(NULL)
-  html_section(
-    id,
-    section$title,
-    finding = if (!is.null(section$finding)) describe(run[[section$finding]])$finding,
-    part_pages(parts, run),
-    if (!is.null(section$terms)) html_terms(section$terms(run))
-  )
+# The parts of a run that a page shows, with what they say there.
+parts_shown <- function(run) {
+  Filter(\(part) !is.null(part$page) && !is.null(run[[part$name]]), part_records())
 }
 
-# Each part, and what to mind of it; a section says each remark once.
-part_pages <- function(parts, run) {
-  told <- character()
-  lapply(unname(parts), \(part) {
+# A section: its blocks, each with the remarks of its part; nothing where the run has none.
+section_blocks <- function(id, run) {
+  parts <- Filter(\(part) part$section == id, parts_shown(run))
+  lead <- report_sections[[id]]$lead
+  parts <- parts[order(names(parts) != lead)]
+  unlist(lapply(unname(parts), \(part) {
     notes <- unique(unlist(lapply(run[part$remarks], \(x) remarks(x)$remark), use.names = FALSE))
-    fresh <- setdiff(notes, told)
-    told <<- c(told, fresh)
-    htmltools::tagList(part$report(run), html_remarks(fresh))
-  })
+    lapply(blocks_of(part$page(run)), \(block) {
+      block$remarks <- unique(c(notes, block$remarks))
+      block
+    })
+  }), recursive = FALSE)
 }
 
-# What the parts found, those about customers before those about the data.
-report_answers <- function(run) {
-  parts <- Filter(\(part) !is.null(part$answer) && !is.null(run[[part$name]]), part_records())
-  section <- vapply(parts, `[[`, "", "section")
-  parts <- parts[order(section %in% c("data", "proof"))]
-  report_findings(lapply(parts, \(part) part$answer(run)), vapply(parts, `[[`, "", "section"))
+html_section <- function(page, id, blocks, run) {
+  if (length(blocks) == 0L) return(NULL)
+  tags <- htmltools::tags
+  section <- report_sections[[id]]
+  signal_progress(paste("drawing", section$title))
+  one <- \(block, open = FALSE) html_block(page, block, open)
+  tags$section(
+    id = id,
+    tags$h2(section$title),
+    one(blocks[[1L]], open = TRUE),
+    tags$div(
+      class = "folds",
+      lapply(blocks[-1L], one),
+      if (!is.null(section$terms)) {
+        tags$details(
+          class = "fold",
+          id = paste0(id, "-words"),
+          tags$summary("What do the words mean?"),
+          html_terms(page, section$terms(run))
+        )
+      }
+    )
+  )
+}
+
+# Sections with their questions.
+html_contents <- function(blocks) {
+  tags <- htmltools::tags
+  tags$nav(
+    class = "contents",
+    `aria-label` = "Contents",
+    tags$a(class = "top", href = "#top", "Nubrek"),
+    lapply(names(blocks), \(id) {
+      section <- report_sections[[id]]
+      tags$details(
+        tags$summary(tags$a(href = paste0("#", id), section$link)),
+        tags$ul(lapply(blocks[[id]][-1L], \(block) tags$li(
+          tags$a(href = paste0("#", block$id), block$question)
+        )))
+      )
+    }),
+    tags$a(href = "#remarks", "What to mind"),
+    tags$button(type = "button", id = "print-all", "Print with everything open")
+  )
+}
+
+html_remarks <- function(page) {
+  tags <- htmltools::tags
+  if (length(page$remarks) == 0L) return(NULL)
+  tags$section(id = "remarks", tags$h2("What to mind"), tags$ol(
+    class = "remarks",
+    lapply(seq_along(page$remarks), \(i) tags$li(id = paste0("remark-", i), page$remarks[[i]]))
+  ))
+}
+
+# What the parts found, with the section each is of.
+run_findings <- function(run) {
+  parts <- Filter(\(part) !is.null(part$findings), parts_shown(run))
+  found <- lapply(unname(parts), \(part) {
+    given <- part$findings(run)
+    given <- if (is.null(given$text)) given else list(given)
+    lapply(Filter(Negate(is.null), given), \(one) c(one, list(section = part$section)))
+  })
+  total <- run[["repeat"]]
+  chosen_findings(
+    unlist(found, recursive = FALSE), sum(total$sales) / years_of(run), sum(total$customers)
+  )
 }
 
 #' Write the report of a study
@@ -79,6 +144,15 @@ report_answers <- function(run) {
 #' One HTML file that needs nothing else: style, script and figures are inside. Text from the data
 #' is escaped.
 #'
+#' @section First screen: The numbers in sentences, then five to seven findings. A part offers a
+#'   finding with the customers it stands on, the money it is about, whether it is about the newest
+#'   time and whether it is beyond chance. Those on fewer than 30 customers, or within chance, are
+#'   left out. The others weigh their money as a share of the sales of a year (without money: their
+#'   customers as a share of all), twice if they are about the newest time. The weightiest of each
+#'   section come first, seven in all.
+#' @section People: No names, contacts or ids of people stand in a report, unless the study says
+#'   `outputs: people: yes` (or `pseudonyms`, with the file of a `key`, see [pseudonyms()]). Groups
+#'   of fewer than `outputs: least` customers (5) are not shown apart.
 #' @param run `[nubrek_run]` From [run_study()].
 #' @param path `[character(1)]` Ending in `.html`.
 #' @return The path, invisibly. The file is there whole, or not at all.
@@ -92,38 +166,45 @@ render_report <- function(run, path) {
   throw_unless(checkmate::check_class(run, "nubrek_run"), "run", rlang::current_env())
   check_choice(tolower(tools::file_ext(path)), "html", arg = "path")
   tags <- htmltools::tags
+  page <- new_page(run)
   title <- run$study$study %||% "Customers and repeat buying"
-  sections <- Filter(
-    Negate(is.null), lapply(stats::setNames(nm = names(report_sections)), one_section, run)
+  blocks <- Filter(
+    \(found) length(found) > 0L,
+    lapply(stats::setNames(nm = names(report_sections)), section_blocks, run)
   )
-  links <- vapply(report_sections[names(sections)], `[[`, "", "link")
+  sections <- unname(Map(\(id, found) html_section(page, id, found, run), names(blocks), blocks))
+  people <- people_words(page)
+  first <- tags$header(
+    id = "top",
+    tags$h1(title),
+    tags$p(class = "basis", paste0(
+      basis_line(run$audit), "; history from ", format_day(run$ledger$history_start), "."
+    )),
+    if (!is.null(people)) tags$p(class = "people", people),
+    page_band(run),
+    html_findings(run_findings(run)),
+    tags$p(class = "proved", tags$a(href = "#proof", describe(run$proof)$finding))
+  )
+  # styles and remarks are known when everything is drawn
   head <- tags$head(
     tags$meta(charset = "utf-8"),
     tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
     tags$title(title),
-    tags$style(report_asset("report.css"))
+    tags$style(report_asset("report.css")),
+    tags$style(htmltools::HTML(style_sheet(page$styles)))
   )
   page_body <- tags$body(
-    tags$nav(
-      tags$strong("Nubrek"),
-      lapply(names(sections), \(id) tags$a(href = paste0("#", id), links[[id]]))
-    ),
-    tags$main(
-      tags$header(tags$h1(title), tags$p(class = "basis", paste0(
-        basis_line(run$audit), "; history from ", format_day(run$ledger$history_start), "."
-      ))),
-      report_cards(run),
-      report_answers(run),
-      unname(sections)
-    ),
-    tags$script(report_asset("report.js"))
+    html_contents(blocks),
+    tags$main(first, sections, html_remarks(page)),
+    tags$script(report_asset("report.js")),
+    tags$script(report_asset("move.js"))
   )
-  page <- htmltools::renderTags(htmltools::tagList(head, page_body)) # gives the head apart
+  whole <- htmltools::renderTags(htmltools::tagList(head, page_body)) # gives the head apart
   text <- enc2utf8(paste0(
     "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n",
-    page$head,
+    whole$head,
     "\n</head>\n",
-    page$html,
+    whole$html,
     "\n</html>\n"
   ))
   write_bytes(charToRaw(text), path)

@@ -136,7 +136,18 @@ outputs_keys <- function() {
     contact = study_key(
       leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"
     ),
-    report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no")
+    report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no"),
+    people = study_key(
+      leaf_people(), "may the report show customers: by id and contact, by pseudonym, or not", "no",
+      "yes"
+    ),
+    key = study_key(
+      leaf_text(), "file with the key of pseudonyms; else the environment's NUBREK_KEY", "none",
+      "secret.key"
+    ),
+    least = study_key(
+      leaf_whole(1, 1e+06), "groups of fewer customers are not shown apart in the report", "5", "10"
+    )
   )
 }
 

@@ -62,6 +62,11 @@ leaf_flag <- function() {
     "yes or no"
   )
 }
+leaf_people <- function() {
+  leaf(
+    \(x) if (identical(x, "pseudonyms")) x else leaf_flag()$read(x), "yes, no or pseudonyms"
+  )
+}
 leaf_day <- function() {
   leaf(
     \(x) {

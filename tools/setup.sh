@@ -15,6 +15,8 @@ export R_LIBS NUBREK_LIB
 # what the package and everything in the README need, and what the tests need beside it
 needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang scales yaml"
 needs="$needs nanoparquet readxl openxlsx"
+# the report is larger without it, and whole all the same
+wishes="svglite"
 [ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell DBI RSQLite"
 [ "$goal" != lint ] || needs="$needs lintr"
 [ "$goal" != check ] || needs="$needs rmarkdown"
@@ -28,7 +30,7 @@ can_apt() {
 }
 apt() { apt-get -o DPkg::Lock::Timeout=300 "$@"; }
 
-lacking=$(missing $needs)
+lacking=$(missing $needs $wishes)
 if can_apt; then
   programs=""
   # figures need a font family; a bare machine has none
@@ -53,9 +55,11 @@ if can_apt; then
       apt install -y --no-install-recommends $debian $programs >>"$log" 2>&1 ||
       echo "Debian's packages could not be installed; trying CRAN for what is missing. Log: $log"
   fi
-  lacking=$(missing $needs)
 fi
-if [ -n "$lacking" ]; then
+lacking=$(missing $needs)
+# only what is needed is worth a compilation, but a wish comes along with it
+[ -z "$lacking" ] || lacking="$lacking $(missing $wishes)"
+if [ -n "$(echo "$lacking" | tr -d ' ')" ]; then
   echo "Setting up from CRAN, into .library: $lacking (compiles; takes minutes)"
   rm -rf "$lib"/00LOCK*
   # a library that one of the test tools wants comes bundled in its package

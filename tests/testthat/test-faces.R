@@ -1,33 +1,3 @@
-chromium <- function() {
-  Sys.which(c("chromium", "chromium-browser", "google-chrome"))[
-    Sys.which(c("chromium", "chromium-browser", "google-chrome")) != ""
-  ][1L]
-}
-skip_without_browser <- function() skip_if(is.na(chromium()), "no browser at hand")
-
-# The page as the browser sees it after its scripts ran.
-browse <- function(path) {
-  home <- withr::local_tempdir()
-  flags <- c(
-    "--headless",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    paste0("--user-data-dir=", home),
-    "--virtual-time-budget=3000",
-    "--dump-dom",
-    paste0("file://", path)
-  )
-  paste(
-    suppressWarnings(system2(chromium(), shQuote(flags), stdout = TRUE, stderr = FALSE)),
-    collapse = "\n"
-  )
-}
-
 nasty_run <- function(folder) {
   names <- c(
     "=HYPERLINK(\"x\")",
@@ -77,34 +47,6 @@ test_that("names become neither formulas in lists nor scripts in the report (tra
   expect_match(dom, "&lt;script&gt;document.title", fixed = TRUE)
   expect_false(grepl("<title>owned", dom, fixed = TRUE))
 })
-
-test_that(
-  "the report of the demo world opens in a browser, has all sections, and its tables sort",
-  {
-    skip_without_browser()
-    path <- withr::local_tempfile(fileext = ".html")
-    html <- paste(readLines(pellmere()$files[[1L]], encoding = "UTF-8"), collapse = "\n")
-    probe <- "<script>
-    const t = document.querySelector('#repeat table');
-    t.tHead.rows[0].cells[3].click();
-    const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort));
-    const told = document.body.dataset;
-    told.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]);
-    told.wide = document.documentElement.scrollWidth > innerWidth;
-    told.pictures = [...document.images].every(
-      i => i.complete && i.naturalWidth > 0 && i.alt.length > 20);</script></body>"
-    writeLines(sub("</body>", probe, html, fixed = TRUE), path, useBytes = TRUE)
-    dom <- gsub("data:image[^\"]*", "", browse(path), perl = TRUE)
-    for (id in c(
-      "data", "repeat", "cohorts", "rfm", "tiers", "forecast", "worth", "trust", "proof"
-    )) {
-      expect_match(dom, paste0("<section id=\"", id, "\""), fixed = TRUE)
-    }
-    expect_match(dom, "data-sorted=\"true\"", fixed = TRUE)
-    expect_match(dom, "data-wide=\"false\"", fixed = TRUE)
-    expect_match(dom, "data-pictures=\"true\"", fixed = TRUE)
-  }
-)
 
 test_that("figures say their finding, name what is left out, and hold the numbers of the result", {
   counts <- ggplot2::autoplot(pellmere()$counts)

@@ -73,7 +73,7 @@ test_that("a benefit pays for itself from cost / (margin x uplift) on", {
 test_that("the distance says by when, and periods that are not over are told", {
   tiers <- assign_tiers(year(), thresholds = c(cashmere = 500, base = -Inf), during = "2024")
   expect_match(
-    describe(tiers)$finding, "Nearest to the next tier is B: 50.00.EUR more by 31 Dec 2024"
+    describe(tiers)$finding, "one customer lacks 50.00.EUR until 31 Dec 2024"
   )
   expect_match(remarks(tiers)$remark, "as far as the data go", all = FALSE)
 })

@@ -1,0 +1,134 @@
+# Figures inside a page: drawn with their text as text, without the words around them, which the
+# page says itself; styles and colours become classes of the page, so that it can be dark.
+
+# A figure with its title and caption. Where there is nothing to draw, what is known of it.
+html_figure <- function(page, figure, said = NULL) {
+  tags <- htmltools::tags
+  drawing <- tryCatch(
+    do.call(ggplot2::autoplot, c(list(figure$x), figure$face)),
+    nubrek_error_no_purchases = \(e) NULL
+  )
+  if (is.null(drawing)) {
+    return(tags$p(describe(figure$x)$finding %||% "There is nothing to draw yet."))
+  }
+  words <- figure_said(drawing)
+  drawing <- drawing +
+    ggplot2::labs(title = NULL, subtitle = NULL, caption = NULL) +
+    ggplot2::theme(plot.background = ggplot2::element_blank())
+  shows <- paste0(sub("[.]$", "", capital(words$shows)), ".")
+  tags$figure(
+    if (!identical(words$title, said)) tags$h4(words$title),
+    tags$p(class = "shows", shows),
+    tags$div(class = "drawn", picture_of(page, drawing, figure$height, words)),
+    if (!is.null(words$caption)) tags$figcaption(words$caption)
+  )
+}
+
+page_width <- 10.6 # inches, of all figures
+
+picture_of <- function(page, drawing, height, words) {
+  page$figures <- page$figures + 1L
+  path <- tempfile(fileext = ".svg")
+  on.exit(unlink(path))
+  told <- paste(c(words$title, words$shows), collapse = ". ")
+  if (!requireNamespace("svglite", quietly = TRUE)) {
+    # letters as outlines: a picture of its own
+    write_figure(drawing, path, page_width, height)
+    picture <- jsonlite::base64_enc(readBin(path, "raw", file.size(path)))
+    return(htmltools::tags$img(
+      src = paste0("data:image/svg+xml;base64,", gsub("\n", "", picture, fixed = TRUE)), alt = told
+    ))
+  }
+  svglite::svglite(path, page_width, height, bg = "transparent", fix_text_size = FALSE)
+  tryCatch(print(drawing), finally = grDevices::dev.off())
+  htmltools::HTML(page_svg(page, readLines(path, encoding = "UTF-8", warn = FALSE), told))
+}
+
+# The drawing as an element of the page. What it holds was escaped by the device that wrote it.
+page_svg <- function(page, lines, told) {
+  box <- sub(".*viewBox='([^']*)'.*", "\\1", grep("viewBox=", lines, value = TRUE)[[1L]])
+  start <- grep("</style>", lines, fixed = TRUE)[[1L]] + 2L # behind </defs>
+  inside <- lines[start:length(lines)]
+  inside <- inside[!grepl("^<rect width='100%'", inside)]
+  text <- paste(trimws(inside), collapse = "\n")
+  text <- short_ids(text, paste0("f", page$figures, "c"))
+  text <- gsub("([0-9]+[.][0-9])[0-9]+", "\\1", text)
+  text <- gsub("([0-9])[.]0(?=[^0-9])", "\\1", text, perl = TRUE)
+  text <- shared_styles(page, thin_lines(text))
+  # large drawings have many lines: whole points are fine enough for them
+  if (nchar(text) > 38000L) text <- each_points(text, \(p) gsub("[.][0-9]+", "", p))
+  sprintf(
+    "<svg class=\"figure\" viewBox=\"%s\" role=\"img\" aria-label=\"%s\">\n%s",
+    gsub(".00", "", box, fixed = TRUE),
+    htmltools::htmlEscape(told, attribute = TRUE),
+    text
+  )
+}
+
+# Ids are one figure's own: of two that are alike the one in a closed fold would win.
+short_ids <- function(text, stem) {
+  ids <- unique(regmatches(text, gregexpr("(?<= id=')[^']*", text, perl = TRUE))[[1L]])
+  for (i in seq_along(ids)) {
+    text <- gsub(ids[[i]], paste0(stem, i), text, fixed = TRUE)
+  }
+  text
+}
+
+# Points of lines and areas that nobody can tell apart are left out.
+thin_lines <- function(text) each_points(text, \(all) vapply(all, thin_points, ""))
+
+each_points <- function(text, change) {
+  found <- gregexpr("(?<=points=')[^']*", text, perl = TRUE)
+  regmatches(text, found) <- list(change(regmatches(text, found)[[1L]]))
+  text
+}
+
+thin_points <- function(points) {
+  pairs <- strsplit(trimws(points), " +")[[1L]]
+  if (length(pairs) < 40L) return(points)
+  near <- max(0.8, length(pairs) / 200)
+  place <- vapply(strsplit(pairs, ",", fixed = TRUE), as.double, c(0, 0))
+  kept <- place[, 1L]
+  keep <- logical(length(pairs))
+  for (i in seq_along(pairs)) {
+    if (i %in% c(1L, length(pairs)) || max(abs(place[, i] - kept)) >= near) {
+      keep[[i]] <- TRUE
+      kept <- place[, i]
+    }
+  }
+  paste(pairs[keep], collapse = " ")
+}
+
+# Equal styles are one class of the page; the size of tiles and the anchor of text are style.
+shared_styles <- function(page, text) {
+  text <- gsub("text-anchor='([a-z]+)' style='", "style='text-anchor:\\1;", text)
+  text <- gsub(
+    "(<rect [^>]*)width='([0-9.]+)' height='([0-9.]+)' style='",
+    "\\1style='width:\\2px;height:\\3px;",
+    text
+  )
+  text <- gsub("' />", "'/>", text, fixed = TRUE)
+  found <- gregexpr("style='[^']*'", text)
+  styles <- substring(regmatches(text, found)[[1L]], 8L)
+  styles <- gsub("font-family:[^;]*;|stroke-line(cap|join): [a-z]+;|'$", "", styles)
+  styles <- gsub("; *", ";", trimws(styles))
+  page$styles <- union(page$styles, styles)
+  classes <- paste0("class='s", match(styles, page$styles), "'")
+  regmatches(text, found) <- list(classes)
+  text
+}
+
+# The classes as a style sheet; colours of the palette by their names, which dark pages change.
+style_sheet <- function(styles) {
+  if (length(styles) == 0L) return("")
+  named <- styles
+  for (name in names(page_colours)) {
+    named <- gsub(page_colours[[name]], paste0("var(--", name, ")"), named, ignore.case = TRUE)
+  }
+  paste0(".s", seq_along(styles), "{", named, "}", collapse = "\n")
+}
+
+page_colours <- c(
+  palette_of[c("ink", "petrol", "ochre", "brick", "moss", "mauve", "paper", "rule")],
+  quiet = "#5d6a74"
+)

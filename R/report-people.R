@@ -1,0 +1,50 @@
+# Whom a page may show: nobody, people by pseudonyms, or people by name; and groups that are too
+# small to stand apart.
+
+# What the study allows: `no` (default), `yes`, or `pseudonyms`, whose key it names.
+people_shown <- function(study) {
+  said <- study$outputs$people %||% "no"
+  if (is.logical(said)) c("no", "yes")[[said + 1L]] else said
+}
+
+least_shown <- function(study) study$outputs$least %||% 5L
+
+# A table of people as the page may show it, or NULL.
+people_rows <- function(page, x) {
+  switch(page$people,
+    no = NULL,
+    yes = with_contact(page, x),
+    pseudonyms = {
+      x$customer <- pseudonyms(as.character(x$customer), page$key)
+      x
+    }
+  )
+}
+
+people_words <- function(page) {
+  switch(page$people,
+    yes = paste(
+      "This page shows customers by their ids",
+      if (!is.null(page$contact)) paste("and", paste(page$contact, collapse = ", ")),
+      "(outputs: people: yes). It is not for everybody."
+    ),
+    pseudonyms = paste(
+      "Customers stand under pseudonyms; who they are, only the holder of the key can tell",
+      "(outputs: people: pseudonyms)."
+    )
+  )
+}
+
+# Rows of groups; those of fewer customers than may stand apart are left out, and counted.
+large_enough <- function(x, least) {
+  size <- size_column(x)
+  if (is.null(size)) return(list(rows = x, left = 0L))
+  small <- !is.na(x[[size]]) & x[[size]] > 0 & x[[size]] < least
+  list(rows = if (any(small)) with_basis(x[!small, ], x) else x, left = sum(small))
+}
+
+# The column that says on how many customers a row stands.
+size_column <- function(x) {
+  found <- intersect(c("customers", "size", "arm_customers"), names(x))
+  if (length(found) > 0L) found[[1L]]
+}

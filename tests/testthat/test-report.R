@@ -1,0 +1,203 @@
+demo_report <- function() pellmere()$files[[1L]]
+
+findings_shown <- function(path) {
+  html <- paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
+  length(gregexpr("class=\"small-figure\"", html)[[1L]])
+}
+
+test_that("the report is small, whole and reachable: folds, links, marks, alt texts, phone", {
+  expect_lt(file.size(demo_report()), 2e6)
+  html <- paste(readLines(demo_report(), encoding = "UTF-8"), collapse = "\n")
+  expect_false(grepl("(src|href)=\"(https?:)?//|url\\((?!#)|@import", html, perl = TRUE)) # nothing from elsewhere
+  figures <- regmatches(html, gregexpr("(?s)<svg class=\"figure\".*?</svg>", html, perl = TRUE))[[1L]]
+  expect_gt(length(figures), 40L)
+  expect_lt(max(nchar(figures, "bytes")), 41000)
+  expect_true(all(grepl("<text", figures, fixed = TRUE))) # text is text
+  skip_without_browser()
+  told <- probe(demo_report(), "
+    told.tall = document.documentElement.scrollHeight;
+    told.sections = [...document.querySelectorAll('main > section')].map(s => s.id);
+    const links = [...document.querySelectorAll('a[href^=\"#\"]')];
+    told.dead = links.filter(a => !document.getElementById(a.hash.slice(1))).map(a => a.hash);
+    const ids = [...document.querySelectorAll('[id]')].map(x => x.id);
+    told.twice = ids.filter((id, i) => ids.indexOf(id) !== i);
+    const linked = new Set([...document.querySelectorAll('.contents a')].map(a => a.hash.slice(1)));
+    told.unlisted = [...document.querySelectorAll('main details:not([id$=words])')].map(d => d.id)
+      .filter(id => !linked.has(id));
+    told.open = document.querySelectorAll('main details[open]').length;
+    told.mute = [...document.querySelectorAll('svg.figure')]
+      .filter(s => s.getAttribute('aria-label').length < 20).length;
+    told.headings = document.querySelectorAll('h1').length;
+    document.querySelectorAll('details').forEach(d => { d.open = true; });
+    told.captions = Math.max(...[...document.querySelectorAll('figcaption')]
+      .map(c => c.getBoundingClientRect().height / parseFloat(getComputedStyle(c).lineHeight)));
+    told.rows = Math.max(...[...document.querySelectorAll('main tbody')].map(b => b.rows.length));
+    told.wide = document.documentElement.scrollWidth > innerWidth;
+    const remarks = [...document.querySelectorAll('.remarks li')].map(x => x.textContent);
+    told.remarks = remarks.length;
+    told.again = remarks.filter(r => r.length > 30 &&
+      [...document.querySelectorAll('main > section:not(#remarks)')].some(s => s.textContent.includes(r)));
+    const mark = document.querySelector('#cohorts .mark');
+    mark.click();
+    told.minded = document.querySelector('#cohorts .minded').textContent === document.querySelector(mark.hash).textContent;
+    mark.click();
+    told.closed = document.querySelector('#cohorts .minded') === null;
+    const t = document.querySelector('#repeat-by-first_channel table');
+    t.tHead.rows[0].cells[3].click();
+    const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort));
+    told.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]) && v.length > 5;")
+  expect_lte(told$tall, 9000)
+  expect_identical(told$sections, c(
+    "data", "repeat", "cohorts", "rfm", "tiers", "audiences", "campaigns", "forecast", "worth",
+    "trust", "proof", "remarks"
+  ))
+  expect_length(told$dead, 0L)
+  expect_length(told$twice, 0L)
+  expect_length(told$unlisted, 0L)
+  expect_identical(told$open, 0L)
+  expect_identical(told$mute, 0L)
+  expect_identical(told$headings, 1L)
+  expect_lte(told$captions, 2.1)
+  expect_lte(told$rows, 50L)
+  expect_false(told$wide)
+  expect_length(told$again, 0L)
+  expect_gt(told$remarks, 10L)
+  expect_true(told$minded && told$closed && told$sorted)
+})
+
+test_that("an address opens its fold, everything opens for print, a phone needs no scrolling", {
+  skip_without_browser()
+  told <- probe(demo_report(), at = "waits", "
+    told.open = [...document.querySelectorAll('main details[open]')].map(d => d.id);")
+  expect_identical(told$open, "waits")
+  told <- probe(demo_report(), width = 390L, "
+    let open = 0;
+    window.print = () => { open = document.querySelectorAll('main details:not([open])').length; };
+    document.getElementById('print-all').click();
+    told.left = open;
+    dispatchEvent(new Event('afterprint'));
+    told.after = document.querySelectorAll('main details[open]').length;
+    document.querySelectorAll('details').forEach(d => { d.open = true; });
+    told.wide = document.documentElement.scrollWidth - innerWidth;
+    told.far = [...document.querySelectorAll('main *')].filter(x => !x.closest('.drawn, .table, .shown, code, svg') &&
+      x.getBoundingClientRect().right > innerWidth + 1).map(x => x.tagName + '.' + x.className + '#' + x.id);")
+  expect_identical(told$far, list())
+  expect_identical(told$left, 0L)
+  expect_identical(told$after, 0L)
+  expect_lte(told$wide, 0L)
+})
+
+test_that("what moves in the page shows the numbers of the package", {
+  skip_without_browser()
+  run <- pellmere()
+  expect_lt(sum(file.size(system.file("report", c("move.js", "report.js"), package = "nubrek"))), 3e4)
+  told <- probe(demo_report(), "
+    const box = kind => document.querySelector(`.move[data-kind=${kind}]`);
+    const set = (kind, values) => {
+      const inputs = [...box(kind).querySelectorAll('input')];
+      values.forEach((v, i) => { inputs[i].value = v; inputs[i].dispatchEvent(new Event('input')); });
+    };
+    const cells = kind => [...box(kind).querySelectorAll('.shown tbody tr')].map(r =>
+      [...r.cells].map(c => c.textContent.replace(/[\\u202f\\u00a0]/g, ' ')));
+    const call = kind => box(kind).querySelector('code').textContent;
+    set('map', [4, 30]); told.map = cells('map'); told.map_call = call('map');
+    set('tiers', [7, 23]); told.tiers = cells('tiers'); told.tiers_call = call('tiers');
+    set('payback', [57, 41]); told.paid = box('payback').querySelector('.paid').textContent;
+    told.brought = box('payback').querySelector('.brought').textContent; told.payback_call = call('payback');
+    set('new', [2]); told['new'] = cells('new'); told.new_call = call('new');
+    set('tiers', [99]); told.full = cells('tiers').map(r => r[1]);")
+  plain <- \(x) gsub("[\u202f\u00a0]", " ", x)
+  ledger <- run$ledger
+  again <- \(call) eval(parse(text = call)[[1L]])
+  map <- map_profile(again(told$map_call))
+  expect_identical(told$map[, 2L], plain(format_count(map$customers)))
+  expect_identical(told$map[, 4L], plain(format_money(map$sales, "EUR", 0L)))
+  tiers <- tier_profile(again(told$tiers_call))
+  expect_match(told$tiers_call, "cashmere = 7, merino = 23, wool = 70", fixed = TRUE)
+  expect_identical(told$tiers[, 3L], plain(format_count(tiers$customers)))
+  expect_identical(told$tiers[, 5L], plain(format_money(tiers$sales, "EUR", 0L)))
+  expect_identical(told$full, c("98 %", "1 %", "1 %")) # nobody is left out
+  payback <- payback_pool(again(told$payback_call))
+  age <- payback$age[which(payback$value >= payback$cost)[[1L]]]
+  expect_identical(told$paid, sprintf("at age %d months", age))
+  expect_identical(
+    plain(told$brought), plain(format_money(payback$value[payback$age == 12L], "EUR", 2L))
+  )
+  new <- again(told$new_call)
+  new <- utils::tail(new[!new$partial, ], 6L)
+  expect_match(told$new_call, "lookback = 3", fixed = TRUE)
+  expect_identical(told$new[, 4L], plain(format_count(new$returning)))
+  expect_identical(told$new[, 5L], plain(format_count(new$reactivated)))
+})
+
+people_run <- function(...) {
+  folder <- withr::local_tempdir(.local_envir = parent.frame())
+  orders <- data.frame(
+    customer = sprintf("C%04d", rep(1:60, 4L)),
+    order = 1:240,
+    date = as.Date("2024-01-03") + rep(c(0, 31, 70, 200), each = 60L) + rep(1:60, 4L) %% 28L,
+    sales = 10 + (1:240) %% 37,
+    shop = rep(rep(c("Alder", "Birch", "Cedar"), c(40L, 17L, 3L)), 4L)
+  )
+  data.table::fwrite(orders, file.path(folder, "orders.csv"))
+  data.table::fwrite(
+    data.frame(customer = sprintf("C%04d", 1:60), email = sprintf("w%d@mail.example", 1:60)),
+    file.path(folder, "people.csv")
+  )
+  path <- file.path(folder, "study.yaml")
+  writeLines(c(
+    "study: A small shop", "data:", "  orders:", "    files: orders.csv",
+    "    columns: {customer: customer, order: order, date: date, sales: sales, channel: shop}",
+    "  customers: {files: people.csv, key: customer, attributes: [email]}",
+    "repeat: {by: [first_channel]}", "sales: {by: [channel]}", "outputs:", "  folder: out",
+    "  contact: [email]", ...
+  ), path)
+  run <- run_study(path)
+  list(run = run, html = paste(readLines(run$files[[1L]], encoding = "UTF-8"), collapse = "\n"))
+}
+
+test_that("a report shows no people unless asked, and then says so", {
+  found <- \(html) {
+    unique(regmatches(html, gregexpr("C00[0-9]{2}|w[0-9]+@mail", html))[[1L]])
+  }
+  none <- people_run()
+  expect_identical(found(none$html), character())
+  says <- \(html, text) expect_true(grepl(text, html), label = text) # a page is long
+  says(none$html, "Customers are not shown here")
+  expect_identical(found(paste(readLines(demo_report()), collapse = "\n")), character())
+  all <- people_run("  people: yes")
+  expect_true(all(c("C0001", "w1@mail") %in% found(all$html)))
+  says(all$html, "not for everybody")
+  key <- withr::local_tempfile(lines = "00112233445566778899aabbccddeeff")
+  hidden <- people_run("  people: pseudonyms", paste0("  key: ", key))
+  expect_identical(found(hidden$html), character())
+  best <- as.character(hidden$run$tiers$customer[[1L]])
+  says(hidden$html, pseudonyms(best, key))
+})
+
+test_that("groups of fewer than `least` customers do not stand apart; those below 30 are pale", {
+  few <- people_run()
+  rows <- regmatches(few$html, gregexpr("<tr( class=\"few\")?>\\s*<td[^>]*>Cedar</td>", few$html))
+  expect_identical(rows[[1L]], character())
+  expect_true(grepl("1\u00a0row of fewer than 5 customers is not shown apart", few$html))
+  one <- people_run("  least: 1")
+  expect_true(grepl("<tr class=\"few\">\\s*<td[^>]*>Cedar</td>", one$html))
+})
+
+test_that("findings: 30 customers, beyond chance, the largest and the newest first, by section", {
+  one <- \(text, section, ...) c(page_finding(text, "x", ...), list(section = section))
+  told <- chosen_findings(list(
+    one("few", "a", customers = 29L, money = 900, new = TRUE),
+    one("chance", "a", customers = 500L, money = 900, certain = FALSE),
+    one("large", "a", customers = 500L, money = 500),
+    one("new", "b", customers = 500L, money = 300, new = TRUE),
+    one("second", "b", customers = 500L, money = 200),
+    one("people", "c", customers = 100L)
+  ), sales = 1000, customers = 1000L)
+  expect_identical(vapply(told, `[[`, "", "text"), c("new", "large", "people", "second"))
+  many <- lapply(letters[1:9], \(s) one(s, s, customers = 40L))
+  expect_length(chosen_findings(many, 1, 100L), 7L)
+  first <- findings_shown(demo_report())
+  expect_gte(first, 5L)
+  expect_lte(first, 7L)
+})
