@@ -1,6 +1,6 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | show | draw | list | count | hold | parts | keys`; `nubrek
+#' `nubrek demo | new | check | run | workbook | show | draw | list | count | hold | parts | keys`; `nubrek
 #' --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
@@ -55,6 +55,7 @@ command_do <- function(job) {
     new = command_new(job),
     check = command_check(job),
     run = command_run(job),
+    workbook = command_workbook(job),
     show = command_show(job),
     draw = command_draw(job),
     list = command_list(job),
@@ -180,6 +181,11 @@ command_run <- function(job) {
       strwrap(lists, terminal_width(), exdent = 8L)
     ))
   }
+}
+
+command_workbook <- function(job) {
+  write_workbook(run_study(job$study, NA), job$file)
+  \() writeLines(paste("Workbook:", job$file))
 }
 
 # What a command says of a part: its record, the result as it is to be shown, the ledger.

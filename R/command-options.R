@@ -45,6 +45,7 @@ verb_options <- list(
     text_option("--to", "the same", "STUDY")
   ),
   run = \() list(text_option("--folder", "where to write [the study's own folder]", "FOLDER")),
+  workbook = \() list(text_option("--file", "an .xlsx file", "FILE")),
   hold = \() list(
     text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")
   ),

@@ -21,6 +21,11 @@ command_verbs <- list(
     use = "nubrek run STUDY [--folder FOLDER]",
     arguments = 1L
   ),
+  workbook = list(
+    says = "run a study into one workbook: contents, a sheet a part, definitions, remarks",
+    use = "nubrek workbook STUDY --file FILE.xlsx",
+    arguments = 1L
+  ),
   show = list(
     says = "print one part of a study as a table, CSV or JSON",
     use = paste0(
@@ -151,6 +156,9 @@ settle_target <- function(job) {
   }
   if (verb == "draw" && is.null(job$file)) {
     abort_usage("Say where to draw: {.code --file FILE.png}.", verb)
+  }
+  if (verb == "workbook" && is.null(job$file)) {
+    abort_usage("Say where to write: {.code --file FILE.xlsx}.", verb)
   }
   if (verb == "list" && is.null(job$file)) {
     abort_usage("Say where to write: {.code --file FILE.csv}.", verb)

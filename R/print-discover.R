@@ -97,11 +97,12 @@ describe.nubrek_searches <- function(x) {
     heading = "Groups that nobody thought of",
     finding = if (!is_part(x) && nrow(x) > 0L) {
       sprintf(
-        "%s of %s judged in %s hold; one of the searches: --name.",
+        "%s of %s judged in %s hold.",
         format_count(sum(x$confirmed)),
         n_of(sum(x$judged), "group"),
         if (nrow(x) == 1L) "1 search" else paste(nrow(x), "searches")
       )
-    }
+    },
+    after = c("", "One of the searches: --name.")
   )
 }

@@ -29,11 +29,9 @@ page_figure <- function(x, height = 3.6, ...) {
   structure(list(x = x, height = height, face = list(...)), class = "page_figure")
 }
 
-# The first rows of a result. Of `people`: each row is a person.
-page_table <- function(x, rows = 12L, caption = NULL, people = FALSE) {
-  structure(
-    list(x = x, rows = min(rows, 50L), caption = caption, people = people), class = "page_table"
-  )
+# The first rows of a result.
+page_table <- function(x, rows = 12L, caption = NULL) {
+  structure(list(x = x, rows = min(rows, 50L), caption = caption), class = "page_table")
 }
 
 # One, several, or none (NULL).

@@ -68,8 +68,7 @@ page_wallet <- function(run) {
         page_table(wallet_groups(run$wallet), 12L, "Our share by attribute")
       },
       page_table(
-        run$wallet, 8L, "The largest spenders to hold; everybody stands in wallet.csv",
-        people = TRUE
+        run$wallet, 8L, "The largest spenders to hold; everybody stands in wallet.csv"
       )
     )
   )

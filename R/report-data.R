@@ -53,8 +53,7 @@ page_suspects <- function(run) {
       page_table(
         run$suspects,
         8L,
-        "Ids that may be one customer, and ids that may be many; all of them in suspects.csv",
-        people = TRUE
+        "Ids that may be one customer, and ids that may be many; all of them in suspects.csv"
       )
     }
   )

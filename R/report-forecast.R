@@ -26,8 +26,7 @@ page_forecast <- function(run) {
     tables = page_table(
       best[, shown],
       15L,
-      "The customers with the highest expected value; all of them in value.csv",
-      people = TRUE
+      "The customers with the highest expected value; all of them in value.csv"
     )
   )
 }

@@ -43,7 +43,7 @@ figure_title <- function(figure) {
 html_table <- function(page, table) {
   tags <- htmltools::tags
   x <- table$x
-  if (table$people) {
+  if (of_people(x)) {
     x <- people_rows(page, x)
     if (is.null(x)) {
       return(tags$p(class = "left-out", paste0(
@@ -110,11 +110,16 @@ column_title <- function(name, column, kinds = NULL, currency = NULL) {
 }
 
 table_notes <- function(found, rows, small, least) {
-  shown <- nrow(found$shown)
-  notes <- c(
+  notes <- table_words(nrow(found$shown), rows, found$newest, small, least)
+  if (length(notes) > 0L) htmltools::tags$p(class = "left-out", paste(notes, collapse = " "))
+}
+
+# What of a table is not shown.
+table_words <- function(shown, rows, newest, small, least) {
+  c(
     if (rows > shown) {
       sprintf(
-        "The %s %d of %s rows.", if (found$newest) "newest" else "first", shown, format_count(rows)
+        "The %s %d of %s rows.", if (newest) "newest" else "first", shown, format_count(rows)
       )
     },
     if (small > 0L) {
@@ -126,7 +131,6 @@ table_notes <- function(found, rows, small, least) {
       )
     }
   )
-  if (length(notes) > 0L) htmltools::tags$p(class = "left-out", paste(notes, collapse = " "))
 }
 
 # Marks that open what is to be minded; the text stands once, at the end of the page.

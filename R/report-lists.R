@@ -63,7 +63,7 @@ with_contact <- function(page, x) {
 list_writers <- list(
   csv = \(parts, path) one_file_each(parts, path, write_csv_file, whole_csv),
   parquet = \(parts, path) write_parquet_files(parts, path),
-  xlsx = \(parts, path) write_workbook(parts, path)
+  xlsx = \(parts, path) write_sheets(parts, path)
 )
 
 write_csv_file <- function(part, to) {
@@ -89,7 +89,7 @@ write_parquet_files <- function(parts, path) {
   )
 }
 
-write_workbook <- function(parts, path) {
+write_sheets <- function(parts, path) {
   need_package("openxlsx", path, rlang::caller_env(2L))
   parts <- lapply(parts, plain_cells)
   names(parts) <- sheet_names(names(parts))

@@ -13,13 +13,16 @@ least_shown <- function(study) study$outputs$least %||% 5L
 people_rows <- function(page, x) {
   switch(page$people,
     no = NULL,
-    yes = with_contact(page, x),
-    pseudonyms = {
+    yes = if ("customer" %in% names(x)) with_contact(page, x) else x,
+    pseudonyms = if ("customer" %in% names(x)) {
       x$customer <- pseudonyms(as.character(x$customer), page$key)
       x
     }
   )
 }
+
+# Does a table hold people?
+of_people <- function(x) any(c("customer", "ids") %in% names(x))
 
 people_words <- function(page) {
   switch(page$people,
@@ -45,6 +48,6 @@ large_enough <- function(x, least) {
 
 # The column that says on how many customers a row stands.
 size_column <- function(x) {
-  found <- intersect(c("customers", "size", "arm_customers"), names(x))
+  found <- intersect(c("size", "customers", "arm_customers"), names(x))
   if (length(found) > 0L) found[[1L]]
 }

@@ -34,8 +34,7 @@ page_ranks <- function(run) {
       run$ranks, ranks_height(run$ranks), people = people_shown(run$study) == "yes"
     ),
     tables = page_table(
-      with_basis(shown, run$ranks), 12L, "The best, group by group; all of them in ranks.csv",
-      people = TRUE
+      with_basis(shown, run$ranks), 12L, "The best, group by group; all of them in ranks.csv"
     )
   )
 }

@@ -60,8 +60,7 @@ page_gaps <- function(run) {
     tables = page_table(
       late[, shown],
       10L,
-      sprintf("%s (all of them in overdue.csv). %s", told$heading, told$finding),
-      people = TRUE
+      sprintf("%s (all of them in overdue.csv). %s", told$heading, told$finding)
     )
   )
 }

@@ -17,7 +17,7 @@ page_tiers <- function(run) {
       "How much do the best bring?",
       figures = page_figure(run$tiers, 4, shape = "curve"),
       tables = page_table(
-        run$tiers, 15L, "The best customers; all of them in tiers.csv", people = TRUE
+        run$tiers, 15L, "The best customers; all of them in tiers.csv"
       )
     )
   )
@@ -50,8 +50,7 @@ page_moves <- function(run) {
         sprintf(
           "Who left \u201c%s\u201d, the largest loss first; all who moved in moved.csv",
           words[[1L]]
-        ),
-        people = TRUE
+        )
       )
     }
   )
@@ -67,8 +66,7 @@ page_outlook <- function(run) {
     tables = page_table(
       with_basis(unsure, run$outlook),
       10L,
-      "Customers of the best tier about whom it is least sure; all of them in outlook.csv",
-      people = TRUE
+      "Customers of the best tier about whom it is least sure; all of them in outlook.csv"
     )
   )
 }

@@ -15,11 +15,17 @@ results_folder <- function(study, folder = NULL) {
 results_names <- function(study) {
   parts <- part_records()[wanted_parts(study)]
   c(
-    if (wants_report(study)) "report.html", unlist(lapply(unname(parts), \(part) names(part$lists)))
+    result_pages(study), unlist(lapply(unname(parts), \(part) names(part$lists)))
   )
 }
 
-wants_report <- function(study) study$outputs$report %||% TRUE
+# What a run writes of the whole study.
+result_pages <- function(study) {
+  c(
+    if (study$outputs$report %||% TRUE) "report.html",
+    if (study$outputs$workbook %||% FALSE) "workbook.xlsx"
+  )
+}
 
 # Before anything is computed: nothing of the user's stands where a file is to be written, and no
 # input is an output.
@@ -145,10 +151,14 @@ write_results <- function(run, folder) {
   for (name in names(lists)) {
     write_list(lists[[name]], file.path(draft, name))
   }
-  files <- c(if (wants_report(run$study)) "report.html", names(lists))
+  files <- c(result_pages(run$study), names(lists))
   if ("report.html" %in% files) {
     signal_progress("writing the report")
     render_report(run, file.path(draft, "report.html"))
+  }
+  if ("workbook.xlsx" %in% files) {
+    signal_progress("writing the workbook")
+    write_workbook(run, file.path(draft, "workbook.xlsx"))
   }
   earlier <- read_manifest(folder)
   marks <- lapply(files, \(name) c(list(name = name), file_mark(file.path(draft, name))))

@@ -137,6 +137,7 @@ outputs_keys <- function() {
       leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"
     ),
     report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no"),
+    workbook = study_key(leaf_flag(), "is workbook.xlsx written beside it", "no", "yes"),
     people = study_key(
       leaf_people(), "may the report show customers: by id and contact, by pseudonym, or not", "no",
       "yes"

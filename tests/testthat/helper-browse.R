@@ -47,3 +47,38 @@ probe <- function(path, script, ...) {
   text <- gsub("&quot;", "\"", sub("\"$", "", sub("^data-told=\"", "", told)), fixed = TRUE)
   jsonlite::fromJSON(gsub("&amp;", "&", gsub("&nbsp;", " ", text, fixed = TRUE), fixed = TRUE))
 }
+
+# A run whose people have names that would be formulas, scripts, or more than one cell.
+nasty_run <- function(folder) {
+  names <- c(
+    "=HYPERLINK(\"x\")",
+    "<script>document.title = 'owned'</script>",
+    "@sum",
+    "+1",
+    "-1",
+    "\tTab",
+    "O'Hara & \"Co\""
+  )
+  orders <- data.frame(
+    Kunde = rep(sprintf("K%d", 1:7), 2),
+    Beleg = 1:14,
+    Datum = rep(c("2024-01-05", "2024-03-09"), each = 7),
+    Betrag = 70:57
+  )
+  data.table::fwrite(orders, file.path(folder, "orders.csv"))
+  data.table::fwrite(
+    data.frame(id = sprintf("K%d", 1:7), name = names), file.path(folder, "people.csv")
+  )
+  path <- file.path(folder, "study.yaml")
+  writeLines(c(
+    "study: <script>document.title = 'owned'</script>",
+    "data:",
+    "  orders:",
+    "    files: orders.csv",
+    "    columns: {customer: Kunde, order: Beleg, date: Datum, sales: Betrag}",
+    "  customers: {files: people.csv, key: id, attributes: [name]}",
+    "repeat: {by: [name]}",
+    "outputs: {contact: [name], folder: out}"
+  ), path)
+  run_study(path)
+}

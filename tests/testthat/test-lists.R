@@ -71,3 +71,63 @@ test_that("Parquet lists keep types", {
   expect_identical(again$sales, tiers$sales)
   expect_identical(again$tier, as.character(tiers$tier))
 })
+
+test_that("the workbook holds the run: contents, a sheet a part, definitions, remarks, no people", {
+  skip_if_not_installed("openxlsx")
+  skip_if_not_installed("readxl")
+  run <- pellmere()
+  path <- withr::local_tempfile(fileext = ".xlsx")
+  write_workbook(run, path)
+  sheets <- readxl::excel_sheets(path)
+  expect_identical(sheets[c(1L, length(sheets) - 1:0)], c("Contents", "Definitions", "Remarks"))
+  sheet <- \(name) as.data.frame(readxl::read_excel(path, name, skip = 3L))
+  # numbers are numbers, days are days, and they are those of the run
+  new <- sheet("new")
+  expect_identical(new$active, as.double(run$new$active))
+  expect_s3_class(new$period, "POSIXct")
+  expect_equal(new[["sales new, EUR"]], run$new$sales_new)
+  rates <- sheet("by first_channel")
+  expect_equal(rates$rate, run$by$first_channel$rate)
+  kept <- grid_measure(run$cohorts, "retention")
+  shaded <- sheet("retention")
+  expect_equal(
+    shaded[["age 3"]], kept$value[kept$age == 3L][match(shaded$cohort, period_label(
+      kept$cohort[kept$age == 3L], "month"
+    ))]
+  )
+  expect_true(all(sheet("proof")$exact %in% c(TRUE, "yes", "TRUE")))
+  remarks <- as.data.frame(readxl::read_excel(path, "Remarks"))
+  expect_true(all(remarks(run$cohorts)$remark %in% remarks$remark))
+  # what stands in the contents is there, and nobody's id anywhere
+  contents <- as.data.frame(readxl::read_excel(path, "Contents", skip = 4L))
+  expect_identical(nrow(contents), length(sheets) - 3L)
+  inside <- withr::local_tempdir()
+  utils::unzip(path, exdir = inside)
+  texts <- paste(readLines(file.path(inside, "xl", "sharedStrings.xml"), warn = FALSE), collapse = "")
+  expect_false(grepl("P[0-9]{6}|@[a-z]+[.]", texts))
+  grid <- file.path(inside, "xl", "worksheets", sprintf("sheet%d.xml", match("retention", sheets)))
+  expect_true(grepl("<colorScale>", readChar(grid, file.size(grid), useBytes = TRUE)))
+})
+
+test_that("a workbook shows people only where asked, as text and never as formulas", {
+  skip_if_not_installed("openxlsx")
+  folder <- withr::local_tempdir()
+  run <- nasty_run(folder)
+  sheets_of <- function(study) {
+    run$study <- study
+    path <- withr::local_tempfile(fileext = ".xlsx")
+    write_workbook(run, path)
+    inside <- withr::local_tempdir()
+    utils::unzip(path, exdir = inside)
+    files <- list.files(inside, "[.]xml$", recursive = TRUE, full.names = TRUE)
+    vapply(files, \(file) readChar(file, file.size(file), useBytes = TRUE), "")
+  }
+  hidden <- sheets_of(run$study)
+  expect_false(any(grepl("Hara", hidden, fixed = TRUE)))
+  open <- utils::modifyList(run$study, list(outputs = list(people = TRUE, least = 1L)))
+  shown <- sheets_of(open)
+  expect_true(any(grepl("Hara", shown, fixed = TRUE)))
+  formulas <- unlist(regmatches(shown, gregexpr("<f>[^<]*</f>", shown)))
+  expect_true(all(grepl("^<f>=?HYPERLINK\\(&quot;#|^<f>=?HYPERLINK\\(\"#", formulas)))
+  expect_gt(length(formulas), 10L)
+})
