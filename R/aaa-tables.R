@@ -126,8 +126,16 @@ remarks <- function(x) {
 n_of <- function(n, noun) paste0(number_text(n), "\u00a0", noun, if (n != 1) "s")
 
 # Numbers in sentences: as many digits as they have, never in powers of ten.
-four_digits <- function(x) trimws(formatC(x, format = "fg", digits = 4L, big.mark = "\u202f"))
-number_text <- function(x, ...) format(x, trim = TRUE, scientific = FALSE, big.mark = "\u202f", ...)
+four_digits <- function(x) trimws(written(x, format = "fg", digits = 4L, big.mark = "\u202f"))
+number_text <- function(x, ...) {
+  format(
+    x, trim = TRUE, scientific = FALSE, big.mark = "\u202f", decimal.mark = decimal_sign(), ...
+  )
+}
+
+# Numbers for people, with the decimal sign that the study asks for.
+written <- function(x, ...) formatC(x, ..., decimal.mark = decimal_sign())
+decimal_sign <- function() getOption("nubrek.decimal", ".")
 
 # "This customer", "These 5 customers".
 these <- function(n, noun) {

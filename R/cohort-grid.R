@@ -240,7 +240,7 @@ no_cohort_remark <- function(ledger, outside) {
   if (outside != 0) {
     remark_table("no cohort", sprintf(
       "%s %s of sales belong to no cohort: customers without a purchase, or before their first.",
-      formatC(major(ledger, outside), format = "f", digits = ledger$decimals, big.mark = "\u202f"),
+      written(major(ledger, outside), format = "f", digits = ledger$decimals, big.mark = "\u202f"),
       ledger$currency
     ))
   }

@@ -244,7 +244,7 @@ course_of <- function(cells, keys, scale) {
 payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
   unit <- 10^(basis$decimals + costs$digits)
   text <- \(x) paste(
-    formatC(x, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency
+    written(x, format = "f", digits = basis$decimals, big.mark = "\u202f"), basis$currency
   )
   unused <- sum(costs$unused$amount)
   rbind(

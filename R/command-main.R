@@ -13,7 +13,9 @@ command_main <- function(args = commandArgs(TRUE)) {
   before <- options(
     width = if (isatty(stdout())) cli::console_width() else 100L,
     nubrek.command = TRUE,
-    nubrek.rows = 20L
+    nubrek.rows = 20L,
+    nubrek.decimal = getOption("nubrek.decimal"),
+    nubrek.day = getOption("nubrek.day")
   )
   on.exit(options(before))
   invisible(tryCatch(
@@ -191,6 +193,7 @@ command_workbook <- function(job) {
 # What a command says of a part: its record, the result as it is to be shown, the ledger.
 asked_part <- function(job) {
   study <- read_study(job$study)
+  study_forms(study) # the command ends with its own options
   ledger <- open_study_ledger(study)
   if (!is.null(job$by)) study$forecast$by <- job$by
   part <- part_record(job$part)

@@ -218,7 +218,7 @@ autoplot.nubrek_season <- function(object, ...) {
     ggplot2::geom_point(colour = palette_of[["petrol"]], size = 3) +
     ggplot2::geom_text(
       ggplot2::aes(
-        y = ifelse(.data$index >= 1, .data$upper, .data$lower), label = sprintf("%.2f", .data$index)
+        y = ifelse(.data$index >= 1, .data$upper, .data$lower), label = fixed(.data$index, 2L)
       ),
       vjust = ifelse(data$index >= 1, -0.8, 1.8),
       size = 4,

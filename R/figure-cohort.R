@@ -45,7 +45,7 @@ age_words <- function(x) {
 # Short enough to be read in a cell: large sums in thousands.
 figure_cell <- function(kind, values) {
   most <- max(abs(values), 0, na.rm = TRUE)
-  money <- \(per, digits) \(v) formatC(v / per, format = "f", digits = digits, big.mark = "\u202f")
+  money <- \(per, digits) \(v) written(v / per, format = "f", digits = digits, big.mark = "\u202f")
   if (kind != "money") {
     return(list(
       write = cell_writer(kind, "\u202f"), unit = if (kind == "share") ", percent" else ""

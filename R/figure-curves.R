@@ -132,7 +132,7 @@ curves_title <- function(object, data, pooled, newest, rule) {
   } else if (rule$kind == "money") {
     \(v) format_money(v, basis_of(object, "currency"))
   } else {
-    \(v) format(round(v, 2))
+    \(v) number_text(round(v, 2))
   }
   mine <- format(data$cohort) == newest
   reached <- max(data$age[mine])

@@ -174,7 +174,7 @@ autoplot.nubrek_expected <- function(object, ...) {
       as.integer(basis_of(object, "freedom")),
       {
         p <- basis_of(object, "p")
-        if (is.na(p)) "" else if (p < 0.001) ", p < 0.001" else sprintf(", p = %.3f", p)
+        if (is.na(p)) "" else if (p < 0.001) ", p < 0.001" else paste0(", p = ", fixed(p, 3L))
       }
     )
   )

@@ -82,7 +82,7 @@ moves_drawn <- function(object, step, noise) {
     present_share(data$share_of_from),
     ")\n",
     money,
-    formatC(abs(round(data$change)), format = "d", big.mark = "\u202f")
+    written(abs(round(data$change)), format = "d", big.mark = "\u202f")
   ))
   stays <- data[data$from == data$to, ]
   list(

@@ -125,6 +125,13 @@ figure_page_object <- function() {
   paste0("@param object A result: ", paste0("`", classes, "`", collapse = ", "), ".")
 }
 
+# Axes are written with the decimal sign of the study, too.
+print_figure <- function(figure) {
+  before <- options(OutDec = decimal_sign())
+  on.exit(options(before))
+  print(figure)
+}
+
 #' Write a figure to a file
 #'
 #' @param x A result that has a figure, or a ggplot.
@@ -147,7 +154,7 @@ write_figure <- function(x, path, width = 11, height = 6.5) {
       } else {
         grDevices::png(to, width, height, "in", res = 120, type = "cairo")
       }
-      tryCatch(print(figure), finally = grDevices::dev.off())
+      tryCatch(print_figure(figure), finally = grDevices::dev.off())
     },
     \(to) {
       end <- utils::tail(readBin(to, "raw", file.size(to)), 16L)

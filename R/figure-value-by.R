@@ -105,7 +105,7 @@ value_panels <- function(object) {
   )
   long$panel <- factor(long$panel, panels, c(worth_name, "staying", "cadence", "order value"))
   long$text <- ifelse(long$panel == worth_name, format_money(long$x, "", 0L), paste0(
-    ifelse(long$x > 0, "+", ""), formatC(long$x, format = "f", digits = 1L)
+    ifelse(long$x > 0, "+", ""), written(long$x, format = "f", digits = 1L)
   ))
   ends <- data.frame(
     place,

@@ -50,7 +50,7 @@ autoplot.nubrek_outcome <- function(object, ...) {
       expand = ggplot2::expansion(0.01)
     ) +
     ggplot2::scale_y_continuous(
-      labels = \(v) formatC(v, format = "d", big.mark = "\u202f"),
+      labels = \(v) written(v, format = "d", big.mark = "\u202f"),
       limits = c(0, drawn$top * 1.2),
       expand = ggplot2::expansion(c(0, 0))
     ) +
@@ -193,7 +193,7 @@ outlook_cells <- function(object, cohorts) {
   data$ahead <- data$what != "observed"
   data$fill <- grid_fill(data$per_customer / max(data$per_customer) * ifelse(data$ahead, 0.62, 1))
   digits <- if (max(data$per_customer) >= 100) 0L else if (max(data$age) > 16L) 0L else 1L
-  data$text <- formatC(data$per_customer, format = "f", digits = digits, big.mark = "\u202f")
+  data$text <- written(data$per_customer, format = "f", digits = digits, big.mark = "\u202f")
   edge <- do.call(
     rbind,
     lapply(split(data, data$y), \(r) data.frame(y = r$y[[1L]], x = min(r$age[r$ahead]) - 0.5))
@@ -257,7 +257,7 @@ autoplot.nubrek_shares <- function(object, ...) {
       ))
     ) +
     ggplot2::scale_y_continuous(
-      labels = \(v) formatC(v, format = "d", big.mark = "\u202f"),
+      labels = \(v) written(v, format = "d", big.mark = "\u202f"),
       expand = ggplot2::expansion(c(0, 0.1))
     ) +
     figure_words(

@@ -255,7 +255,7 @@ worth_remarks <- function(d, yearly, basis, costs, known, unknown) {
       remark_table("unused spend", sprintf(
         "%s of spend fell into periods without new customers and is in no cohort's cost.",
         paste(
-          formatC(unused, format = "f", digits = basis$decimals, big.mark = "\u202f"),
+          written(unused, format = "f", digits = basis$decimals, big.mark = "\u202f"),
           basis$currency
         )
       ))

@@ -173,7 +173,7 @@ partly_kept_remark <- function(told, intake) {
 }
 
 money_words <- function(units, decimals) {
-  formatC(units / 10^decimals, format = "f", digits = decimals, big.mark = "\u202f")
+  written(units / 10^decimals, format = "f", digits = decimals, big.mark = "\u202f")
 }
 
 # Nearly every customer has one order, and the ids are those of orders or the column is called after

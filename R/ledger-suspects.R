@@ -105,7 +105,7 @@ catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
       n <- m$orders
       big <- which(n >= 20L & n >= share_of_orders * sum(n))
       data.table(
-        code = big, evidence = sprintf("%.1f %% of all orders", 100 * n[big] / sum(n))
+        code = big, evidence = paste(written(100 * n[big] / sum(n), format = "f", digits = 1L), "% of all orders")
       )
     }
   )

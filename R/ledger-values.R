@@ -54,6 +54,8 @@ detect_date_order <- function(text, column, wanted, row_of = identity, call = rl
 
 # Dates as people write them: 5 Mar 2024.
 format_day <- function(day) {
+  form <- getOption("nubrek.day")
+  if (!is.null(form)) return(format(day, form))
   parts <- as.POSIXlt(day)
   paste(parts$mday, month.abb[parts$mon + 1L], parts$year + 1900L)
 }

@@ -175,7 +175,7 @@ overlap_finding <- function(x) {
   )
 }
 
-odds_text <- function(x) if (is.finite(x)) formatC(x, format = "fg", digits = 3L) else "endless"
+odds_text <- function(x) if (is.finite(x)) written(x, format = "fg", digits = 3L) else "endless"
 
 #' @export
 describe.nubrek_contrast <- function(x) {
@@ -233,9 +233,9 @@ contrast_words <- function(one, others, begin = "They differ most in") {
     if (often[[1L]] == 0) {
       ""
     } else if (one$inside > one$outside) {
-      sprintf(": %.1f times as often", often[[2L]] / often[[1L]])
+      sprintf(": %s times as often", fixed(often[[2L]] / often[[1L]], 1L))
     } else {
-      sprintf(": %.1f times as often of %s", often[[2L]] / often[[1L]], others)
+      sprintf(": %s times as often of %s", fixed(often[[2L]] / often[[1L]], 1L), others)
     }
   )
 }

@@ -162,7 +162,7 @@ effect_words <- function(one, x) {
 }
 
 signed <- function(x) {
-  size <- trimws(formatC(signif(abs(x), 3L), format = "fg", digits = 3L, big.mark = "\u202f"))
+  size <- trimws(written(signif(abs(x), 3L), format = "fg", digits = 3L, big.mark = "\u202f"))
   paste0(ifelse(x < 0, "\u2212", "+"), size)
 }
 

@@ -27,7 +27,7 @@ measure_finding <- function(x, measure, clock) {
   writer <- switch(rule$kind,
     share = \(v) present_share(v),
     money = \(v) format_money(v, basis_of(x, "currency")),
-    \(v) formatC(v, format = "f", digits = 2L)
+    \(v) written(v, format = "f", digits = 2L)
   )
   year <- as.integer(periods_a_year[[clock]])
   sized <- lines[lines$age <= year & lines$size >= 30L, ]
@@ -188,7 +188,7 @@ usual_table <- function(x) {
   cell <- \(age) {
     mine <- rows[rows$age == age, ]
     place <- match(cohorts, mine$cohort)
-    text <- formatC(
+    text <- written(
       mine$difference[place] * if (share) 100 else 1,
       format = "f",
       digits = if (share) 0L else 1L,
@@ -209,7 +209,7 @@ usual_table <- function(x) {
 }
 
 interval_in_words <- function(summary) {
-  writer <- \(v) formatC(v, format = "f", digits = 2L)
+  writer <- \(v) written(v, format = "f", digits = 2L)
   place <- match("value_to_cost", names(summary))
   result <- append(
     as.list(summary),

@@ -52,7 +52,7 @@ describe.nubrek_fit <- function(x) {
   )
 }
 
-fit_number <- function(x) formatC(x, format = "f", digits = 1L, big.mark = "\u202f")
+fit_number <- function(x) written(x, format = "f", digits = 1L, big.mark = "\u202f")
 
 # What the parameters say, in a sentence.
 model_words <- function(x) {
@@ -64,7 +64,7 @@ model_words <- function(x) {
       if (is.na(spend)) {
         "Some amounts would be so large that they have no mean (q is at most 1)."
       } else {
-        sprintf("A customer\u2019s repeat purchase is worth %.2f on average.", spend)
+        sprintf("A customer\u2019s repeat purchase is worth %s on average.", fixed(spend, 2L))
       }
     )
   }
@@ -75,7 +75,10 @@ model_words <- function(x) {
       present_share(p$alpha / (p$alpha + p$beta))
     )
   } else {
-    sprintf("customers buy %.1f times a year on average while they stay", p$r / p$alpha * a_year)
+    sprintf(
+      "customers buy %s times a year on average while they stay",
+      fixed(p$r / p$alpha * a_year, 1L)
+    )
   }
   told <- purchase_models()[[model]]$leaving_told
   value <- told$value(p)
@@ -98,7 +101,7 @@ years_words <- function(years) {
   if (years > 100) {
     "more than 100 years"
   } else if (years >= 2) {
-    sprintf("%.1f years", years)
+    paste(fixed(years, 1L), "years")
   } else {
     n_of(round(years * 365.25 / 7), "week")
   }
@@ -122,10 +125,10 @@ describe.nubrek_anova <- function(x) {
     finding = if (x$p[[last]] < 0.05) {
       sprintf(
         "The covariates of the largest fit tell something (p %s).",
-        if (x$p[[last]] < 0.001) "below 0.001" else sprintf("= %.3f", x$p[[last]])
+        if (x$p[[last]] < 0.001) "below 0.001" else paste("=", fixed(x$p[[last]], 3L))
       )
     } else {
-      sprintf("What the largest fit adds may be chance (p = %.2f).", x$p[[last]])
+      sprintf("What the largest fit adds may be chance (p = %s).", fixed(x$p[[last]], 2L))
     }
   )
 }
@@ -169,7 +172,9 @@ describe.nubrek_season <- function(x) {
   high <- which.max(x$index)
   low <- which.min(x$index)
   finding <- if (!basis_of(x, "known")) {
-    sprintf("The months differ by no more than chance (p = %.2f).", basis_of(x, "p"))
+    sprintf(
+      "The months differ by no more than chance (p = %s).", fixed(basis_of(x, "p"), 2L)
+    )
   } else {
     sprintf(
       "In %s customers buy %s more than in an average month, in %s %s less.",

@@ -11,7 +11,7 @@ print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = 
 # How a value of each kind stands in a cell.
 cell_writer <- function(kind, big_mark = " ") {
   number <- \(digits) \(v) ifelse(
-    is.na(v), "", formatC(v, format = "f", digits = digits, big.mark = big_mark)
+    is.na(v), "", written(v, format = "f", digits = digits, big.mark = big_mark)
   )
   switch(kind,
     share = \(v) number(0L)(100 * v),

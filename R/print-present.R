@@ -35,8 +35,8 @@ kind_writers <- list(
   date = \(x, digits, big_mark) format(x),
   yes = \(x, digits, big_mark) ifelse(x, "yes", "no"),
   number = \(x, digits, big_mark) {
-    text <- formatC(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark)
-    sub("[.]$", "", text)
+    text <- written(x, format = "fg", digits = 4L, flag = "#", big.mark = big_mark)
+    sub("[.,]$", "", text)
   },
   p = \(x, digits, big_mark) {
     ifelse(!is.na(x) & x < 0.001, "< 0.001", write_decimals(x, digits, big_mark))
@@ -74,12 +74,12 @@ seen_text <- function(x) {
 
 # With so many decimals; nothing is "-0.0".
 fixed <- function(x, digits, big_mark = "\u202f") {
-  sub("^-(0([.]0+)?)$", "\\1", formatC(
+  sub("^-(0([.,]0+)?)$", "\\1", written(
     round(x, digits), format = "f", digits = digits, big.mark = big_mark
   ))
 }
 
-format_count <- function(n) formatC(n, format = "d", big.mark = "\u202f")
+format_count <- function(n) written(n, format = "d", big.mark = "\u202f")
 
 # A `cell` is text that stands like a number.
 is_number_column <- function(name, x, kinds = NULL) {

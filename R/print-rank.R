@@ -188,7 +188,7 @@ move_table <- function(cells, labels) {
     ifelse(cells$customers[place] == 0L, "0", paste0(
       format_count_plain(cells$customers[place]),
       " (",
-      formatC(100 * cells$share_of_from[place], format = "f", digits = 0L),
+      written(100 * cells$share_of_from[place], format = "f", digits = 0L),
       " %)"
     ))
   }

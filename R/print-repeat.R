@@ -89,7 +89,7 @@ describe.nubrek_gaps <- function(x) {
         ),
         format_count(basis_of(x, "all_gaps")),
         n_of(basis_of(x, "median_of_gaps"), "day"),
-        format(round(basis_of(x, "mean_of_gaps"))),
+        format_count(round(basis_of(x, "mean_of_gaps"))),
         n_of(sum(several), "customer"),
         are(sum(x$overdue > 2 & several, na.rm = TRUE))
       )

@@ -87,7 +87,7 @@ outlook_table <- function(x, cohorts = 12L) {
   cell <- \(a) {
     place <- match(paste(key(rows), a), paste(key(shown), shown$age))
     v <- shown$per_customer[place]
-    ifelse(is.na(v), "", paste0(ifelse(shown$what[place] == "observed", "", "~"), formatC(
+    ifelse(is.na(v), "", paste0(ifelse(shown$what[place] == "observed", "", "~"), written(
       v, format = "f", digits = if (max(shown$per_customer, na.rm = TRUE) >= 20) 0L else 1L
     )))
   }
@@ -150,7 +150,7 @@ worth_finding <- function(x, summary, judged, known) {
         money(summary$cost),
         money(abs(summary$value_after_cost)),
         if (summary$value_after_cost >= 0) "are left" else "are lost",
-        formatC(summary$value_to_cost, format = "f", digits = 1L)
+        written(summary$value_to_cost, format = "f", digits = 1L)
       )
     }
   )
@@ -310,7 +310,7 @@ describe.nubrek_shares <- function(x) {
     ),
     finding = sprintf(
       "The first %s of customers %s %s of the %s, the last half %s.",
-      if (nrow(x) == 10L) "tenth" else paste0(format(round(100 / nrow(x), 1)), " %"),
+      if (nrow(x) == 10L) "tenth" else paste0(number_text(round(100 / nrow(x), 1)), " %"),
       "holds",
       present_share(x$share[[1L]]),
       what,

@@ -152,4 +152,4 @@ describe.nubrek_curve <- function(x) {
   )
 }
 
-p_words <- function(p) if (p < 0.001) "p < 0.001" else paste("p =", format(round(p, 3)))
+p_words <- function(p) if (p < 0.001) "p < 0.001" else paste("p =", number_text(round(p, 3)))

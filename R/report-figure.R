@@ -40,7 +40,7 @@ picture_of <- function(page, drawing, height, words) {
     ))
   }
   svglite::svglite(path, page_width, height, bg = "transparent", fix_text_size = FALSE)
-  tryCatch(print(drawing), finally = grDevices::dev.off())
+  tryCatch(print_figure(drawing), finally = grDevices::dev.off())
   htmltools::HTML(page_svg(page, readLines(path, encoding = "UTF-8", warn = FALSE), told))
 }
 
@@ -52,8 +52,7 @@ page_svg <- function(page, lines, told) {
   inside <- inside[!grepl("^<rect width='100%'", inside)]
   text <- paste(trimws(inside), collapse = "\n")
   text <- short_ids(text, paste0("f", page$figures, "c"))
-  text <- gsub("([0-9]+[.][0-9])[0-9]+", "\\1", text)
-  text <- gsub("([0-9])[.]0(?=[^0-9])", "\\1", text, perl = TRUE)
+  text <- short_numbers(text)
   text <- shared_styles(page, thin_lines(text))
   # large drawings have many lines: whole points are fine enough for them
   if (nchar(text) > 38000L) text <- each_points(text, \(p) gsub("[.][0-9]+", "", p))
@@ -63,6 +62,14 @@ page_svg <- function(page, lines, told) {
     htmltools::htmlEscape(told, attribute = TRUE),
     text
   )
+}
+
+# One decimal is fine enough for places and sizes; what is written in the figure stays as it is.
+short_numbers <- function(text) {
+  found <- gregexpr("<[^>]*>", text)
+  tags <- gsub("([0-9]+[.][0-9])[0-9]+", "\\1", regmatches(text, found)[[1L]])
+  regmatches(text, found) <- list(gsub("([0-9])[.]0(?=[^0-9])", "\\1", tags, perl = TRUE))
+  text
 }
 
 # Ids are one figure's own: of two that are alike the one in a closed fold would win.

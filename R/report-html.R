@@ -85,8 +85,7 @@ table_rows <- function(shown, kinds, currency) {
   cell <- \(name, class, i) tags$td(
     class = class, `data-sort` = unread[[name]][i], cells[[name]][[i]]
   )
-  size <- size_column(plain)
-  few <- if (is.null(size)) logical(nrow(plain)) else plain[[size]] %in% 0:(few_customers - 1L)
+  few <- few_rows(plain)
   htmltools::tagList(
     tags$thead(tags$tr(unname(head))),
     tags$tbody(lapply(seq_len(nrow(cells)), \(i) tags$tr(
@@ -97,6 +96,11 @@ table_rows <- function(shown, kinds, currency) {
 
 # Anything on fewer customers is pale, and never a title.
 few_customers <- 30L
+
+few_rows <- function(x) {
+  size <- size_column(x)
+  if (is.null(size)) logical(nrow(x)) else x[[size]] %in% 0:(few_customers - 1L)
+}
 
 # What stands over a column: its words, with the unit where the cells do not say it.
 column_title <- function(name, column, kinds = NULL, currency = NULL) {

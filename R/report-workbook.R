@@ -42,42 +42,49 @@ number_form <- function(kind, decimals) {
   )
 }
 
+# The looks of cells.
+sheet_forms <- function() {
+  form <- openxlsx::createStyle
+  list(
+    heading = form(textDecoration = "bold", fontSize = 13),
+    quiet = form(fontColour = "#5d6a74"),
+    few = form(fontColour = "#5d6a74", textDecoration = "italic"),
+    head = form(
+      textDecoration = "bold", fgFill = "#f1ece2", border = "bottom", borderColour = "#d9d2c5",
+      wrapText = TRUE, valign = "bottom"
+    ),
+    wrapped = form(wrapText = TRUE, valign = "top")
+  )
+}
+
 # The sheet in the book: heading, basis, the head of the table in the fourth row.
-write_sheet <- function(book, page, sheet) {
+write_sheet <- function(book, sheet, forms) {
   openxlsx::addWorksheet(book, sheet$called, gridLines = FALSE)
   put <- \(x, row, ...) openxlsx::writeData(book, sheet$called, x, startRow = row, ...)
-  style <- \(form, rows, columns) openxlsx::addStyle(
-    book, sheet$called, form, rows, columns, gridExpand = TRUE, stack = TRUE
+  style <- \(form, rows, columns, over = FALSE) openxlsx::addStyle(
+    book, sheet$called, form, rows, columns, gridExpand = TRUE, stack = over
   )
-  told <- if (inherits(sheet$x, "nubrek_result")) describe(sheet$x)$finding
-  put(told %||% sheet$about, 1L)
-  style(openxlsx::createStyle(textDecoration = "bold", fontSize = 13), 1L, 1L)
+  put(if (nzchar(sheet$finding)) sheet$finding else sheet$about, 1L)
+  style(forms$heading, 1L, 1L)
   put(paste(c(sheet$notes, basis_line(sheet$x)), collapse = " "), 2L)
-  style(openxlsx::createStyle(fontColour = "#5d6a74"), 2L, 1L)
+  style(forms$quiet, 2L, 1L)
   shown <- sheet$shown
   if (ncol(shown) == 0L) return(invisible())
   kinds <- basis_of(sheet$x, "kinds", NULL)
-  decimals <- basis_of(sheet$x, "decimals", NULL) %||% 2L
   kind <- vapply(names(shown), \(name) kind_of(name, shown[[name]], kinds), "")
   headed <- plain_cells(shown)
   names(headed) <- make.unique(vapply(names(shown), \(name) column_title(
     name, shown[[name]], kinds, basis_of(sheet$x, "currency", NULL)
   ), ""), sep = " ")
-  put(headed, 4L, headerStyle = openxlsx::createStyle(
-    textDecoration = "bold", fgFill = "#f1ece2", border = "bottom", borderColour = "#d9d2c5",
-    wrapText = TRUE, valign = "bottom"
-  ), withFilter = nrow(shown) > 0L)
+  put(headed, 4L, headerStyle = forms$head, withFilter = nrow(shown) > 0L)
   openxlsx::freezePane(book, sheet$called, firstActiveRow = 5L, firstActiveCol = 2L)
   rows <- 4L + seq_len(nrow(shown))
-  for (i in which(!kind %in% c("text", "cell", "yes"))) {
-    style(openxlsx::createStyle(numFmt = number_form(kind[[i]], decimals)), rows, i)
+  decimals <- basis_of(sheet$x, "decimals", NULL) %||% 2L
+  for (one in setdiff(kind, c("text", "cell", "yes"))) {
+    style(openxlsx::createStyle(numFmt = number_form(one, decimals)), rows, which(kind == one))
   }
-  size <- size_column(shown)
-  few <- if (!is.null(size)) which(shown[[size]] %in% 0:(few_customers - 1L))
-  if (length(few) > 0L) {
-    style(openxlsx::createStyle(fontColour = "#5d6a74", textDecoration = "italic"), 4L + few,
-      seq_along(shown))
-  }
+  few <- which(few_rows(shown))
+  if (length(few) > 0L) style(forms$few, 4L + few, seq_along(shown), over = TRUE)
   if (!is.null(sheet$shaded)) {
     openxlsx::conditionalFormatting(
       book, sheet$called, cols = match(sheet$shaded[-1L], names(shown)), rows = rows,
@@ -106,6 +113,8 @@ prepare_sheet <- function(page, sheet) {
   held <- large_enough(x, page$least)
   rows <- plain_table(held$rows)
   sheet$shown <- utils::head(rows, workbook_rows)
+  told <- if (inherits(sheet$x, "nubrek_result")) describe(sheet$x)$finding
+  sheet$finding <- told %||% ""
   notes <- table_words(nrow(sheet$shown), nrow(rows), FALSE, held$left, page$least)
   marked <- match(sheet$remarks, page$remarks)
   sheet$notes <- c(notes, if (length(marked) > 0L) {

@@ -165,6 +165,8 @@ run_findings <- function(run) {
 render_report <- function(run, path) {
   throw_unless(checkmate::check_class(run, "nubrek_run"), "run", rlang::current_env())
   check_choice(tolower(tools::file_ext(path)), "html", arg = "path")
+  before <- study_forms(run$study)
+  on.exit(options(before))
   tags <- htmltools::tags
   page <- new_page(run)
   title <- run$study$study %||% "Customers and repeat buying"
@@ -194,6 +196,7 @@ render_report <- function(run, path) {
     tags$style(htmltools::HTML(style_sheet(page$styles)))
   )
   page_body <- tags$body(
+    `data-mark` = decimal_sign(),
     html_contents(blocks),
     tags$main(first, sections, html_remarks(page)),
     tags$script(report_asset("report.js")),

@@ -14,6 +14,8 @@
 #' @export
 run_study <- function(study, folder = NULL) {
   if (!inherits(study, "nubrek_study")) study <- read_study(study)
+  before <- study_forms(study)
+  on.exit(options(before))
   writes <- is.null(folder) || !is.na(folder)
   folder <- if (writes) results_folder(study, folder)
   if (writes) check_results(study, folder)
@@ -23,6 +25,11 @@ run_study <- function(study, folder = NULL) {
   )
   if (writes) run$files <- write_results(run, folder)
   run
+}
+
+# Numbers and days are written as the study says; gives what stood before, for `options()`.
+study_forms <- function(study) {
+  options(nubrek.decimal = study$outputs$decimal_mark, nubrek.day = study$outputs$day_form)
 }
 
 # What the help page says of the value, read off the records.

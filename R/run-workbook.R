@@ -23,6 +23,8 @@ write_workbook <- function(run, path) {
   throw_unless(checkmate::check_class(run, "nubrek_run"), "run", rlang::current_env())
   check_choice(tolower(tools::file_ext(path)), "xlsx", arg = "path")
   need_package("openxlsx", path, rlang::current_env())
+  before <- study_forms(run$study)
+  on.exit(options(before))
   page <- new_page(run)
   sheets <- unlist(lapply(unname(book_parts(run)), book_sheets, run), recursive = FALSE)
   page$remarks <- unique(unlist(lapply(sheets, `[[`, "remarks"), use.names = FALSE))
@@ -33,16 +35,17 @@ write_workbook <- function(run, path) {
   for (i in seq_along(ready)) {
     ready[[i]]$called <- called[[i + 1L]]
   }
+  forms <- sheet_forms()
   write_whole(
     path,
     \(to) {
       book <- openxlsx::createWorkbook(creator = "nubrek")
       openxlsx::modifyBaseFont(book, fontSize = 10, fontName = "Arial")
-      write_contents(book, called[[1L]], run, page, ready)
+      write_contents(book, called[[1L]], run, page, ready, forms)
       for (sheet in ready) {
-        write_sheet(book, page, sheet)
+        write_sheet(book, sheet, forms)
       }
-      write_words(book, utils::tail(called, 2L), run, page)
+      write_words(book, utils::tail(called, 2L), run, page, forms)
       openxlsx::saveWorkbook(book, to, overwrite = TRUE)
     },
     \(to) {
@@ -76,24 +79,19 @@ book_sheets <- function(part, run) {
   c(list(book_sheet(named, x, part$about, remarks(x)$remark)), grids)
 }
 
-write_contents <- function(book, name, run, page, sheets) {
+write_contents <- function(book, name, run, page, sheets, forms) {
   openxlsx::addWorksheet(book, name, gridLines = FALSE)
   put <- \(x, row, ...) openxlsx::writeData(book, name, x, startRow = row, ...)
-  bold <- openxlsx::createStyle(textDecoration = "bold", fontSize = 14)
   put(run$study$study %||% "Customers and repeat buying", 1L)
-  openxlsx::addStyle(book, name, bold, 1L, 1L)
+  openxlsx::addStyle(book, name, forms$heading, 1L, 1L)
   put(paste0(
     basis_line(run$audit), "; history from ", format_day(run$ledger$history_start), "."
   ), 2L)
   put(paste(c(describe(run$proof)$finding, people_words(page)), collapse = " "), 3L)
-  told <- vapply(sheets, \(sheet) {
-    found <- if (inherits(sheet$x, "nubrek_result")) describe(sheet$x)$finding
-    found %||% ""
-  }, "")
   put(data.frame(
-    sheet = "", tells = vapply(sheets, `[[`, "", "about"), found = told,
+    sheet = "", tells = vapply(sheets, `[[`, "", "about"), found = vapply(sheets, `[[`, "", "finding"),
     rows = vapply(sheets, \(sheet) nrow(sheet$shown), 0L)
-  ), 5L, headerStyle = openxlsx::createStyle(textDecoration = "bold", fgFill = "#f1ece2"))
+  ), 5L, headerStyle = forms$head)
   for (i in seq_along(sheets)) {
     openxlsx::writeFormula(book, name, startRow = 5L + i, x = openxlsx::makeHyperlinkString(
       sheet = sheets[[i]]$called, row = 1L, col = 1L,
@@ -101,15 +99,14 @@ write_contents <- function(book, name, run, page, sheets) {
     ))
   }
   openxlsx::addStyle(
-    book, name, openxlsx::createStyle(wrapText = TRUE, valign = "top"), 5L + seq_along(sheets), 1:4,
-    gridExpand = TRUE, stack = TRUE
+    book, name, forms$wrapped, 5L + seq_along(sheets), 1:4, gridExpand = TRUE, stack = TRUE
   )
   openxlsx::setColWidths(book, name, 1:4, c(24, 46, 90, 10))
   openxlsx::freezePane(book, name, firstActiveRow = 6L)
 }
 
 # What the words mean, section by section, and the remarks by their numbers.
-write_words <- function(book, called, run, page) {
+write_words <- function(book, called, run, page, forms) {
   terms <- do.call(rbind, lapply(report_sections, \(section) {
     found <- if (!is.null(section$terms)) Filter(is.character, section$terms(run))
     if (length(found) == 0L) return(NULL)
@@ -121,7 +118,7 @@ write_words <- function(book, called, run, page) {
     openxlsx::addWorksheet(book, called[[i]], gridLines = FALSE)
     openxlsx::writeData(
       book, called[[i]], list(terms, remarks)[[i]],
-      headerStyle = openxlsx::createStyle(textDecoration = "bold", fgFill = "#f1ece2")
+      headerStyle = forms$head
     )
     openxlsx::setColWidths(book, called[[i]], seq_along(wide[[i]]), wide[[i]])
     openxlsx::freezePane(book, called[[i]], firstRow = TRUE)

@@ -137,6 +137,12 @@ outputs_keys <- function() {
       leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"
     ),
     report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no"),
+    decimal_mark = study_key(
+      leaf_choice(c(".", ",")), "decimal sign in report, workbook and figures", ".", "\",\""
+    ),
+    day_form = study_key(
+      leaf_text(), "how days are written, in the signs of strptime", "5 Mar 2024", "\"%d.%m.%Y\""
+    ),
     workbook = study_key(leaf_flag(), "is workbook.xlsx written beside it", "no", "yes"),
     people = study_key(
       leaf_people(), "may the report show customers: by id and contact, by pseudonym, or not", "no",
