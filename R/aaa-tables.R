@@ -133,9 +133,6 @@ number_text <- function(x, ...) {
   )
 }
 
-# Numbers for people, with the decimal sign that the study asks for.
-written <- function(x, ...) formatC(x, ..., decimal.mark = decimal_sign())
-decimal_sign <- function() getOption("nubrek.decimal", ".")
 
 # "This customer", "These 5 customers".
 these <- function(n, noun) {

@@ -131,7 +131,7 @@ panel_rows <- function(panel, columns, decimal_mark, call = rlang::caller_env())
 panel_remarks <- function(rows) {
   left <- attr(rows, "left_out") %||% 0L
   if (left > 0L) {
-    remark_table("panel", sprintf(
+    remark_table("panel", say(
       "%s of the panel without a customer or a seller %s left out.",
       n_of(left, "row"),
       if (left == 1L) "is" else "are"

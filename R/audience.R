@@ -128,7 +128,7 @@ audience_of <- function(ledger, ids, name) {
   rule <- sprintf("in_audience(%s)", encodeString(name, quote = "\""))
   lacking <- sum(!known)
   told <- if (lacking > 0L) {
-    remark_table("unknown ids", sprintf(
+    remark_table("unknown ids", say(
       "%s of the list \u201c%s\u201d %s not known to the ledger, such as %s.",
       n_of(lacking, "id"),
       name,

@@ -129,7 +129,7 @@ contact_rules <- function(ledger, ids, day, may_contact, quiet, most, call = rla
     ))
   }
   list(allowed = allowed, remarks = if (length(told) > 0L) {
-    remark_table(rep("who may be contacted", length(told)), told)
+    remark_table(rep(say("who may be contacted"), length(told)), told)
   })
 }
 

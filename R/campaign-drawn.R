@@ -38,7 +38,7 @@ drawn_now <- function(ledger, campaign) {
     arm = arm,
     offers = setdiff(unique(arm), "held back"),
     responded = responded_to(ledger, campaign, id[keep]),
-    remarks = if (length(told) > 0L) remark_table(rep("not as planned", length(told)), told)
+    remarks = if (length(told) > 0L) remark_table(rep(say("not as planned"), length(told)), told)
   )
 }
 
@@ -91,7 +91,7 @@ contact_check <- function(ledger, campaign, drawn) {
       )
     }
   )
-  if (length(told) > 0L) remark_table(rep("not as planned", length(told)), told)
+  if (length(told) > 0L) remark_table(rep(say("not as planned"), length(told)), told)
 }
 
 # Whether the orders up to the day of the draw are still what they were.
@@ -101,7 +101,7 @@ data_check <- function(ledger, campaign) {
   if (is.null(was) || is.null(then) || ledger$as_of < then) return(NULL)
   now <- sum(reduce_span(ledger, list(from = ledger$history_start, until = then))$sales)
   if (now == was) return(NULL)
-  remark_table("other data", sprintf(
+  remark_table("other data", say(
     "Sales up to %s were %s %s when the campaign was drawn and are %s today.",
     format_day(then),
     number_text(major(ledger, was), nsmall = 2L),

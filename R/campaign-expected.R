@@ -55,7 +55,7 @@ measure_without_control <- function(
     "beyond",
     ledger,
     rbind(carried(ledger), fitted$remarks, if (left > 0L) {
-      remark_table("no history", sprintf(
+      remark_table("no history", say(
         "%s of the audience had not bought before the contact; nothing is expected of them.",
         n_of(left, "customer")
       ))

@@ -107,14 +107,14 @@ campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {
     after = list(from = day + 1, until = day + days),
     remarks = rbind(
       if (days < wanted) {
-        remark_table("window", sprintf(
+        remark_table("window", say(
           "The window of %s days is shortened to %s, as far as the data go, for both arms alike.",
           wanted,
           days
         ))
       },
       if (young) {
-        remark_table("window", "The window before the contact begins before the history does.")
+        remark_table("window", say("The window before the contact begins before the history does."))
       }
     )
   )

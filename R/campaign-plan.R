@@ -98,7 +98,7 @@ shares_that_fit <- function(control, n, call = rlang::caller_env()) {
     held = held[fits],
     contacted = n - held[fits],
     remarks = if (!all(fits)) {
-      remark_table("shares", sprintf(
+      remark_table("shares", say(
         "Left out, because an arm would have fewer than two customers: %s held back.", toString(
           present_rate(control[!fits])
         )
@@ -200,10 +200,10 @@ past_windows <- function(
     buying = average("buying"),
     basket = if (purchases > 0) sum(vapply(each, `[[`, 0, "sales")) / purchases else NA_real_,
     remarks = if (!all(vapply(each, `[[`, NA, "same_rule"))) {
-      remark_table("past windows", paste0(
+      remark_table("past windows", say(paste0(
         "The rule names what is not known for past days, so today's members are looked at: what ",
         "they did before they were chosen is more than they will do."
-      ))
+      )))
     }
   )
 }

@@ -174,7 +174,7 @@ drift_of <- function(ledger, audience, days, then) {
 target_remarks <- function(course) {
   lacking <- colnames(course)[is.na(course["after", ])]
   if (length(lacking) == 0L) return(NULL)
-  remark_table("past", sprintf(
+  remark_table("past", say(
     "How these come back by themselves cannot be told, as no past day has the rule: %s.",
     toString(lacking)
   ))

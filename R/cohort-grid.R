@@ -209,20 +209,20 @@ grid_remarks <- function(columns, clock, ages, frame, within) {
   idle <- sum(columns$customers == 0L & columns$sales != 0)
   rbind(
     if (length(partial) > 0L) {
-      remark_table("partial period", sprintf(
+      remark_table("partial period", say(
         "The data cover %s only in part%s",
         paste(period_label(partial, clock), collapse = " and "),
         if (ages == "elapsed") "." else "; bottom lines leave such cells out."
       ))
     },
     if (ages == "elapsed") {
-      remark_table("elapsed ages", sprintf(paste0(
+      remark_table("elapsed ages", say(paste0(
         "Ages in elapsed %ss since each customer's first purchase; an age that not all of a ",
         "cohort have completed is partial."
       ), clock))
     },
     if (older > 0L) {
-      remark_table("older cohorts", sprintf(
+      remark_table("older cohorts", say(
         "The first %s, within %s of the history's start, may hold customers from before it.",
         if (older == 1L) "cohort" else n_of(older, "cohort"),
         n_of(within, clock)
@@ -230,7 +230,7 @@ grid_remarks <- function(columns, clock, ages, frame, within) {
     },
     if (idle > 0L) {
       remark_table(
-        "returns only", sprintf("%s with nobody active but money: returns.", n_of(idle, "cell"))
+        "returns only", say("%s with nobody active but money: returns.", n_of(idle, "cell"))
       )
     }
   )
@@ -238,7 +238,7 @@ grid_remarks <- function(columns, clock, ages, frame, within) {
 
 no_cohort_remark <- function(ledger, outside) {
   if (outside != 0) {
-    remark_table("no cohort", sprintf(
+    remark_table("no cohort", say(
       "%s %s of sales belong to no cohort: customers without a purchase, or before their first.",
       written(major(ledger, outside), format = "f", digits = ledger$decimals, big.mark = "\u202f"),
       ledger$currency
@@ -248,6 +248,6 @@ no_cohort_remark <- function(ledger, outside) {
 
 margin_remark <- function(words) {
   if (!is.null(words)) {
-    remark_table("margin", sprintf("Margin: %s.", words))
+    remark_table("margin", say("Margin: %s.", words))
   }
 }

@@ -78,10 +78,10 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
   }
   grouped_by <- basis_of(grid, "by")
   falls <- if (measure == "still_active") {
-    remark_table("still active", paste0(
+    remark_table("still active", say(paste0(
       "\u201cAt this age or later\u201d falls towards the last observed period by construction: ",
       "there is less time left to come in."
-    ))
+    )))
   }
   new_result(
     c(
@@ -217,10 +217,10 @@ same_cohorts <- function(cells, by) {
 
 sums_remark <- function(measure, view) {
   if (!is.null(grid_measures[[measure]]$base) || view == "calendar") return(NULL)
-  remark_table("sums", paste0(
+  remark_table("sums", say(paste0(
     "A sum over cohorts stands only at ages with the same cohorts as at the first; further on ",
     "it would fall because cohorts drop out."
-  ))
+  )))
 }
 
 # Groups in the order in which they stand in the grid.

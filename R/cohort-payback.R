@@ -137,7 +137,7 @@ payback_columns <- function(out, keys, unit, known) {
 
 unknown_cost_remark <- function(unknown) {
   if (unknown == 0L) return(NULL)
-  remark_table("cost unknown", sprintf(
+  remark_table("cost unknown", say(
     "%s of groups without a known cost count in their cohorts as if they had cost nothing.",
     n_of(unknown, "customer")
   ))
@@ -250,23 +250,24 @@ payback_remarks <- function(cohorts, costs, basis, money, yearly, d) {
   rbind(
     if (money == "sales") {
       remark_table(
-        "margin", "No margin is known: sales are shown and called sales, and payback is not told."
+        "margin",
+        say("No margin is known: sales are shown and called sales, and payback is not told.")
       )
     },
     if (unused > 0) {
-      remark_table("unused spend", sprintf(paste0(
+      remark_table("unused spend", say(paste0(
         "%s of spend fell into periods without new customers of their channel (or outside the ",
         "grid) and is in no cohort's cost."
       ), text(unused / unit)))
     },
     if (any(cohorts$older)) {
-      remark_table("older cohorts", paste0(
+      remark_table("older cohorts", say(paste0(
         "Older cohorts hold customers that this spend did not win: their cost per customer is ",
         "too low, and pooled lines leave them out."
-      ))
+      )))
     },
     if (yearly > 0) {
-      remark_table("discount", sprintf(
+      remark_table("discount", say(
         "Discounted at %s %% a year, %s %% a %s; age 0 is not.",
         number_text(100 * yearly),
         format(signif(100 * d, 4)),

@@ -305,7 +305,7 @@ fill_cells <- function(cells, by, last, call) {
 ready_remarks <- function(columns, clock, filled, dropped) {
   rbind(
     if (any(!columns$complete)) {
-      remark_table("partial period", sprintf(
+      remark_table("partial period", say(
         "The data cover %s only in part; bottom lines leave such cells out.",
         paste(
           period_label(sort(unique(columns$period[!columns$complete])), clock), collapse = " and "
@@ -313,18 +313,18 @@ ready_remarks <- function(columns, clock, filled, dropped) {
       ))
     },
     if (filled > 0L) {
-      remark_table("filled", sprintf(
+      remark_table("filled", say(
         "%s that the table leaves out, up to the as-of day, count as nobody.", n_of(filled, "cell")
       ))
     },
     if (dropped > 0L) {
-      remark_table("not observed", sprintf(
+      remark_table("not observed", say(
         "%s after the as-of day hold only zeros: not observed yet, so left out.",
         n_of(dropped, "row")
       ))
     },
     if (any(columns$older)) {
-      remark_table("older cohorts", "The first cohorts are said to hold older customers.")
+      remark_table("older cohorts", say("The first cohorts are said to hold older customers."))
     }
   )
 }

@@ -71,15 +71,15 @@ against_usual <- function(
   judged <- in_group_order(judged, grouped_by, plain_table(grid))
   notes <- rbind(
     remarks(grid),
-    remark_table("usual", sprintf(paste0(
+    remark_table("usual", say(paste0(
       "Usual: all earlier cohorts together at the same age. Of the cells called better or worse ",
       "about %s in 100 may be noise."
     ), format(100 - 100 * level))),
     if (!known) {
-      remark_table("scatter", paste0(
+      remark_table("scatter", say(paste0(
         "The table does not tell how customers differ in money; intervals come from the scatter ",
         "of the earlier cohorts."
-      ))
+      )))
     }
   )
   new_result(

@@ -1,6 +1,7 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | workbook | show | draw | list | count | hold | parts | keys`; `nubrek
+#' `nubrek demo | new | check | run | workbook | show | draw | list | count | hold | parts |
+#' keys`; `nubrek
 #' --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
@@ -32,7 +33,7 @@ command_main <- function(args = commandArgs(TRUE)) {
 
 command_fail <- function(error, status) {
   lines <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n", fixed = TRUE)[[1L]]
-  writeLines(c("nubrek cannot go on.", seen_text(lines)), stderr())
+  writeLines(c(say("nubrek cannot go on."), seen_text(lines)), stderr())
   status
 }
 
@@ -70,7 +71,7 @@ command_do <- function(job) {
 
 command_help <- function() {
   writeLines(c(
-    "nubrek: repeat buying, cohorts, lifetime value and loyalty tiers from orders",
+    say("nubrek: repeat buying, cohorts, lifetime value and loyalty tiers from orders"),
     "",
     paste0(
       "  ",
@@ -80,12 +81,12 @@ command_help <- function() {
     ),
     "",
     paste0(
-      "Parts are about ",
+      say("Parts are about "),
       paste(vapply(report_sections, \(section) tolower(section$link), ""), collapse = ", "),
-      ": nubrek parts lists them."
+      say(": nubrek parts lists them.")
     ),
     "",
-    "Exit status: 0 fine, 1 something in the study or the data, 2 wrong usage."
+    say("Exit status: 0 fine, 1 something in the study or the data, 2 wrong usage.")
   ))
 }
 
@@ -103,7 +104,7 @@ parts_lines <- function(group = NULL) {
       ""
     )
   })
-  c(unlist(lines), "* has a figure: nubrek draw. All: nubrek show PART STUDY.")
+  c(unlist(lines), say("* has a figure: nubrek draw. All: nubrek show PART STUDY."))
 }
 
 # The folder is there whole or not at all.
@@ -128,8 +129,8 @@ command_demo <- function(job) {
     abort_nubrek("Cannot write to {.file {to}}.", "file", call = NULL)
   }
   \() writeLines(c(
-    paste0("The demo world, Pellmere Yarn Company, is in ", to, "."),
-    paste0("Next: nubrek run ", file.path(to, "study.yaml"))
+    paste0(say("The demo world, Pellmere Yarn Company, is in "), to, "."),
+    paste0(say("Next: nubrek run "), file.path(to, "study.yaml"))
   ))
 }
 
@@ -147,7 +148,7 @@ command_new <- function(job) {
       print(guess, rows = 40L)
       writeLines("")
     }
-    writeLines(c(paste0("Wrote ", to, ". Correct it, then: nubrek check ", to)))
+    writeLines(c(paste0(say("Wrote "), to, say(". Correct it, then: nubrek check "), to)))
   }
 }
 
@@ -163,7 +164,7 @@ command_check <- function(job) {
     print(audit(ledger), rows = 60L)
     writeLines("")
     print(suspects)
-    writeLines(c("", "All that the study asks for is there. Next: nubrek run"))
+    writeLines(c("", say("All that the study asks for is there. Next: nubrek run")))
   }
 }
 
@@ -173,13 +174,13 @@ command_run <- function(job) {
     print(run)
     report <- basename(run$files) == "report.html"
     lists <- paste0(
-      "Lists:  ",
+      say("Lists:  "),
       paste(basename(run$files[!report]), collapse = ", "),
       if (any(report)) " beside it" else paste(" in", dirname(run$files[[1L]]))
     )
     writeLines(c(
       "",
-      if (any(report)) paste0("Report: ", run$files[report]),
+      if (any(report)) paste0(say("Report: "), run$files[report]),
       strwrap(lists, terminal_width(), exdent = 8L)
     ))
   }
@@ -249,7 +250,8 @@ command_list <- function(job) {
     words_given(job$contact)
   )
   n <- nrow(asked$result)
-  \() writeLines(c(paste0(format_count_plain(n), if (n == 1L) " row in:" else " rows in:"), files))
+  \() writeLines(c(paste0(format_count_plain(n),
+    if (n == 1L) say(" row in:") else say(" rows in:")), files))
 }
 
 command_draw <- function(job) {

@@ -292,7 +292,7 @@ restated <- function(inside, used, attributes) {
 
 refused_remarks <- function(refused) {
   if (nrow(refused) == 0L) return(NULL)
-  remark_table(rep("refused", nrow(refused)), sprintf(
+  remark_table(rep("refused", nrow(refused)), say(
     "%s does not describe groups: %s.", refused$attribute, refused$reason
   ))
 }

@@ -29,7 +29,7 @@ search_target <- function(ledger, node, text, more, known, call) {
     purchases = any(all.names(node) == "purchases"),
     days = if (windowed) as.integer(ledger$as_of - start) + 1L,
     remarks = if (unknown > 0L) {
-      remark_table("target", sprintf(
+      remark_table("target", say(
         "Of %s the target cannot be told; they are left out.", n_of(unknown, "customer")
       ))
     }

@@ -12,9 +12,10 @@ autoplot.nubrek_audience_periods <- function(object, ...) {
   rows <- plain_table(object)
   rows <- rows[!rows$partial & rows$known >= 10L, ]
   nothing_to_draw(nrow(rows) == 0L, object)
-  money <- sprintf("sales per customer, %s", basis_of(object, "currency"))
+  money <- say("sales per customer, %s", basis_of(object, "currency"))
   drawn <- rbind(
-    data.frame(rows[c("who", "period")], panel = "share who bought", value = rows$active_share),
+    data.frame(rows[c("who", "period")], panel = say("share who bought"),
+      value = rows$active_share),
     data.frame(rows[c("who", "period")], panel = money, value = rows$sales_per_customer)
   )
   drawn$panel <- factor(drawn$panel, c("share who bought", money))
@@ -45,11 +46,11 @@ autoplot.nubrek_audience_periods <- function(object, ...) {
     ) +
     figure_words(
       object,
-      sprintf("By %s, of those who had bought before it began", basis_of(object, "clock")),
-      caption = paste0(
+      say("By %s, of those who had bought before it began", basis_of(object, "clock")),
+      caption = say(paste0(
         "Complete periods with ten such customers or more. Who is chosen for what he did stands ",
         "out while he did it; only what comes after the choice tells of the audience."
-      )
+      ))
     ) +
     theme_nubrek() +
     ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold"))

@@ -39,11 +39,13 @@ autoplot.nubrek_audience <- function(object, ...) {
       object,
       paste0(
         if (!is.null(basis_of(object, "name"))) {
-          sprintf("Audience \u201c%s\u201d: ", seen_text(basis_of(object, "name")))
+          say("Audience \u201c%s\u201d: ", seen_text(basis_of(object, "name")))
         },
-        "customers left after each condition, with their sales to date; pale: whom it takes away"
+        say(
+          "customers left after each condition, with their sales to date; pale: whom it takes away"
+        )
       ),
-      caption = sprintf("n = %s customers.", format_count(bars$customers[[1L]]))
+      caption = say("n = %s customers.", format_count(bars$customers[[1L]]))
     ) +
     ggplot2::coord_cartesian(clip = "off") + # the labels of the longest bars stand in the margin
     theme_nubrek() +

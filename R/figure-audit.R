@@ -36,8 +36,8 @@ autoplot.nubrek_audit <- function(object, ...) {
     ggplot2::coord_cartesian(xlim = c(0, 1)) + # a limit would drop a bar that rounds beyond it
     figure_words(
       object,
-      "Where the rows went: share of all rows read, by what became of them",
-      caption = "Money: of amounts that could be read."
+      say("Where the rows went: share of all rows read, by what became of them"),
+      caption = say("Money: of amounts that could be read.")
     ) +
     theme_nubrek() +
     ggplot2::theme(

@@ -33,14 +33,14 @@ autoplot.nubrek_backtest <- function(object, ...) {
     figure_words(
       object,
       paste0(
-        "Purchase days after ",
+        say("Purchase days after "),
         format_day(cut_at),
-        ", cumulated: what came, and what the model fitted up to then expected"
+        say(", cumulated: what came, and what the model fitted up to then expected")
       ),
       caption = paste0(
         "n = ",
         format_count(basis_of(object, "customers")),
-        " customers known at ",
+        say(" customers known at "),
         format_day(cut_at),
         "."
       )

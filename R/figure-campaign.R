@@ -16,7 +16,7 @@ autoplot.nubrek_plan <- function(object, ...) {
   expected <- abs(object$expected[[1L]])
   lines <- data.frame(
     y = c(expected, object$break_even[[1L]]),
-    label = c("assumed effect", "pays for the contacts"),
+    label = c("assumed effect", say("pays for the contacts")),
     tone = c(palette_of[["ochre"]], palette_of[["moss"]])
   )
   lines <- lines[is.finite(lines$y) & lines$y > 0, ]
@@ -48,12 +48,12 @@ autoplot.nubrek_plan <- function(object, ...) {
     ggplot2::coord_cartesian(ylim = c(0, max(asked$seen, lines$y) * 1.15)) +
     figure_words(
       object,
-      sprintf(
+      say(
         "The smallest effect on %s per customer to be seen in %s days, by the share held back",
         gsub("_", " ", basis_of(object, "outcome")),
         basis_of(object, "days")
       ),
-      caption = sprintf(
+      caption = say(
         "%s customers; beside a point the effect, and how many are held back.", format_count(n)
       )
     ) +
@@ -72,8 +72,8 @@ autoplot.nubrek_effect <- function(object, ...) {
     course
   )
   words <- c(
-    purchases = "purchases per contacted customer",
-    sales = sprintf("sales per contacted customer, %s", basis_of(object, "currency"))
+    purchases = say("purchases per contacted customer"),
+    sales = say("sales per contacted customer, %s", basis_of(object, "currency"))
   )
   course$panel <- factor(words[course$outcome], words[c("sales", "purchases")])
   ends <- course[course$days == max(course$days), ]
@@ -103,16 +103,18 @@ autoplot.nubrek_effect <- function(object, ...) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "Difference between contacted and held back since %s, with its 95 %% interval",
         format_day(basis_of(object, "day"))
       ),
       caption = paste0(
-        "Adjusted for the same number of days before the contact; everybody as drawn, reached or ",
-        "not. ", net_words(object)
+        say(
+          "Adjusted for the same number of days before the contact; everybody as drawn, reached or "
+        ),
+        say("not. "), net_words(object)
       )
     ) +
-    ggplot2::xlab("days since the contact") +
+    ggplot2::xlab(say("days since the contact")) +
     theme_nubrek() +
     ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold"))
 }
@@ -126,11 +128,11 @@ autoplot.nubrek_targets <- function(object, ...) {
   rows <- plain_table(object)
   rows <- rows[!is.na(rows$after), ]
   nothing_to_draw(nrow(rows) == 0L, object)
-  name <- paste0(seen_text(rows$target), "\n", format_count(rows$customers), " today")
+  name <- paste0(seen_text(rows$target), "\n", format_count(rows$customers), say(" today"))
   rows$name <- factor(name, rev(name))
   points <- rbind(
-    data.frame(name = rows$name, x = rows$before, when = "before they are chosen"),
-    data.frame(name = rows$name, x = rows$after, when = "after, without a campaign")
+    data.frame(name = rows$name, x = rows$before, when = say("before they are chosen")),
+    data.frame(name = rows$name, x = rows$after, when = say("after, without a campaign"))
   )
   rows$label <- paste0(
     ifelse(rows$by_itself < 0, "\u2212", "+"), four_digits(abs(rows$by_itself))
@@ -159,14 +161,14 @@ autoplot.nubrek_targets <- function(object, ...) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "Purchases a customer in %s days: from the point, before they are chosen, to after it",
         basis_of(object, "days")
       ),
-      caption = paste0(
+      caption = say(paste0(
         "Of customers who met the same rule in the past, without a campaign: what a comparison of ",
         "before and after would credit one with."
-      )
+      ))
     ) +
     theme_nubrek() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
@@ -188,7 +190,8 @@ autoplot.nubrek_campaigns <- function(object, ...) {
   rows$name <- factor(name, rev(unique(name)))
   rows$label <- paste0(
     signed(rows$effect), ifelse(
-      is.na(rows$chance_paid), "", paste0("; chance that it paid ", present_share(rows$chance_paid))
+      is.na(rows$chance_paid), "",
+      paste0(say("; chance that it paid "), present_share(rows$chance_paid))
     )
   )
   ggplot2::ggplot(rows, ggplot2::aes(.data$effect, .data$name)) +
@@ -203,12 +206,12 @@ autoplot.nubrek_campaigns <- function(object, ...) {
     ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1.1, size = 3.9) +
     figure_words(
       object,
-      sprintf(
+      say(
         "Effect on %s per contacted customer, with its %s interval",
         gsub("_", " ", basis_of(object, "outcome")),
         present_share(basis_of(object, "level"))
       ),
-      caption = "Adjusted for what was done before; everybody as drawn, reached or not."
+      caption = say("Adjusted for what was done before; everybody as drawn, reached or not.")
     ) +
     theme_nubrek() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())

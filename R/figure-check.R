@@ -17,11 +17,11 @@ autoplot.nubrek_spend_check <- function(object, ...) {
   bars_and_model(
     data,
     object,
-    paste0(
+    say(paste0(
       "Customers by the mean amount of their repeat purchases; each band starts at the number ",
       "below it"
-    ),
-    sprintf(
+    )),
+    say(
       "n = %s customers with a repeat purchase; their mean is %.2f, by the model %.2f.",
       format_count(basis_of(object, "customers")),
       basis_of(object, "mean_observed"),
@@ -75,12 +75,13 @@ autoplot.nubrek_spend_frequency <- function(object, ...) {
     figure_words(
       object,
       paste0(
-        "Mean amount of a repeat purchase by the number of repeat purchases, with ",
+        say("Mean amount of a repeat purchase by the number of repeat purchases, with "),
         present_share(basis_of(object, "level")),
-        " interval; dashed: all customers"
+        say(" interval; dashed: all customers")
       ),
       caption = paste0(
-        "n = ", format_count(basis_of(object, "customers")), " customers with a repeat purchase."
+        "n = ", format_count(basis_of(object, "customers")),
+        say(" customers with a repeat purchase.")
       )
     ) +
     theme_nubrek() +
@@ -104,7 +105,7 @@ autoplot.nubrek_calibration <- function(object, ...) {
   bars_and_model(
     data,
     object,
-    sprintf(
+    say(
       paste0(
         "Purchases in the %s after %s, of customers in %d groups of equal size by what was ",
         "expected of them"
@@ -113,8 +114,8 @@ autoplot.nubrek_calibration <- function(object, ...) {
       format_day(basis_of(object, "cut")),
       n
     ),
-    sprintf("n = %s customers known then.", format_count(sum(object$customers))),
-    "bar: purchases that came"
+    say("n = %s customers known then.", format_count(sum(object$customers))),
+    say("bar: purchases that came")
   )
 }
 
@@ -133,7 +134,7 @@ autoplot.nubrek_captured <- function(object, ...) {
       "text",
       x = 0.55,
       y = 0.4,
-      label = paste("at", present_share(drawn$at), "of customers:"),
+      label = paste("at", present_share(drawn$at), say("of customers:")),
       hjust = 0,
       size = 4,
       colour = palette_of[["ink"]]
@@ -156,7 +157,7 @@ autoplot.nubrek_captured <- function(object, ...) {
     ggplot2::scale_y_continuous(
       labels = present_share, limits = c(0, 1), expand = ggplot2::expansion(c(0, 0.02))
     ) +
-    figure_words(object, sprintf(
+    figure_words(object, say(
       paste0(
         "Share of customers, those first whom a method puts first, against their share of the ",
         "sales in the %s after %s"
@@ -183,7 +184,7 @@ captured_lines <- function(object) {
   colours <- stats::setNames(rep("#8a949b", length(methods)), methods)
   colours[[model]] <- palette_of[["petrol"]]
   colours[["best"]] <- palette_of[["moss"]]
-  words <- c(best = "what could have been found")
+  words <- c(best = say("what could have been found"))
   lines <- stats::setNames(rep_len(c("42", "12", "4212"), length(methods)), methods)
   lines[c(model, "best")] <- "solid"
   place <- object$share_of_customers[which.min(abs(object$share_of_customers - 0.1))]
@@ -226,10 +227,10 @@ autoplot.nubrek_season <- function(object, ...) {
     ) +
     ggplot2::scale_x_continuous(breaks = 1:12, labels = substr(object$month, 1L, 3L)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.1))) +
-    figure_words(object, paste0(
+    figure_words(object, say(paste0(
       "Repeat purchases by month of the year, 1 is an average month, with 95 % interval; trend ",
       "and growth of the customer base taken off"
-    )) +
+    ))) +
     theme_nubrek() +
     ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
 }

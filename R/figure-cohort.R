@@ -28,7 +28,7 @@ autoplot.nubrek_measure <- function(object, ..., shape = "table", cohorts = 24L)
   }
 }
 
-measure_words <- function(x) grid_measures[[basis_of(x, "measure")]]$label
+measure_words <- function(x) say(grid_measures[[basis_of(x, "measure")]]$label)
 
 age_words <- function(x) {
   sprintf(
@@ -84,14 +84,15 @@ cohort_table <- function(object, n_cohorts) {
         drawn$write$unit,
         ", by ",
         if (calendar) paste0(basis_of(object, "clock"), "s") else age_words(object),
-        "; cohort size in brackets"
+        say("; cohort size in brackets")
       ),
       caption = paste0(
-        "Dashed: observed in part. ",
-        if (any(drawn$first$older)) "\u2020 may hold older customers. ",
-        "Empty: not observed.",
+        say("Dashed: observed in part. "),
+        if (any(drawn$first$older)) say("\u2020 may hold older customers. "),
+        say("Empty: not observed."),
+        few_words(drawn$cells),
         if (length(drawn$every) > length(drawn$cohorts)) {
-          sprintf(
+          say(
             " The first %d cohorts are not drawn.", length(drawn$every) - length(drawn$cohorts)
           )
         }
@@ -150,6 +151,8 @@ grid_cells <- function(object, n_cohorts, calendar) {
   top <- max(cells$value[cells$ramp & !sums], 1e-9)
   # at age 0 everybody is active: the ramp serves the ages after it
   cells$fill <- ifelse(cells$ramp & !sums, grid_fill(cells$value / top), "#efe9dd")
+  few <- cohorts[first$size < 30L]
+  cells <- with_ink(cells, cells$y %in% y[match(few, cohorts)])
   writer <- figure_cell(kind, cells$value)
   cells$text <- writer$write(cells$value)
   columns <- diff(range(cells$x)) + 1

@@ -31,11 +31,11 @@ autoplot.nubrek_rolling <- function(object, ...) {
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.2, 0.5))) +
     figure_words(
       object,
-      paste0(
+      say(paste0(
         "Error per customer after each cut; dot: the model, triangle: the best naive rule; ",
         "further left is better"
-      ),
-      caption = "Root mean square error of purchases per customer."
+      )),
+      caption = say("Root mean square error of purchases per customer.")
     ) +
     theme_nubrek() +
     ggplot2::theme(
@@ -80,11 +80,11 @@ autoplot.nubrek_comparison <- function(object, ...) {
     ) +
     figure_words(
       object,
-      paste0(
+      say(paste0(
         "How far each model is behind the best in the mean log of the probability given to what ",
         "came; bar: 95 % interval"
-      ),
-      caption = sprintf(
+      )),
+      caption = say(
         "Held against the %d weeks after %s.", basis_of(object, "weeks"),
         format_day(basis_of(object, "cut"))
       )

@@ -43,16 +43,17 @@ autoplot.nubrek_counts <- function(object, ..., fold_from = 12L) {
     ) +
     figure_words(
       object,
-      paste0(
+      say(paste0(
         "Customers by number of purchases; below each number: share of customers with so many or ",
         "fewer"
-      ),
-      caption = paste0("n = ", format_count(sum(data$customers)), " customers with a purchase.")
+      )),
+      caption = paste0("n = ", format_count(sum(data$customers)),
+        say(" customers with a purchase."))
     ) +
     theme_nubrek() +
     ggplot2::theme(
       panel.grid.major.x = ggplot2::element_blank(),
       axis.text.x = ggplot2::element_text(lineheight = 1.1)
     ) +
-    ggplot2::xlab("purchases")
+    ggplot2::xlab(say("purchases"))
 }

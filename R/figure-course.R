@@ -14,7 +14,7 @@ largest_groups <- function(table) {
 
 largest_words <- function(groups) {
   if (length(groups$all) > length(groups$shown)) {
-    sprintf(" The %d largest of %d groups.", length(groups$shown), length(groups$all))
+    say(" The %d largest of %d groups.", length(groups$shown), length(groups$all))
   }
 }
 
@@ -27,7 +27,7 @@ first_crossed <- function(course) {
 # Names of the panels: the group, and the age at payback where it is known.
 payback_strips <- function(shown, crossed, known) {
   age <- crossed$age[match(shown, crossed$group)]
-  paste0(shown, if (known) ifelse(is.na(age), ": not yet", paste0(": age ", age)))
+  paste0(shown, if (known) ifelse(is.na(age), ": not yet", paste0(say(": age "), age)))
 }
 
 in_strips <- function(table, shown, strips) {

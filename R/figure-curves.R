@@ -43,14 +43,14 @@ cohort_curves <- function(object) {
       object,
       paste0(capital(measure_words(object)), ", by ", age_words(object)),
       drawn$title,
-      paste0(
+      say(paste0(
         "Grey: every other cohort. Complete ages only, as far as three cohorts reach; without ",
         "cohorts that may hold older customers."
-      )
+      ))
     ) +
     theme_nubrek() +
     ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) +
-    ggplot2::xlab(paste0("age in ", drawn$clock, "s"))
+    ggplot2::xlab(paste0(say("age in "), drawn$clock, "s"))
 }
 
 # What is drawn: all cohorts, the strong ones, where each ends, and the finding.
@@ -94,6 +94,7 @@ curves_of <- function(object) {
 
 # The cohorts that stand out: the newest that is old enough, and that of a year before.
 told_cohorts <- function(data, clock) {
+  if (any(data$size >= 30L)) data <- data[data$size >= 30L, ] # few customers are no headline
   ages <- tapply(data$age, format(data$cohort), max)
   newest <- max(names(ages)[ages >= min(3L, max(ages))])
   number <- period_number(as.Date(newest), clock) - as.integer(round(periods_a_year[[clock]]))
@@ -136,7 +137,7 @@ curves_title <- function(object, data, pooled, newest, rule) {
   }
   mine <- format(data$cohort) == newest
   reached <- max(data$age[mine])
-  sprintf(
+  say(
     "At age %d the newest cohort (%s) stands at %s, all together at %s.",
     reached,
     period_label(as.Date(newest), basis_of(object, "clock")),
@@ -199,18 +200,18 @@ group_curves <- function(object, most = 6L) {
         if (drawn$calendar) paste0(basis_of(object, "clock"), "s") else age_words(object)
       ),
       caption = paste0(
-        paste0(
+        say(paste0(
           "Each line: the cohorts of a group together, complete ages that three cohorts have ",
           "reached, without those that may hold older customers."
-        ),
+        )),
         if (length(drawn$size) > length(drawn$shown)) {
-          sprintf(" The %d largest of %d groups.", length(drawn$shown), length(drawn$size))
+          say(" The %d largest of %d groups.", length(drawn$shown), length(drawn$size))
         }
       )
     ) +
     theme_nubrek() +
     ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) +
-    (if (!drawn$calendar) ggplot2::xlab(paste0("age in ", basis_of(object, "clock"), "s")))
+    (if (!drawn$calendar) ggplot2::xlab(paste0(say("age in "), basis_of(object, "clock"), "s")))
 }
 
 # What is drawn: a pooled line for each group, and where it ends.

@@ -36,11 +36,11 @@ autoplot.nubrek_groups <- function(object, ...) {
     ggplot2::scale_x_continuous(labels = \(v) if (yes) present_share(v) else format(v)) +
     figure_words(
       object,
-      sprintf(
+      say(
         "%s of each group: ring where it was found, point with interval where it was judged",
         seen_text(basis_of(object, "target"))
       ),
-      caption = sprintf(
+      caption = say(
         "The line is everybody: %s. Pale: not confirmed. Customers in brackets.",
         number(basis_of(object, "everybody"))
       )

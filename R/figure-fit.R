@@ -29,16 +29,16 @@ autoplot.nubrek_tracking <- function(object, ...) {
     ) +
     figure_words(
       object,
-      paste0(
+      say(paste0(
         "Purchase days after the first one of each customer; expected of customers acquired when ",
         "these were, without looking at what they bought later"
-      ),
+      )),
       caption = paste0(
         "n = ",
         format_count(basis_of(object, "customers")),
-        " customers that ",
+        say(" customers that "),
         basis_of(object, "model"),
-        " was fitted to."
+        say(" was fitted to.")
       )
     ) +
     theme_nubrek() +
@@ -52,7 +52,7 @@ until_line <- function(until) {
       xintercept = until, colour = palette_of[["brick"]], linetype = "13", linewidth = 0.7
     ),
     ggplot2::geom_text(
-      data = data.frame(day = until, panel = "in each week"),
+      data = data.frame(day = until, panel = say("in each week")),
       ggplot2::aes(.data$day, Inf, label = paste0("the fit saw up to ", format_day(until), "  ")),
       inherit.aes = FALSE,
       hjust = 1,
@@ -68,22 +68,23 @@ tracking_lines <- function(object) {
   until <- basis_of(object, "until")
   data <- rbind(
     data.frame(
-      day = object$week_end, purchases = object$actual, what = "came", panel = "in each week"
+      day = object$week_end, purchases = object$actual, what = "came", panel = say("in each week")
     ),
     data.frame(
-      day = object$week_end, purchases = object$expected, what = "expected", panel = "in each week"
+      day = object$week_end, purchases = object$expected, what = "expected",
+      panel = say("in each week")
     ),
     data.frame(
       day = object$week_end,
       purchases = object$actual_so_far,
       what = "came",
-      panel = "since the first customer"
+      panel = say("since the first customer")
     ),
     data.frame(
       day = object$week_end,
       purchases = object$expected_so_far,
       what = "expected",
-      panel = "since the first customer"
+      panel = say("since the first customer")
     )
   )
   last <- data[data$day == max(data$day) & data$panel == "since the first customer", ]
@@ -101,7 +102,7 @@ panel_titles <- function() {
 }
 
 # Bars of what was seen, a dash across each for the model, both numbers above.
-bars_and_model <- function(data, object, shows, caption, bar = "bar: customers seen") {
+bars_and_model <- function(data, object, shows, caption, bar = say("bar: customers seen")) {
   data$top <- pmax(data$observed, data$expected)
   high <- max(data$top)
   ggplot2::ggplot(data, ggplot2::aes(.data$place, .data$observed)) +
@@ -138,7 +139,7 @@ bars_and_model <- function(data, object, shows, caption, bar = "bar: customers s
       "text",
       x = nrow(data) + 0.4,
       y = 0.94 * high,
-      label = "dash: expected by the model",
+      label = say("dash: expected by the model"),
       hjust = 1,
       size = 4,
       colour = model_colours[["expected"]]
@@ -166,8 +167,8 @@ autoplot.nubrek_expected <- function(object, ...) {
   bars_and_model(
     data,
     object,
-    "Customers by the number of purchase days after their first",
-    sprintf(
+    say("Customers by the number of purchase days after their first"),
+    say(
       "n = %s customers. Chi-squared %.1f on %d degrees of freedom%s.",
       format_count(sum(object$observed)),
       basis_of(object, "chi_squared"),
@@ -187,9 +188,9 @@ autoplot.nubrek_spread <- function(object, ...) {
   rlang::check_dots_empty()
   bands <- attr(object, "bands")
   words <- c(
-    purchases_a_year = "purchases a year while they stay",
-    buying_chance = "chance of buying at an occasion",
-    stay_years = "years they stay on average",
+    purchases_a_year = say("purchases a year while they stay"),
+    buying_chance = say("chance of buying at an occasion"),
+    stay_years = say("years they stay on average"),
     leaving_chance = purchase_models()[[basis_of(object, "model")]]$leaving_told$axis
   )
   chance <- grepl("chance", bands$of)
@@ -214,11 +215,11 @@ autoplot.nubrek_spread <- function(object, ...) {
     ggplot2::facet_wrap(~panel, scales = "free_y") +
     ggplot2::scale_y_discrete(labels = \(x) sub(".*[|]", "", x)) +
     ggplot2::scale_x_continuous(labels = NULL, expand = ggplot2::expansion(c(0, 0.18))) +
-    figure_words(object, "Share of customers, by the fitted model", caption = paste0(
+    figure_words(object, say("Share of customers, by the fitted model"), caption = paste0(
       "By ",
       basis_of(object, "model"),
-      if (isTRUE(basis_of(object, "base"))) ", of the base group",
-      ". The two are independent in the model."
+      if (isTRUE(basis_of(object, "base"))) say(", of the base group"),
+      say(". The two are independent in the model.")
     )) +
     theme_nubrek() +
     panel_titles() +

@@ -33,14 +33,15 @@ autoplot.nubrek_moves <- function(object, ..., step = NULL, noise = NULL) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "From (rows) to (columns), %s: customers, percent of the row, change of their sales in %s",
         drawn$step,
         basis_of(object, "currency")
       ),
       title = if (is.null(noise)) describe(object)$finding else describe(noise)$finding,
       caption = paste0(
-        "Framed: stayed. ", if (!is.null(noise)) "\u25b2 more, \u25bc fewer than by chance. "
+        say("Framed: stayed. "),
+        if (!is.null(noise)) say("\u25b2 more, \u25bc fewer than by chance. ")
       )
     ) +
     theme_nubrek() +
@@ -116,7 +117,7 @@ autoplot.nubrek_outlook <- function(object, ...) {
     ggplot2::scale_x_continuous(
       labels = format_count, limits = c(0, max(data$n) * 1.2), expand = ggplot2::expansion(0)
     ) +
-    figure_words(object, sprintf(
+    figure_words(object, say(
       "Customers by tier now, and expected over the next %s at the same limits",
       n_of(round(basis_of(object, "years"), 2), "year")
     )) +

@@ -80,11 +80,13 @@ overlap_words <- function(object, by_level) {
   figure_words(
     object,
     paste0(
-      "The customers of all audiences in one line, those of one combination together; a strip is ",
-      "filled where they are in the audience",
-      if (by_level) "; shares of each level"
+      say(
+        "The customers of all audiences in one line, those of one combination together; a strip is "
+      ),
+      say("filled where they are in the audience"),
+      if (by_level) say("; shares of each level")
     ),
-    caption = sprintf(
+    caption = say(
       "n = %s customers; %s of them in none of the audiences, not drawn.",
       format_count(basis_of(object, "population")),
       format_count(outside)
@@ -132,7 +134,7 @@ chance_layers <- function(object, blocks) {
       "text",
       x = middle + expected / 2,
       y = 1.5,
-      label = sprintf("  by chance %s", format_count(round(expected))),
+      label = say("  by chance %s", format_count(round(expected))),
       hjust = 0,
       size = 3.7,
       colour = palette_of[["ink"]]
@@ -184,11 +186,11 @@ autoplot.nubrek_contrast <- function(object, ...) {
     ) +
     figure_words(
       object,
-      paste0(
+      say(paste0(
         "Distance in standard deviations with its 95 % interval, to the right: more inside; ",
         "beside it the mean or share inside and outside"
-      ),
-      caption = sprintf(
+      )),
+      caption = say(
         paste0(
           "%s against %s customers. Grey: may be chance. Pale: what the rule itself uses, or is ",
           "computed from it; hollow: farther away than drawn."

@@ -32,12 +32,14 @@ autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "Difference of each cohort from all earlier ones together: %s; line: %s interval",
         measure_words(object),
         present_share(basis_of(object, "level"))
       ),
-      caption = "Triangles: better or worse than usual, beyond noise. Dots: not told from noise."
+      caption = say(
+        "Triangles: better or worse than usual, beyond noise. Dots: not told from noise."
+      )
     ) +
     theme_nubrek() +
     ggplot2::theme(
@@ -69,8 +71,8 @@ usual_cells <- function(object, ages) {
   clock <- basis_of(object, "clock")
   share <- grid_measures[[basis_of(object, "measure")]]$kind == "share"
   data$panel <- factor(
-    paste(if (share) "age" else "up to age", data$age),
-    paste(if (share) "age" else "up to age", sort(unique(data$age)))
+    paste(if (share) "age" else say("up to age"), data$age),
+    paste(if (share) "age" else say("up to age"), sort(unique(data$age)))
   )
   data$verdict <- factor(data$verdict, c("better", "as usual", "worse", "too few"))
   tone <- c(
@@ -126,7 +128,7 @@ autoplot.nubrek_payback <- function(object, ...) {
     crossed_words(
       data$crossed,
       grouped_by,
-      "  paid back at age %d",
+      say("  paid back at age %d"),
       if (late) 1.03 else 0,
       if (late) -0.9 else 2.4
     ) +
@@ -143,7 +145,7 @@ autoplot.nubrek_payback <- function(object, ...) {
       axis.title.x = ggplot2::element_text(size = 12),
       strip.text = ggplot2::element_text(hjust = 0, size = 12, face = "bold")
     ) +
-    ggplot2::xlab(paste0("age in ", basis_of(object, "clock"), "s"))
+    ggplot2::xlab(paste0(say("age in "), basis_of(object, "clock"), "s"))
   if (length(grouped_by) == 0L) figure else figure + ggplot2::facet_wrap(~group)
 }
 
@@ -184,16 +186,18 @@ payback_words <- function(object, by, margin, groups) {
   figure_words(
     object,
     paste0(
-      if (margin) "Value to date: cumulative margin" else "Cumulative net sales (not margin)",
-      " per acquired customer against the acquisition cost, by age in ",
+      if (margin) say(
+        "Value to date: cumulative margin"
+      ) else say("Cumulative net sales (not margin)"),
+      say(" per acquired customer against the acquisition cost, by age in "),
       basis_of(object, "clock"),
       "s"
     ),
     caption = paste0(
-      "Thick: all cohorts complete at that age, without those that may hold older customers; ",
-      "band: 95 % interval. ",
-      "Grey: single cohorts. Dashed: cost of the cohorts complete at that age.",
-      if (length(by) > 0L && margin) " Beside the name: the age at payback.",
+      say("Thick: all cohorts complete at that age, without those that may hold older customers; "),
+      say("band: 95 % interval. "),
+      say("Grey: single cohorts. Dashed: cost of the cohorts complete at that age."),
+      if (length(by) > 0L && margin) say(" Beside the name: the age at payback."),
       largest_words(groups)
     )
   )

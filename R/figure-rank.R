@@ -42,14 +42,14 @@ autoplot.nubrek_rfm <- function(object, ...) {
     ) +
     figure_words(
       object,
-      paste0(
+      say(paste0(
         "Bands of recency (upwards) and frequency (to the right): area and first number are the ",
         "share of customers, shade and second number that of sales"
-      ),
+      )),
       caption = paste0(
         "n = ",
         format_count(nrow(object)),
-        " customers with a purchase. Empty: nobody. Equal customers share the lower band."
+        say(" customers with a purchase. Empty: nobody. Equal customers share the lower band.")
       )
     ) +
     theme_nubrek() +
@@ -141,7 +141,7 @@ autoplot.nubrek_map <- function(object, ...) {
     ggplot2::coord_cartesian(xlim = drawn$ends$x, ylim = drawn$ends$y, clip = "off") +
     figure_words(
       object,
-      sprintf(paste0(
+      say(paste0(
         "Mean order sales against purchases (both scales logarithmic); darker: more customers; ",
         "numbers: the %s with the highest sales, by rank"
       ), n_of(nrow(drawn$best), "customer")),
@@ -152,7 +152,7 @@ autoplot.nubrek_map <- function(object, ...) {
       axis.title.x = ggplot2::element_text(size = 12),
       plot.margin = ggplot2::margin(14, 128, 10, 14)
     ) +
-    ggplot2::xlab("purchases")
+    ggplot2::xlab(say("purchases"))
 }
 
 # The ranks of the best customers, and the names of the regions on the outer margins.
@@ -189,16 +189,16 @@ map_labels <- function(drawn, ink) {
 map_caption <- function(object, drawn) {
   hidden <- nrow(object) - nrow(drawn$shown)
   paste0(
-    sprintf(
+    say(
       "Cut at %s and %s; reaching it is often, or large. ",
       n_of(round(drawn$cut[["purchases"]], 2), "purchase"),
       format_money(drawn$cut[["mean_sales"]], basis_of(object, "currency"))
     ),
     "n = ",
     format_count(nrow(object)),
-    " customers.",
+    say(" customers."),
     if (hidden > 0L) {
-      sprintf(" %s with mean sales of 0 or less are not drawn.", n_of(hidden, "customer"))
+      say(" %s with mean sales of 0 or less are not drawn.", n_of(hidden, "customer"))
     }
   )
 }
@@ -256,7 +256,7 @@ map_margins <- function(object, cut, ends) {
   region <- strsplit(object$region, " & ", fixed = TRUE)
   words <- function(place, name) {
     here <- vapply(region, `[[`, "", place) == name
-    sprintf(
+    say(
       "%s\n%s of customers\n%s of sales",
       name,
       present_share(mean(here)),

@@ -28,16 +28,16 @@ autoplot.nubrek_ranks <- function(object, ..., people = TRUE, groups = 12L) {
     figure_words(
       object,
       paste0(
-        capital(gsub("_", " ", drawn$measure)), " of each",
+        capital(gsub("_", " ", drawn$measure)), say(" of each"),
         if (length(drawn$within) > 0L) {
-          paste0(", within ", paste(gsub("_", " ", drawn$within), collapse = " and "))
+          paste0(say(", within "), paste(gsub("_", " ", drawn$within), collapse = " and "))
         },
-        "; the number is the rank"
+        say("; the number is the rank")
       ),
       title = describe(object)$heading,
       caption = paste0(
-        "n = ", format_count(nrow(object)), " rows.",
-        if (drawn$left > 0L) sprintf(" %s are not drawn.", n_of(drawn$left, "more row"))
+        "n = ", format_count(nrow(object)), say(" rows."),
+        if (drawn$left > 0L) say(" %s are not drawn.", n_of(drawn$left, "more row"))
       )
     ) +
     theme_nubrek() +
@@ -57,7 +57,8 @@ ranked_bars <- function(object, people, groups) {
   data$group <- if (length(within) == 0L) {
     "all"
   } else {
-    do.call(paste, c(lapply(data[within], \(x) ifelse(is.na(x), "(missing)", as.character(x))), sep = ", "))
+    do.call(paste,
+      c(lapply(data[within], \(x) ifelse(is.na(x), "(missing)", as.character(x))), sep = ", "))
   }
   shown <- utils::head(unique(data$group), groups)
   most <- if (length(shown) > 1L) max(3L, 30L %/% length(shown)) else 20L

@@ -32,15 +32,16 @@ autoplot.nubrek_rate <- function(object, ..., groups = 20L) {
     figure_words(
       object,
       paste0(
-        "Share of customers who bought again",
-        if (length(drawn$by) > 0L) paste0(", by ", paste(gsub("_", " ", drawn$by), collapse = " and ")),
-        "; bar: 95 % interval; dashed: everybody"
+        say("Share of customers who bought again"),
+        if (length(drawn$by) > 0L) paste0(", by ",
+          paste(gsub("_", " ", drawn$by), collapse = " and ")),
+        say("; bar: 95 % interval; dashed: everybody")
       ),
       caption = paste0(
-        "n = ", format_count(sum(object$customers)), " customers.",
-        if (any(drawn$data$few)) " Pale: fewer than 30 customers.",
+        "n = ", format_count(sum(object$customers)), say(" customers."),
+        if (any(drawn$data$few)) say(" Pale: fewer than 30 customers."),
         if (nrow(object) > nrow(drawn$data)) {
-          sprintf(" The %d largest of %d groups.", nrow(drawn$data), nrow(object))
+          say(" The %d largest of %d groups.", nrow(drawn$data), nrow(object))
         }
       )
     ) +
@@ -59,11 +60,12 @@ rate_points <- function(object, groups) {
   data$label <- if (length(by) == 0L) {
     "all customers"
   } else {
-    do.call(paste, c(lapply(data[by], \(x) ifelse(is.na(x), "(missing)", as.character(x))), sep = ", "))
+    do.call(paste,
+      c(lapply(data[by], \(x) ifelse(is.na(x), "(missing)", as.character(x))), sep = ", "))
   }
   data$label <- factor(data$label, data$label[order(data$rate)])
   data$few <- data$customers < 30L
-  data$text <- sprintf("%s of %s", present_share(data$rate), format_count(data$customers))
+  data$text <- say("%s of %s", present_share(data$rate), format_count(data$customers))
   ends <- c(min(data$lower), max(data$upper))
   span <- max(diff(ends), 0.05)
   list(

@@ -43,8 +43,8 @@ autoplot.nubrek_gaps <- function(object, ...) {
     ) +
     figure_words(
       object,
-      paste0("Gaps between consecutive purchases, in bars of ", n_of(width, "day")),
-      caption = sprintf(
+      paste0(say("Gaps between consecutive purchases, in bars of "), n_of(width, "day")),
+      caption = say(
         "n = %s gaps; the longest 2 %% (beyond %s days) are not drawn.",
         format_count(total),
         format_count(longest)
@@ -54,7 +54,7 @@ autoplot.nubrek_gaps <- function(object, ...) {
     ggplot2::theme(
       panel.grid.major.x = ggplot2::element_blank(), axis.title.x = ggplot2::element_text(size = 12)
     ) +
-    ggplot2::xlab("days between two purchases")
+    ggplot2::xlab(say("days between two purchases"))
 }
 
 nothing_to_draw <- function(empty, x, call = rlang::caller_env()) {
@@ -114,16 +114,16 @@ autoplot.nubrek_new <- function(object, ...) {
     figure_words(
       object,
       paste0(
-        "Customers with a purchase, by ",
+        say("Customers with a purchase, by "),
         basis_of(object, "clock"),
         if (!is.null(basis_of(object, "lookback"))) {
-          sprintf("; returning: last purchase within %s before", n_of(
+          say("; returning: last purchase within %s before", n_of(
             basis_of(object, "lookback"),
             if (basis_of(object, "unit") == "days") "day" else basis_of(object, "clock")
           ))
         }
       ),
-      caption = if (any(rows$partial)) "Pale: period observed in part."
+      caption = if (any(rows$partial)) say("Pale: period observed in part.")
     ) +
     theme_nubrek() +
     ggplot2::theme(
@@ -173,12 +173,12 @@ autoplot.nubrek_sales <- function(object, ..., groups = 12L) {
     figure_words(
       object,
       paste0(
-        "Net sales by ",
+        say("Net sales by "),
         paste(gsub("_", " ", drawn$by), collapse = " and "),
-        if (drawn$compared) "; ochre line: the earlier time"
+        if (drawn$compared) say("; ochre line: the earlier time")
       ),
       caption = if (nrow(object) > nrow(drawn$data)) {
-        sprintf("The %d largest of %d groups.", nrow(drawn$data), nrow(object))
+        say("The %d largest of %d groups.", nrow(drawn$data), nrow(object))
       }
     ) +
     theme_nubrek() +

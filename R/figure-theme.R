@@ -78,6 +78,17 @@ grid_fill <- function(place) {
   grDevices::rgb(hue(ifelse(is.na(place), 0, place)), maxColorValue = 255)
 }
 
+# Cells that stand on few customers are pale, whatever they say.
+with_ink <- function(cells, few) {
+  few <- few %in% TRUE
+  cells$few <- few
+  cells$fill[few] <- "#f3efe7"
+  cells$ink <- ifelse(few, "#5d6a74", ink_on(cells$fill))
+  cells
+}
+
+few_words <- function(cells) if (any(cells$few)) say(" Pale: fewer than 30 customers.")
+
 # Cells of a table with their text; a dashed frame stands around those observed in part.
 cell_layers <- function(partial, size, width, height) {
   list(
@@ -91,7 +102,7 @@ cell_layers <- function(partial, size, width, height) {
       width = width,
       height = height
     ),
-    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = ink_on(.data$fill)), size = size),
+    ggplot2::geom_text(ggplot2::aes(label = .data$text, colour = .data$ink), size = size),
     ggplot2::scale_fill_identity(),
     ggplot2::scale_colour_identity()
   )
@@ -161,7 +172,7 @@ write_figure <- function(x, path, width = 11, height = 6.5) {
       if (
         !grepl(if (ending == "svg") "</svg>" else "IEND", rawToChar(end[end > 0L]), useBytes = TRUE)
       ) {
-        "only a part of the picture could be written"
+        say("only a part of the picture could be written")
       }
     }
   )

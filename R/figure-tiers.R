@@ -20,7 +20,7 @@ concentration_curve <- function(object) {
     sales = cumsum(profile$share_of_sales)
   )
   edge <- edge[-nrow(edge), ]
-  edge$label <- sprintf(
+  edge$label <- say(
     "%s and up: %s of customers, %s of sales",
     edge$tier,
     present_share(edge$customers),
@@ -34,7 +34,8 @@ concentration_curve <- function(object) {
       "segment", x = 0, y = 0, xend = 1, yend = 1, colour = palette_of[["rule"]], linewidth = 0.7
     ) +
     ggplot2::annotate(
-      "text", x = 0.72, y = 0.66, label = "if all brought the same", colour = "#5d6a74", size = 3.8,
+      "text", x = 0.72, y = 0.66, label = say("if all brought the same"), colour = "#5d6a74",
+      size = 3.8,
       hjust = 0
     ) +
     ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 1.1) +
@@ -56,16 +57,16 @@ concentration_curve <- function(object) {
     ) +
     figure_words(
       object,
-      "Share of sales brought by the best customers, ranked by sales",
-      sprintf(
+      say("Share of sales brought by the best customers, ranked by sales"),
+      say(
         "The best 20 %% of customers bring %s of sales.",
         present_share(stats::approx(line$customers, line$sales, 0.2)$y)
       ),
-      caption = paste0("n = ", format_count(n), " customers with a purchase.")
+      caption = paste0("n = ", format_count(n), say(" customers with a purchase."))
     ) +
     theme_nubrek() +
     ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) +
-    ggplot2::xlab("share of customers, best first")
+    ggplot2::xlab(say("share of customers, best first"))
 }
 
 tier_ladder <- function(object) {
@@ -90,7 +91,7 @@ tier_ladder <- function(object) {
       ggplot2::aes(label = .data$text), hjust = -0.04, size = 4, colour = palette_of[["ink"]]
     ) +
     ggplot2::facet_wrap(~what, labeller = ggplot2::as_labeller(c(
-      customers = "share of customers", sales = "share of their sales"
+      customers = say("share of customers"), sales = say("share of their sales")
     ))) +
     ggplot2::scale_fill_manual(values = c(customers = "#9aa5a8", sales = palette_of[["petrol"]])) +
     ggplot2::scale_x_continuous(
@@ -101,8 +102,8 @@ tier_ladder <- function(object) {
     ) +
     figure_words(
       object,
-      paste0("Tiers by ", basis_of(object, "measure")),
-      caption = paste0("n = ", format_count(nrow(object)), " customers with a purchase.")
+      paste0(say("Tiers by "), basis_of(object, "measure")),
+      caption = paste0("n = ", format_count(nrow(object)), say(" customers with a purchase."))
     ) +
     theme_nubrek() +
     ggplot2::theme(

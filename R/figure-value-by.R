@@ -19,7 +19,7 @@ autoplot.nubrek_value_by <- function(object, ...) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         paste0(
           "%s of a customer won today by %s, with %s interval (dashed: everybody), and by how ",
           "much it differs through staying, cadence and order value; customers in brackets"
@@ -29,9 +29,9 @@ autoplot.nubrek_value_by <- function(object, ...) {
         present_share(basis_of(object, "level"))
       ),
       caption = paste0(
-        "The three differences add up. Pale: not clearly different from everybody.",
+        say("The three differences add up. Pale: not clearly different from everybody."),
         if (nrow(object) > length(drawn$shown)) {
-          sprintf(" The %d largest of %d groups.", length(drawn$shown), nrow(object))
+          say(" The %d largest of %d groups.", length(drawn$shown), nrow(object))
         }
       )
     ) +
@@ -88,8 +88,8 @@ value_panels <- function(object) {
     rows[[grouped_by]], ifelse(rows$small, " (few)", ""), "  (", format_count(rows$customers), ")"
   ), 30L)
   place <- factor(label, rev(label))
-  panels <- c("worth", "through staying", "through cadence", "through order value")
-  worth_name <- sprintf("%s over %s", if (worth == "value") "value" else "sales", n_of(
+  panels <- c("worth", "through staying", "through cadence", say("through order value"))
+  worth_name <- say("%s over %s", if (worth == "value") "value" else "sales", n_of(
     basis_of(object, "years"), "year"
   ))
   long <- rbind(

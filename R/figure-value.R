@@ -54,7 +54,7 @@ autoplot.nubrek_outcome <- function(object, ...) {
       limits = c(0, drawn$top * 1.2),
       expand = ggplot2::expansion(c(0, 0))
     ) +
-    figure_words(object, sprintf(
+    figure_words(object, say(
       "Net sales by %s%s; line: %s interval of the whole bar",
       drawn$clock,
       if (nzchar(drawn$currency)) paste(" in", drawn$currency) else "",
@@ -92,8 +92,8 @@ outcome_bars <- function(object) {
     what = c("observed", "today", if (sum(rows$new) > 0) "coming"),
     label = c(
       "observed",
-      "expected of today's customers",
-      if (sum(rows$new) > 0) "expected of customers still to be won"
+      say("expected of today's customers"),
+      if (sum(rows$new) > 0) say("expected of customers still to be won")
     )
   )
   top <- max(ends$upper, history$sales)
@@ -131,17 +131,17 @@ autoplot.nubrek_outlook_grid <- function(object, ..., cohorts = 18L) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "Cumulative %s per acquired customer by age in %ss; cohort size in brackets",
         basis_of(object, "money"),
         drawn$clock
       ),
       caption = paste0(
-        "Right of the line, lighter and in italics: what the models expect (the present ",
+        say("Right of the line, lighter and in italics: what the models expect (the present "),
         drawn$clock,
-        " in part).",
+        say(" in part)."),
         if (length(unique(object$cohort)) > length(drawn$shown)) {
-          sprintf(" The %d newest cohorts.", length(drawn$shown))
+          say(" The %d newest cohorts.", length(drawn$shown))
         }
       )
     ) +
@@ -262,13 +262,13 @@ autoplot.nubrek_shares <- function(object, ...) {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "Customers in %d equal groups by their %s, highest first%s; above: share of all",
         nrow(drawn$table),
         if (drawn$known) "lifetime value" else "expected sales",
         if (nzchar(drawn$currency)) paste(", in", drawn$currency) else ""
       ),
-      caption = paste0("n = ", format_count(sum(drawn$table$customers)), " customers.")
+      caption = paste0("n = ", format_count(sum(drawn$table$customers)), say(" customers."))
     ) +
     theme_nubrek() +
     ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())

@@ -29,13 +29,15 @@ autoplot.nubrek_waits <- function(object, ..., measure = "share_of_row") {
     ) +
     figure_words(
       object,
-      sprintf(
+      say(
         "%s by %ss until the %s purchase, with totals; cohort size in brackets",
         wait_measures[[measure]],
         clock,
         ordinal(basis_of(object, "nth"))
       ),
-      caption = "Dashed: period observed in part. Empty: not observed yet."
+      caption = paste0(
+        say("Dashed: period observed in part. Empty: not observed yet."), few_words(drawn$cells)
+      )
     ) +
     theme_nubrek(12) +
     ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(
@@ -74,6 +76,8 @@ wait_cells <- function(object, measure) {
   } else {
     fixed(100 * cells$value, if (measure == "share_of_table") 1L else 0L, "")
   }
+  few <- which(of_cohort[format(cohorts)] < 30L)
+  cells <- with_ink(cells, cells$y %in% few & !cells$sum)
   cells <- cells[!is.na(cells$value), ]
   steps <- seq(0, last, by = if (last > 18) 3 else 1)
   size <- max(
@@ -147,16 +151,16 @@ autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
     ) +
     figure_words(
       object,
-      sprintf(paste0(
+      say(paste0(
         "Share of customers with a %s purchase by days since the first (Kaplan-Meier), band: %s ",
         "interval"
       ), ordinal(basis_of(object, "nth")), present_share(basis_of(object, "level"))),
-      caption = sprintf(
+      caption = say(
         "n = %s customers, of whom %s have made it; the others count as long as they were seen.%s",
         format_count(basis_of(object, "customers")),
         format_count(basis_of(object, "back")),
         if (length(drawn$big) > length(drawn$shown)) {
-          sprintf(" Of %d groups the highest, the lowest and the largest.", length(drawn$big))
+          say(" Of %d groups the highest, the lowest and the largest.", length(drawn$big))
         } else {
           ""
         }
@@ -164,7 +168,7 @@ autoplot.nubrek_curve <- function(object, ..., groups = 5L) {
     ) +
     theme_nubrek() +
     ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12)) +
-    ggplot2::xlab("days since the first purchase")
+    ggplot2::xlab(say("days since the first purchase"))
 }
 
 # What is drawn: the curves, where each ends, and how far.

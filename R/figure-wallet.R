@@ -40,8 +40,8 @@ autoplot.nubrek_wallet <- function(object, ...) {
     ) +
     figure_words(
       object,
-      "Wide: what the customers of a class spend with everybody; filled: our share of it",
-      caption = sprintf("n = %s customers of the panel.", format_count(nrow(rows)))
+      say("Wide: what the customers of a class spend with everybody; filled: our share of it"),
+      caption = say("n = %s customers of the panel.", format_count(nrow(rows)))
     ) +
     theme_nubrek() +
     ggplot2::theme(panel.grid.major = ggplot2::element_blank())
@@ -60,7 +60,7 @@ wallet_boxes <- function(rows, currency) {
     customers = vapply(classes, \(class) sum(rows$class == class), 0L),
     elsewhere = sum_of("elsewhere")
   )
-  boxes$label <- sprintf(
+  boxes$label <- say(
     "%s: %s\nwith others %s",
     boxes$class,
     n_of_each(boxes$customers),

@@ -23,14 +23,14 @@ autoplot.nubrek_worth <- function(object, ...) {
     ) +
     observed_border(data$course) +
     crossed_points(data$crossed, tone) +
-    crossed_words(data$crossed, grouped_by, "paid back at age %d  ", 1, -0.6) +
+    crossed_words(data$crossed, grouped_by, say("paid back at age %d  "), 1, -0.6) +
     ggplot2::scale_x_continuous(
       breaks = \(lim) unique(round(pretty(c(0, lim[[2L]]), 6))),
       expand = ggplot2::expansion(c(0.02, 0.02))
     ) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.08))) +
     worth_words(object, grouped_by, known, data$groups) +
-    ggplot2::xlab(paste0("age in ", clock, "s")) +
+    ggplot2::xlab(paste0(say("age in "), clock, "s")) +
     theme_nubrek() +
     ggplot2::theme(axis.title.x = ggplot2::element_text(size = 12))
   if (length(grouped_by) == 0L) figure else figure + ggplot2::facet_wrap(~group) + panel_titles()
@@ -84,7 +84,7 @@ observed_border <- function(course) {
 worth_words <- function(object, by, known, groups) {
   figure_words(
     object,
-    sprintf(
+    say(
       paste0(
         "Cumulative %s per acquired customer (undiscounted, with %s interval) against the ",
         "acquisition cost, by age in %ss"
@@ -94,9 +94,11 @@ worth_words <- function(object, by, known, groups) {
       basis_of(object, "clock")
     ),
     caption = paste0(
-      "The newest cohorts, those of a year, as far as all of them reach. Strong: observed for ",
-      "most of the customers; light: mostly forecast.",
-      if (length(by) > 0L && known) " Beside the name: the age at payback.",
+      say(
+        "The newest cohorts, those of a year, as far as all of them reach. Strong: observed for "
+      ),
+      say("most of the customers; light: mostly forecast."),
+      if (length(by) > 0L && known) say(" Beside the name: the age at payback."),
       largest_words(groups)
     )
   )

@@ -11,7 +11,7 @@ expected_arrivals <- function(ledger, ahead, said) {
       error = 0,
       dispersion = 0,
       words = words,
-      remark = remark_table("new customers", sprintf(
+      remark = remark_table("new customers", say(
         "Assumed: %s (%s over all periods).", words, number_text(round(sum(expected)))
       ))
     ))
@@ -33,7 +33,7 @@ expected_arrivals <- function(ledger, ahead, said) {
     error = sqrt(season$dispersion / max(1, count)),
     dispersion = season$dispersion,
     words = words,
-    remark = remark_table("new customers", sprintf(
+    remark = remark_table("new customers", say(
       "Assumed: %s (%s over all periods). Say it otherwise with acquisitions.",
       words,
       number_text(round(sum(expected)))

@@ -305,6 +305,6 @@ backtest_finding <- function(table) {
 
 season_remark <- function(horizon) {
   if (horizon < 51) {
-    remark_table("weeks", sprintf("The %.0f weeks compared are not a whole year.", horizon))
+    remark_table("weeks", say("The %.0f weeks compared are not a whole year.", horizon))
   }
 }

@@ -118,7 +118,7 @@ fit_remark <- function(fit, model) {
   } else {
     "the climb did not arrive at the top"
   }
-  remark_table("convergence", sprintf(
+  remark_table("convergence", say(
     paste0(
       "The fit of %s is not certain: %s%s. Expectations within the time seen can be used, ",
       "intervals and long horizons cannot be trusted."
@@ -126,7 +126,7 @@ fit_remark <- function(fit, model) {
     model,
     why,
     if (length(fit$edge) > 0L) {
-      paste0("; ", paste(fit$edge, collapse = ", "), " ran to the edge")
+      paste0("; ", paste(fit$edge, collapse = ", "), say(" ran to the edge"))
     } else {
       ""
     }

@@ -134,7 +134,7 @@ warn_unseen <- function(design, data) {
 group_remark <- function(design, penalty) {
   many <- Filter(\(v) length(v$levels) > 30L, design$known)
   if (length(many) == 0L || !identical(penalty, 0)) return(NULL)
-  remark_table("covariates", sprintf(
+  remark_table("covariates", say(
     "%s has %d groups, many of them small: cut it into bands, or set a penalty.",
     names(many),
     lengths(lapply(many, `[[`, "levels"))

@@ -6,14 +6,15 @@ value_remarks <- function(fitted, money, ledger, shares) {
     remarks(fit),
     remarks(fitted$spend),
     if (is.null(shares$words)) {
-      remark_table("margin", "No margin is known, so sales are forecast and value is left out.")
+      remark_table("margin",
+        say("No margin is known, so sales are forecast and value is left out."))
     },
     if (!is.null(shares$words) && !is.numeric(money$margin_rate)) {
       remark_table("margin", paste0(
-        "Margin: ",
+        say("Margin: "),
         shares$words,
         if (!is.null(shares$by)) {
-          paste0("; of coming sales as by now, by ", gsub("_", " ", shares$by))
+          paste0(say("; of coming sales as by now, by "), gsub("_", " ", shares$by))
         },
         "."
       ))
@@ -38,7 +39,7 @@ spend_remark <- function(fitted) {
   effect <- sum(expected * mine$mean[match(class_of, mine$class)]) /
     sum(expected * predict(fitted$spend, history)) -
     1
-  remark_table("spend", sprintf(paste0(
+  remark_table("spend", say(paste0(
     "Amounts go with frequency (rank correlation %.2f); the spend model assumes they do not. If ",
     "customers of each frequency kept their own mean amount, expected sales would be %.1f %% %s."
   ), tie$correlation, 100 * abs(effect), if (effect >= 0) "higher" else "lower"))
@@ -48,7 +49,7 @@ spend_remark <- function(fitted) {
 trend_remark <- function(fit, ledger) {
   trend <- residual_trend(fit, ledger)
   if (is.null(trend) || trend$p > 0.001 || abs(trend$yearly) < 0.1) return(NULL)
-  remark_table("trend", sprintf(paste0(
+  remark_table("trend", say(paste0(
     "Purchases %s by %.0f %% a year against what the model expects of the same customers; the ",
     "forecast does not carry this on."
   ), if (trend$yearly > 0) "grew" else "fell", 100 * abs(trend$yearly)))

@@ -254,17 +254,17 @@ conversion_of <- function(ledger, by, groups) {
 group_remarks <- function(size, least, by, orders, conversion) {
   rbind(
     if (any(size < least)) {
-      remark_table("small groups", sprintf(
+      remark_table("small groups", say(
         "%s fewer than %s: drawn towards everybody, and not to be judged.",
         if (sum(size < least) == 1L) "1 group has" else paste(sum(size < least), "groups have"),
         n_of(least, "customer")
       ))
     },
     if (is.null(orders$words)) {
-      remark_table("margin", "No margin is known: what is valued is sales.")
+      remark_table("margin", say("No margin is known: what is valued is sales."))
     },
     if (all(is.na(conversion))) {
-      remark_table("conversion", sprintf(
+      remark_table("conversion", say(
         "How many of those who were reached became customers is not known by %s.",
         gsub("_", " ", by)
       ))

@@ -146,7 +146,7 @@ learn_from <- function(ledger, history, until = ledger$as_of) {
   list(
     rows = if (enough) young else rep(TRUE, length(young)),
     remarks = if (enough && !all(young)) {
-      remark_table("older customers", sprintf(paste0(
+      remark_table("older customers", say(paste0(
         "The models learn from the %s that came after the first %s; earlier ones may be older ",
         "customers."
       ), n_of(sum(young), "customer"), n_of(early, "month")))

@@ -102,7 +102,7 @@ bootstrap_fit <- function(fit, draws = 200L, level = 0.95, seed = 1L) {
       remarks(fit),
       if (lost > 0L) {
         remark_table(
-          "draws", sprintf("%d of %d worlds could not be fitted and are left out.", lost, draws)
+          "draws", say("%d of %d worlds could not be fitted and are left out.", lost, draws)
         )
       }
     ),

@@ -60,7 +60,7 @@ tier_outlook <- function(
     ),
     "outlook",
     ledger,
-    rbind(remarks(tiers), fitted$remarks, remark_table("outlook", sprintf(
+    rbind(remarks(tiers), fitted$remarks, remark_table("outlook", say(
       "Over the next %s, at the limits of today's tiers; customers still to come are not in it.",
       n_of(round(years, 2), "year")
     ))),

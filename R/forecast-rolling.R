@@ -63,10 +63,10 @@ rolling_remarks <- function(tests) {
   notes <- unique(do.call(rbind, lapply(tests, remarks)))
   older <- notes$about == "older customers"
   if (sum(older) > 1L) {
-    notes <- rbind(notes[!older, ], remark_table("older customers", paste0(
+    notes <- rbind(notes[!older, ], remark_table("older customers", say(paste0(
       "At every cut the models learn from customers that surely were new then; earlier ones may ",
       "be older customers."
-    )))
+    ))))
   }
   notes
 }

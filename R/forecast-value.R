@@ -61,7 +61,7 @@ fit_models <- function(
       ledger, covariates = models$covariates, penalty = models$penalty, season = models$season
     )
     models$purchases <- compared$model[compared$recommended]
-    chosen <- remark_table("model", paste0("Chosen: ", attr(compared, "reason")))
+    chosen <- remark_table("model", paste0(say("Chosen: "), attr(compared, "reason")))
   } else {
     chosen <- NULL
   }

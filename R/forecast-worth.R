@@ -233,7 +233,7 @@ worth_remarks <- function(d, yearly, basis, costs, known, unknown) {
   unused <- sum(costs$unused$amount) / 10^basis$decimals
   rbind(
     if (yearly > 0) {
-      remark_table("discount", sprintf(
+      remark_table("discount", say(
         "Discounted at %s %% a year, %s %% a %s; age 0 is not. The payback age is undiscounted.",
         format(100 * yearly),
         format(signif(100 * d, 4)),
@@ -241,18 +241,18 @@ worth_remarks <- function(d, yearly, basis, costs, known, unknown) {
       ))
     },
     if (unknown > 0) {
-      remark_table("cost unknown", sprintf(
+      remark_table("cost unknown", say(
         "%s of groups without a known cost count in their cohorts as if they had cost nothing.",
         n_of(unknown, "customer")
       ))
     },
     if (!known) {
       remark_table(
-        "margin", "No margin is known: sales are not value, so value and payback are left out."
+        "margin", say("No margin is known: sales are not value, so value and payback are left out.")
       )
     },
     if (unused > 0) {
-      remark_table("unused spend", sprintf(
+      remark_table("unused spend", say(
         "%s of spend fell into periods without new customers and is in no cohort's cost.",
         paste(
           written(unused, format = "f", digits = basis$decimals, big.mark = "\u202f"),

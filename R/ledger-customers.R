@@ -52,7 +52,7 @@ customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL)
     ledger,
     rbind(
       if (none > 0L) {
-        remark_table("no purchase", sprintf(
+        remark_table("no purchase", say(
           "%s without a purchase (only returns, or only in the customer table).",
           n_of(none, "customer")
         ))
@@ -109,7 +109,7 @@ reach <- function(columns, at_least, allowed, call = rlang::caller_env()) {
 
 threshold_remark <- function(at_least, totals = TRUE) {
   if (is.null(at_least)) return(NULL)
-  remark_table("threshold", sprintf(
+  remark_table("threshold", say(
     "Only rows with %s%s.",
     threshold_words(at_least),
     if (totals) "; totals beside them are of all" else ""

@@ -150,7 +150,7 @@ engine_of <- function(con) {
 
 never_run_remark <- function(dialect) {
   if (dialect$run) return(NULL)
-  remark_table("engine", sprintf(paste0(
+  remark_table("engine", say(paste0(
     "The SQL of %s is written from the documents of its language and was never run by us: look at ",
     "prove_totals(ledger) first."
   ), dialect$engine))

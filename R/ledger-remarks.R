@@ -7,7 +7,7 @@ ledger_remarks <- function(formed, intake, told, identified, start, as_of, meani
     reading_remark(intake),
     exported_twice_remark(intake),
     if (is.null(meaning$history_start)) {
-      remark_table("history start", sprintf(paste0(
+      remark_table("history start", say(paste0(
         "The data begin on %s; the first cohorts may hold customers from before. Set ",
         "history_start if the export begins on another day."
       ), start))
@@ -50,7 +50,7 @@ remark_of <- function(about, n, text) if (n > 0L) remark_table(about, text)
 lone_day_remark <- function(days, as_of) {
   n <- length(days)
   if (n < 3L || days[[n]] - days[[n - 1L]] <= max(30L, 5L * max(diff(days[-n])))) return(NULL)
-  remark_table("as of", sprintf(paste0(
+  remark_table("as of", say(paste0(
     "The last day (%s) stands alone, %d days after the one before: a wrong date? Set as_of if ",
     "it is."
   ), as_of, days[[n]] - days[[n - 1L]]))
@@ -130,7 +130,7 @@ reading_remark <- function(intake) {
 
 returns_remark <- function(moved, meaning) {
   if (meaning$returns != "with original order") return(NULL)
-  remark_table("returns", sprintf(paste0(
+  remark_table("returns", say(paste0(
     "Of the negative lines, %d went with their original order, %d named one that was not found, ",
     "%d named none; those stay where they happened."
   ), moved$moved, moved$not_found, moved$unlinked))
@@ -188,7 +188,7 @@ order_as_customer_remark <- function(told, intake) {
   same <- "order" %in% names(intake$names) &&
     (name == intake$names[["order"]] || told$same_ids() > 0.95)
   if (!called && !same) return(NULL)
-  remark_table("customer ids", sprintf(
+  remark_table("customer ids", say(
     paste0(
       "%s of %s have one order, and \u201c%s\u201d looks like a number of orders: is it the ",
       "customer? Then nobody can come back."
@@ -202,7 +202,7 @@ order_as_customer_remark <- function(told, intake) {
 exported_twice_remark <- function(intake) {
   twice <- intake$exported_twice
   if (is.null(twice)) return(NULL)
-  remark_table("duplicates", sprintf(paste0(
+  remark_table("duplicates", say(paste0(
     "%d of %d orders with different lines stand twice: the file was exported twice, and every ",
     "copy is set aside."
   ), twice[["orders"]], twice[["of"]]))
@@ -218,7 +218,7 @@ identified_remark <- function(identified) {
   ) {
     return(NULL)
   }
-  remark_table("identified share", sprintf(
+  remark_table("identified share", say(
     paste0(
       "The share of sales with a customer id went from %.0f %% in %s to %.0f %% in %s; part of ",
       "any change in repeat buying is that."

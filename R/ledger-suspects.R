@@ -104,9 +104,8 @@ catch_alls <- function(ledger, m, orders_a_day, places_a_day, share_of_orders) {
     {
       n <- m$orders
       big <- which(n >= 20L & n >= share_of_orders * sum(n))
-      data.table(
-        code = big, evidence = paste(written(100 * n[big] / sum(n), format = "f", digits = 1L), "% of all orders")
-      )
+      share <- written(100 * n[big] / sum(n), format = "f", digits = 1L)
+      data.table(code = big, evidence = paste(share, "% of all orders", recycle0 = TRUE))
     }
   )
   if (!is.null(busy$channels)) {

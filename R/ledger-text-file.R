@@ -62,10 +62,11 @@ valid_names <- function(names) {
 named_columns <- function(names) ifelse(names == "", paste("column", seq_along(names)), names)
 
 said_of <- function(separator, encoding) {
-  paste0(
-    "cells separated by ",
-    switch(separator, "\t" = "tabs", "," = "commas", ";" = "semicolons", "|" = "bars"),
-    ", ",
+  say(
+    "cells separated by %s, %s",
+    switch(separator,
+      "\t" = say("tabs"), "," = say("commas"), ";" = say("semicolons"), "|" = say("bars")
+    ),
     encoding %||% "UTF-8"
   )
 }

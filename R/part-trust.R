@@ -30,7 +30,8 @@ trust_parts <- list(
     make = \(study, ledger, backtest) captured_sales(backtest),
     wanted = asks_forecast,
     figure = 6.5,
-    page = \(run) page_drawn(run$captured, "captured", "Does it put the right customers first?", 4.2),
+    page = \(run) page_drawn(run$captured, "captured", "Does it put the right customers first?",
+      4.2),
     remarks = character()
   ),
   study_part(
@@ -84,7 +85,8 @@ trust_parts <- list(
     make = \(study, ledger, fits) expected_counts(fits$purchases),
     wanted = asks_forecast,
     figure = 6.5,
-    page = \(run) page_drawn(run$expected_counts, "expected-counts", "Does the model fit the counts?", 3.6),
+    page = \(run) page_drawn(run$expected_counts, "expected-counts",
+      "Does the model fit the counts?", 3.6),
     remarks = character()
   ),
   study_part(
@@ -94,7 +96,8 @@ trust_parts <- list(
     make = \(study, ledger, fits) expected_spend(spend_fit(study, ledger, fits)),
     wanted = asks_forecast,
     figure = 6.5,
-    page = \(run) page_drawn(run$expected_spend, "expected-spend", "Does the model fit the amounts?", 3.6),
+    page = \(run) page_drawn(run$expected_spend, "expected-spend",
+      "Does the model fit the amounts?", 3.6),
     remarks = character()
   ),
   study_part(
@@ -104,7 +107,8 @@ trust_parts <- list(
     make = \(study, ledger) spend_frequency(ledger),
     wanted = asks_forecast,
     figure = 6.5,
-    page = \(run) page_drawn(run$spend_frequency, "spend-frequency", "Do frequent customers spend more each time?", 3.4),
+    page = \(run) page_drawn(run$spend_frequency, "spend-frequency",
+      "Do frequent customers spend more each time?", 3.4),
     remarks = character()
   ),
   study_part(

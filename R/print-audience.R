@@ -15,13 +15,13 @@ describe.nubrek_audience <- function(x) {
     after = c(
       "",
       if (basis_of(x, "cannot_be_told") > 0L) {
-        sprintf(
+        say(
           "Of %s a condition cannot be told; what cannot be told is never true.",
           n_of(basis_of(x, "cannot_be_told"), "customer")
         )
       },
       paste0(
-        "alone: for how many a condition holds by itself. The members: ",
+        say("alone: for how many a condition holds by itself. The members: "),
         if (on_command()) "nubrek list" else "as.data.frame(x)"
       )
     )
@@ -29,11 +29,11 @@ describe.nubrek_audience <- function(x) {
 }
 
 audience_finding <- function(n, population, sales, all, currency, among) {
-  sprintf(
+  say(
     "%s of %s%s; they have brought %s (%s of all sales).",
     n_of(n, "customer"),
     format_count(population),
-    if (is.null(among)) "" else sprintf(" who bought in %s", paste(among, collapse = " to ")),
+    if (is.null(among)) "" else say(" who bought in %s", paste(among, collapse = " to ")),
     format_money(sales, currency),
     if (all > 0) present_share(sales / all) else "none"
   )
@@ -51,7 +51,7 @@ course_table <- function(course) {
 describe.nubrek_audience_course <- function(x) {
   list(
     heading = paste(
-      c("The count while it was built", seen_text(basis_of(x, "name"))), collapse = ": "
+      c(say("The count while it was built"), seen_text(basis_of(x, "name"))), collapse = ": "
     ),
     table = structure(course_table(plain_table(x)), basis = attr(x, "basis"))
   )
@@ -63,10 +63,10 @@ describe.nubrek_audience_changes <- function(x) {
   n[] <- vapply(names(n), \(change) sum(x$customers[x$change == change]), 0)
   list(
     heading = paste(
-      c("Who joined and who left", seen_text(basis_of(x, "name"))), collapse = ": "
+      c(say("Who joined and who left"), seen_text(basis_of(x, "name"))), collapse = ": "
     ),
     finding = if (!is_part(x)) {
-      sprintf(
+      say(
         "%s joined, %s left, %s stayed.",
         n_of(n[["joined"]], "customer"),
         format_count(n[["left"]]),
@@ -82,7 +82,7 @@ describe.nubrek_audiences <- function(x) {
   list(
     heading = "Audiences",
     finding = if (!is_part(x) && nrow(x) > 0L) {
-      sprintf(
+      say(
         "%s; the most sales lie in \u201c%s\u201d: %s of customers, %s of sales.",
         n_of(nrow(x), "audience"),
         seen_text(x$audience[[most]]),
@@ -94,7 +94,7 @@ describe.nubrek_audiences <- function(x) {
       structure(plain_table(x)[names(x) != "description"], basis = attr(x, "basis"))
     },
     after = c("", paste0(
-      "Groups of customers by rules, which may overlap. One of them, condition by condition: ",
+      say("Groups of customers by rules, which may overlap. One of them, condition by condition: "),
       if (on_command()) "--name NAME" else "attr(x, \"audiences\")"
     ))
   )
@@ -109,7 +109,7 @@ describe.nubrek_overlap <- function(x) {
     finding = if (!is_part(x) && length(called) > 2L) {
       overlap_finding(x)
     } else if (!is_part(x) && length(called) == 2L && !is.na(lift)) {
-      sprintf(
+      say(
         paste0(
           "%s are in both; chance alone would bring %s together: %.2f times as many ",
           "(odds ratio %s, 95 %% interval %s to %s)."
@@ -130,7 +130,7 @@ describe.nubrek_audience_comparison <- function(x) {
   called <- seen_text(basis_of(x, "names"))
   apart <- attr(x, "differences")
   list(
-    heading = sprintf("%s (a) beside %s (b)", capital(called[[1L]]), called[[2L]]),
+    heading = say("%s (a) beside %s (b)", capital(called[[1L]]), called[[2L]]),
     finding = if (!is_part(x)) {
       if (basis_of(x, "everybody") && !is.null(apart)) {
         describe(apart)$finding
@@ -139,7 +139,7 @@ describe.nubrek_audience_comparison <- function(x) {
       }
     },
     after = c("", if (is.null(apart)) {
-      "Too few customers are in only one of them to say what distinguishes these."
+      say("Too few customers are in only one of them to say what distinguishes these.")
     } else {
       distinguishing_words(apart, called[[2L]])
     })
@@ -153,11 +153,13 @@ distinguishing_words <- function(apart, other) {
   told <- vapply(seq_len(min(5L, nrow(rows))), \(i) contrast_words(rows[i, ], other, "Mean"), "")
   c(
     if (length(told) == 0L) {
-      "Nothing that the rules do not say themselves tells those in only one apart beyond chance."
+      say(
+        "Nothing that the rules do not say themselves tells those in only one apart beyond chance."
+      )
     } else {
-      c("What distinguishes those in only one, beyond chance and beyond the rules:", told)
+      c(say("What distinguishes those in only one, beyond chance and beyond the rules:"), told)
     },
-    if (!on_command()) "All of it: audience_differences(x)"
+    if (!on_command()) say("All of it: audience_differences(x)")
   )
 }
 
@@ -165,9 +167,9 @@ distinguishing_words <- function(apart, other) {
 overlap_finding <- function(x) {
   number <- vapply(attr(x, "cells"), \(cell) sum(bitwAnd(cell, 2^(0:19)) > 0), 0L)
   several <- number > 1L
-  if (sum(x$customers[several]) == 0L) return("Nobody is in more than one of the audiences.")
+  if (sum(x$customers[several]) == 0L) return(say("Nobody is in more than one of the audiences."))
   each <- tapply(x$customers[several], x$place[several], sum)
-  sprintf(
+  say(
     "%s are in more than one audience; most of them (%s) in %s.",
     n_of(sum(each), "customer"),
     format_count(max(each)),
@@ -182,11 +184,11 @@ describe.nubrek_contrast <- function(x) {
   called <- seen_text(basis_of(x, "names"))
   found <- plain_table(x)[!x$from_rule & x$adjusted_p < 0.05 & x$level != "(missing)", ]
   list(
-    heading = sprintf("%s beside %s", capital(called[[1L]]), called[[2L]]),
+    heading = say("%s beside %s", capital(called[[1L]]), called[[2L]]),
     finding = if (is_part(x)) {
       NULL
     } else if (nrow(found) == 0L) {
-      "Nothing that the rule does not say itself tells them apart beyond chance."
+      say("Nothing that the rule does not say itself tells them apart beyond chance.")
     } else {
       contrast_words(found[1L, ], called[[2L]])
     },
@@ -195,10 +197,10 @@ describe.nubrek_contrast <- function(x) {
         "what", "level", "inside", "outside", "standardised", "adjusted_p", "from_rule"
       ))
     },
-    after = c("", paste0(
+    after = c("", say(paste0(
       "Means, and shares of levels; standardised by the spread; p adjusted for all rows together. ",
       "from_rule: what the rule itself uses, or is computed from it."
-    ))
+    )))
   )
 }
 
@@ -213,9 +215,9 @@ contrast_face <- function(x, columns) {
   structure(table, basis = basis)
 }
 
-contrast_words <- function(one, others, begin = "They differ most in") {
+contrast_words <- function(one, others, begin = say("They differ most in")) {
   if (one$level == "") {
-    return(sprintf(
+    return(say(
       "%s %s: %s against %s.",
       begin,
       gsub("_", " ", one$what),
@@ -224,7 +226,7 @@ contrast_words <- function(one, others, begin = "They differ most in") {
     ))
   }
   often <- sort(c(one$inside, one$outside))
-  sprintf(
+  say(
     "%s is \u201c%s\u201d for %s of them against %s%s.",
     capital(gsub("_", " ", one$what)),
     seen_text(one$level),
@@ -233,9 +235,9 @@ contrast_words <- function(one, others, begin = "They differ most in") {
     if (often[[1L]] == 0) {
       ""
     } else if (one$inside > one$outside) {
-      sprintf(": %s times as often", fixed(often[[2L]] / often[[1L]], 1L))
+      say(": %s times as often", fixed(often[[2L]] / often[[1L]], 1L))
     } else {
-      sprintf(": %s times as often of %s", fixed(often[[2L]] / often[[1L]], 1L), others)
+      say(": %s times as often of %s", fixed(often[[2L]] / often[[1L]], 1L), others)
     }
   )
 }
@@ -244,7 +246,7 @@ contrast_words <- function(one, others, begin = "They differ most in") {
 describe.nubrek_audience_periods <- function(x) {
   called <- basis_of(x, "names")
   list(
-    heading = paste("Over time:", paste(seen_text(called), collapse = ", ")),
+    heading = paste(say("Over time:"), paste(seen_text(called), collapse = ", ")),
     finding = if (!is_part(x)) audience_periods_finding(x, called)
   )
 }
@@ -256,7 +258,7 @@ audience_periods_finding <- function(x, called) {
   last <- rows[rows$period == max(rows$period), ]
   place <- match(called[c(1L, length(called))], last$who)
   if (nrow(rows) == 0L || anyNA(place)) return(NULL)
-  sprintf(
+  say(
     "In %s, %s of \u201c%s\u201d came back, and %s of %s.",
     period_label(last$period[[1L]], basis_of(x, "clock")),
     present_share(last$active_share[[place[[1L]]]]),
@@ -269,7 +271,7 @@ audience_periods_finding <- function(x, called) {
 #' @export
 describe.nubrek_contrasts <- function(x) {
   list(
-    heading = "What distinguishes the audiences",
+    heading = say("What distinguishes the audiences"),
     finding = if (!is_part(x) && nrow(x) > 0L) {
       one <- attr(x, "contrasts")[[1L]]
       sprintf("\u201c%s\u201d: %s", seen_text(x$audience[[1L]]), describe(one)$finding)
@@ -280,8 +282,10 @@ describe.nubrek_contrasts <- function(x) {
       ))
     },
     after = c("", paste0(
-      "The five rows of each that its rule does not make itself. One of them, whole: ",
-      if (on_command()) "--name NAME, beside another --against NAME" else "attr(x, \"contrasts\")"
+      say("The five rows of each that its rule does not make itself. One of them, whole: "),
+      if (on_command()) say(
+        "--name NAME, beside another --against NAME"
+      ) else "attr(x, \"contrasts\")"
     ))
   )
 }

@@ -6,7 +6,7 @@ describe.nubrek_campaign <- function(x) {
   list(
     heading = paste("Campaign:", seen_text(basis_of(x, "name"))),
     finding = if (!is_part(x)) {
-      sprintf(
+      say(
         "%s to contact on %s, %s held back (%s).",
         n_of(nrow(x) - held, "customer"),
         format_day(basis_of(x, "day")),
@@ -15,8 +15,9 @@ describe.nubrek_campaign <- function(x) {
       )
     },
     after = c("", paste0(
-      "Measured over ", basis_of(x, "days"), " days after the contact. Everybody drawn is in the ",
-      "analysis, reached or not."
+      say("Measured over "), basis_of(x, "days"),
+      say(" days after the contact. Everybody drawn is in the "),
+      say("analysis, reached or not.")
     ))
   )
 }
@@ -27,9 +28,9 @@ describe.nubrek_balance <- function(x) {
   rows <- rows[!is.na(rows$standardised), ]
   beyond <- sum(abs(rows$standardised) > basis_of(x, "chance"))
   list(
-    heading = paste("How alike the arms are:", seen_text(basis_of(x, "name"))),
+    heading = paste(say("How alike the arms are:"), seen_text(basis_of(x, "name"))),
     finding = if (!is_part(x) && nrow(rows) > 0L) {
-      sprintf(
+      say(
         "%s of %s differ by more than chance usually brings; about %s would.",
         format_count(beyond),
         n_of(nrow(rows), "row"),
@@ -45,9 +46,9 @@ describe.nubrek_plan <- function(x) {
   unit <- if (basis_of(x, "outcome") == "sales") paste0(" ", basis_of(x, "currency")) else ""
   best <- which(x$control_share == basis_of(x, "advised"))[1L]
   list(
-    heading = paste(c("Plan of a campaign", seen_text(basis_of(x, "name"))), collapse = ": "),
+    heading = paste(c(say("Plan of a campaign"), seen_text(basis_of(x, "name"))), collapse = ": "),
     finding = if (!is_part(x)) plan_finding(x, outcome, unit, best),
-    after = c("", sprintf(
+    after = c("", say(
       paste0(
         "Without a campaign: %s%s of %s a customer in %s days, from %s; the window before ",
         "explains %s of the differences. Detectable: with a chance of %s."
@@ -64,7 +65,7 @@ describe.nubrek_plan <- function(x) {
 }
 
 plan_finding <- function(x, outcome, unit, best) {
-  text <- sprintf(
+  text <- say(
     "With %s held back, an effect of %s%s a customer can be seen (%s more %s than anyway).",
     present_share(x$control_share[[best]]),
     four_digits(x$detectable[[best]]),
@@ -75,9 +76,9 @@ plan_finding <- function(x, outcome, unit, best) {
   expected <- x$expected[[best]]
   if (is.na(expected)) return(text)
   paste(text, if (abs(expected) >= x$detectable[[best]]) {
-    sprintf("The assumed %s%s can.", four_digits(expected), unit)
+    say("The assumed %s%s can.", four_digits(expected), unit)
   } else {
-    sprintf(
+    say(
       "The assumed %s%s is too small for that: it takes %s.",
       four_digits(expected),
       unit,
@@ -89,12 +90,12 @@ plan_finding <- function(x, outcome, unit, best) {
 #' @export
 describe.nubrek_effect <- function(x) {
   list(
-    heading = paste("Did it work?", seen_text(basis_of(x, "name"))),
+    heading = paste(say("Did it work?"), seen_text(basis_of(x, "name"))),
     finding = if (!is_part(x)) effect_finding(x),
     table = if (!is_part(x)) effect_face(x),
     after = c(
       "",
-      sprintf(
+      say(
         paste0(
           "Per contacted customer, over %s days from %s, adjusted for the same days before; ",
           "everybody as drawn."
@@ -132,21 +133,21 @@ effect_finding <- function(x) {
   clear <- rows$lower > 0 | rows$upper < 0
   told <- effect_words(rows[place, ], x)
   if (clear[[place]] || !any(clear)) return(told)
-  paste0(told, " Beyond chance: ", toString(
+  paste0(told, say(" Beyond chance: "), toString(
     paste(gsub("_", " ", rows$outcome[clear]), signed(rows$effect[clear]))
   ), ".")
 }
 
 effect_words <- function(one, x) {
   unit <- if (one$outcome == "sales") paste0(" ", basis_of(x, "currency")) else ""
-  sprintf(
+  say(
     "%s: %s%s %s a contacted customer (95 %% interval %s to %s)%s.",
     if (one$lower > 0) {
       "It brought more"
     } else if (one$upper < 0) {
-      "It brought less"
+      say("It brought less")
     } else {
-      paste("No effect on", gsub("_", " ", one$outcome), "that is beyond chance")
+      paste(say("No effect on"), gsub("_", " ", one$outcome), say("that is beyond chance"))
     },
     signed(one$effect),
     unit,
@@ -154,7 +155,7 @@ effect_words <- function(one, x) {
     signed(one$lower),
     signed(one$upper),
     if (one$mean_held_back > 0) {
-      sprintf(" on the %s%s of those held back", four_digits(one$mean_held_back), unit)
+      say(" on the %s%s of those held back", four_digits(one$mean_held_back), unit)
     } else {
       ""
     }
@@ -170,7 +171,7 @@ net_words <- function(x) {
   rows <- plain_table(x)
   rows <- rows[rows$outcome == "margin", ]
   if (nrow(rows) != 1L) return(NULL)
-  sprintf(
+  say(
     "After costs: %s (95 %% interval %s to %s); chance that it paid: %s.",
     format_money(rows$net, basis_of(x, "currency")),
     format_money(rows$net_lower, basis_of(x, "currency")),
@@ -181,13 +182,13 @@ net_words <- function(x) {
 
 #' @export
 describe.nubrek_effect_course <- function(x) {
-  list(heading = paste("The effect week by week:", seen_text(basis_of(x, "name"))))
+  list(heading = paste(say("The effect week by week:"), seen_text(basis_of(x, "name"))))
 }
 
 #' @export
 describe.nubrek_plans <- function(x) {
-  list(heading = "Plans of campaigns", after = c("", paste0(
-    "One of them, for several shares held back: ",
+  list(heading = say("Plans of campaigns"), after = c("", paste0(
+    say("One of them, for several shares held back: "),
     if (on_command()) "--name NAME" else "attr(x, \"plans\")"
   )))
 }
@@ -196,11 +197,12 @@ describe.nubrek_plans <- function(x) {
 describe.nubrek_effects <- function(x) {
   told <- vapply(attr(x, "effects"), \(one) describe(one)$finding %||% "", "")
   list(
-    heading = "Did it work?",
+    heading = say("Did it work?"),
     finding = if (!is_part(x) && length(told) > 0L) {
       paste0(seen_text(names(told)[[1L]]), ": ", told[[1L]])
     },
-    after = c("", if (on_command()) "One of them: --name NAME" else "One: attr(x, \"effects\")")
+    after = c("",
+      if (on_command()) say("One of them: --name NAME") else say("One: attr(x, \"effects\")"))
   )
 }
 
@@ -210,8 +212,8 @@ describe.nubrek_beyond <- function(x) {
     heading = paste(c("Without a control", seen_text(basis_of(x, "name"))), collapse = ": "),
     finding = if (!is_part(x)) {
       paste(
-        "Nobody was held back, so what the contact changed cannot be known.",
-        sprintf(
+        say("Nobody was held back, so what the contact changed cannot be known."),
+        say(
           "%s in %s days; expected of exactly these customers anyway: %s (%s to %s), so %s %s.",
           n_of(x$came, "purchase"),
           basis_of(x, "days"),
@@ -227,7 +229,7 @@ describe.nubrek_beyond <- function(x) {
         )
       )
     },
-    after = c("", sprintf(
+    after = c("", say(
       paste0(
         "Beside the %s days before (%s) it would look like %s: a comparison that credits the ",
         "contact with what comes of the choice."
@@ -242,9 +244,9 @@ describe.nubrek_beyond <- function(x) {
 #' @export
 describe.nubrek_contacts <- function(x) {
   list(
-    heading = "Who was contacted",
+    heading = say("Who was contacted"),
     finding = if (!is_part(x) && nrow(x) > 0L) {
-      sprintf(
+      say(
         "%s of %s so far; the latest is %s, %s.",
         n_of(sum(x$contacts), "contact"),
         n_of(nrow(x), "campaign"),
@@ -259,11 +261,11 @@ describe.nubrek_contacts <- function(x) {
 describe.nubrek_targets <- function(x) {
   known <- which(!is.na(x$by_itself) & x$customers > 0L)
   list(
-    heading = "Targets that are ready",
+    heading = say("Targets that are ready"),
     finding = if (!is_part(x) && length(known) > 0L) {
       most <- known[[which.max(x$by_itself[known])]]
       if (x$by_itself[[most]] > 0) {
-        sprintf(
+        say(
           paste0(
             "\u201c%s\u201d comes back by itself: from %s to %s purchases a customer in %s days, ",
             "without a campaign."
@@ -274,12 +276,12 @@ describe.nubrek_targets <- function(x) {
           basis_of(x, "days")
         )
       } else {
-        "None of them comes back by itself: all buy less afterwards than before."
+        say("None of them comes back by itself: all buy less afterwards than before.")
       }
     },
     after = c("", paste0(
-      "Before and after: purchases a customer in ", basis_of(x, "days"),
-      " days, of those who met the same rule in the past."
+      say("Before and after: purchases a customer in "), basis_of(x, "days"),
+      say(" days, of those who met the same rule in the past.")
     ), paste0(format(paste0(x$target, ":")), "  ", attr(x, "rules")[x$target]))
   )
 }
@@ -289,9 +291,10 @@ describe.nubrek_campaigns <- function(x) {
   clear <- which(x$lower > 0 | x$upper < 0)
   n <- sum(!is.na(x$effect))
   list(
-    heading = paste("Campaigns:", gsub("_", " ", basis_of(x, "outcome")), "per contacted customer"),
+    heading = paste("Campaigns:", gsub("_", " ", basis_of(x, "outcome")),
+      say("per contacted customer")),
     finding = if (!is_part(x)) {
-      sprintf(
+      say(
         "%s of %s with a result %s an effect beyond chance.",
         if (length(clear) == 0L) "None" else format_count(length(clear)),
         n_of(n, "campaign"),

@@ -22,7 +22,7 @@ describe.nubrek_tracking <- function(x) {
     }
   }
   finding <- if (all(until)) {
-    sprintf(
+    say(
       "Up to %s %s expects %s repeat purchases; %s came%s.",
       format_day(basis_of(x, "until")),
       basis_of(x, "model"),
@@ -31,7 +31,7 @@ describe.nubrek_tracking <- function(x) {
       off(inside$expected, inside$actual)
     )
   } else {
-    sprintf(
+    say(
       "In the %s after %s the model expected %s repeat purchases; %s came (%s).",
       n_of(sum(!until), "week"),
       format_day(basis_of(x, "until")),
@@ -40,7 +40,7 @@ describe.nubrek_tracking <- function(x) {
       sub("^, ", "", off(sum(x$expected[!until]), sum(x$actual[!until])))
     )
   }
-  list(heading = "Repeat purchases by week, expected and actual", finding = finding)
+  list(heading = say("Repeat purchases by week, expected and actual"), finding = finding)
 }
 
 #' @export
@@ -48,15 +48,15 @@ describe.nubrek_expected <- function(x) {
   n <- sum(x$observed)
   worst <- which.max(abs(x$difference))
   word <- if (worst == 1L) {
-    "never came back"
+    say("never came back")
   } else {
     paste(
       "came back", if (x$repeats[[worst]] == "1") "once" else paste(x$repeats[[worst]], "times")
     )
   }
   list(
-    heading = paste("Repeat purchases of customers, by", basis_of(x, "model"), "and observed"),
-    finding = sprintf(
+    heading = paste(say("Repeat purchases of customers, by"), basis_of(x, "model"), "and observed"),
+    finding = say(
       paste0(
         "%s of customers did not come back; the model says %s. It is off most for those who %s: ",
         "%s expected, %s seen."
@@ -74,14 +74,14 @@ describe.nubrek_expected <- function(x) {
 describe.nubrek_spend_check <- function(x) {
   gap <- sum(abs(x$difference)) / 2 / basis_of(x, "customers")
   list(
-    heading = paste("Mean amounts of customers, by", basis_of(x, "model"), "and observed"),
-    finding = sprintf(
+    heading = paste(say("Mean amounts of customers, by"), basis_of(x, "model"), "and observed"),
+    finding = say(
       paste0(
         "%s of customers would have to stand in another band for the amounts to be as the model ",
         "says%s."
       ),
       present_share(gap),
-      if (gap < 0.03) ": it fits" else if (gap < 0.1) "" else ": it does not fit well"
+      if (gap < 0.03) ": it fits" else if (gap < 0.1) "" else say(": it does not fit well")
     )
   )
 }
@@ -89,7 +89,7 @@ describe.nubrek_spend_check <- function(x) {
 #' @export
 describe.nubrek_spend_frequency <- function(x) {
   rho <- basis_of(x, "correlation")
-  ends <- sprintf(
+  ends <- say(
     "rank correlation %.2f, %s interval %.2f to %.2f",
     rho,
     present_share(basis_of(x, "level")),
@@ -97,17 +97,17 @@ describe.nubrek_spend_frequency <- function(x) {
     basis_of(x, "correlation_upper")
   )
   list(
-    heading = "Spend by frequency",
+    heading = say("Spend by frequency"),
     finding = if (is.na(rho)) {
-      "Too few customers came back to tell whether frequent ones spend more each time."
+      say("Too few customers came back to tell whether frequent ones spend more each time.")
     } else if (basis_of(x, "tied")) {
-      sprintf(
+      say(
         "Who comes more often spends %s each time (%s): the spend models overlook that.",
         if (rho > 0) "more" else "less",
         ends
       )
     } else {
-      sprintf(
+      say(
         "Who comes more often spends about as much each time (%s), as the spend models assume.",
         ends
       )
@@ -124,9 +124,9 @@ describe.nubrek_calibration <- function(x) {
       format_day(basis_of(x, "cut")),
       "by what",
       basis_of(x, "model"),
-      "expected of the customers"
+      say("expected of the customers")
     ),
-    finding = sprintf(
+    finding = say(
       paste0(
         "Group %d is off most: %s expected, %s came. %s of customers bought within their own 80 ",
         "%% interval, %s within the 95 %% one."
@@ -147,8 +147,9 @@ describe.nubrek_captured <- function(x) {
   naive <- setdiff(names(x), c("share_of_customers", model, "best"))
   other <- naive[which.max(vapply(naive, \(n) x[[n]][[place]], 0))]
   list(
-    heading = paste("Sales after", format_day(basis_of(x, "cut")), "by the customers put first"),
-    finding = sprintf(
+    heading = paste("Sales after", format_day(basis_of(x, "cut")),
+      say("by the customers put first")),
+    finding = say(
       paste0(
         "The %s of customers that %s put first brought %s of the following sales; by the best ",
         "naive rule (%s) it was %s, and %s could have been found."
@@ -167,10 +168,10 @@ describe.nubrek_captured <- function(x) {
 describe.nubrek_rolling <- function(x) {
   won <- sum(x$gain > 0 & x$log_score > x$naive_log_score & x$captured > x$naive_captured)
   list(
-    heading = sprintf(
+    heading = say(
       "Backtests of %s, %s after each cut", basis_of(x, "model"), n_of(basis_of(x, "weeks"), "week")
     ),
-    finding = sprintf(paste0(
+    finding = say(paste0(
       "At %d of %s the model beats every naive rule in error, log score and sales captured; its ",
       "error is %s to %s below that of the best."
     ), won, n_of(nrow(x), "cut"), present_share(min(x$gain)), present_share(max(x$gain))),
@@ -185,7 +186,7 @@ describe.nubrek_rolling <- function(x) {
 describe.nubrek_comparison <- function(x) {
   reason <- attr(x, "reason")
   list(
-    heading = sprintf(
+    heading = say(
       "Purchase models side by side, fitted to all and held against the %s after %s",
       n_of(round(basis_of(x, "weeks")), "week"),
       format_day(basis_of(x, "cut"))

@@ -7,7 +7,7 @@ describe.nubrek_measure <- function(x) {
   calendar <- identical(basis_of(x, "view"), "calendar")
   list(
     heading = paste0(
-      "Cohorts: ", grid_measures[[measure]]$label, if (calendar) paste0(", by ", clock)
+      say("Cohorts: "), say(grid_measures[[measure]]$label), if (calendar) paste0(", by ", clock)
     ),
     finding = if (calendar) {
       period_finding(x, measure, clock)
@@ -37,12 +37,12 @@ measure_finding <- function(x, measure, clock) {
   far <- utils::tail(sized, 1L)
   near <- sized[1L, ]
   if (measure == "retention") {
-    one <- sprintf(
+    one <- say(
       "%s of a cohort bought in the %s after the first purchase", writer(near$value), clock
     )
     return(
       if (far$age > 1L) {
-        sprintf("%s, %s in the %s %s after it.", one, writer(far$value), ordinal(far$age), clock)
+        say("%s, %s in the %s %s after it.", one, writer(far$value), ordinal(far$age), clock)
       } else {
         paste0(one, ".")
       }
@@ -50,22 +50,22 @@ measure_finding <- function(x, measure, clock) {
   }
   after <- n_of(far$age, clock)
   switch(measure,
-    still_active = sprintf(
+    still_active = say(
       "%s of a cohort bought %s after the first purchase or later.", writer(far$value), after
     ),
-    net_revenue_retention = sprintf(
+    net_revenue_retention = say(
       "%s after the first purchase a cohort brings %s of the sales of its first %s.",
       capital(after),
       writer(far$value),
       clock
     ),
-    cumulative_sales_per_customer = sprintf(
+    cumulative_sales_per_customer = say(
       "By age %s an acquired customer has brought %s of sales.", after, writer(far$value)
     ),
-    value_to_date = sprintf(
+    value_to_date = say(
       "By age %s an acquired customer has brought %s of margin.", after, writer(far$value)
     ),
-    sprintf("%s: %s after %s.", capital(rule$label), writer(far$value), after)
+    say("%s: %s after %s.", capital(rule$label), writer(far$value), after)
   )
 }
 
@@ -83,7 +83,7 @@ period_finding <- function(x, measure, clock) {
   if (nrow(full) == 0L) return(NULL)
   last <- full[full$period == max(full$period), ]
   if (sum(last$value) <= 0) return(NULL)
-  sprintf(
+  say(
     "In %s %s of %s came from earlier cohorts.",
     period_label(last$period[[1L]], clock),
     present_share(sum(last$value[last$age > 0L]) / sum(last$value)),
@@ -99,7 +99,7 @@ group_finding <- function(x, sized, rule, write, clock) {
   label <- \(row) paste(unlist(lapply(row[basis_of(x, "by")], as.character)), collapse = ", ")
   high <- there[which.max(there$value), ]
   low <- there[which.min(there$value), ]
-  sprintf(
+  say(
     "%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).",
     capital(sub(":.*", "", rule$label)),
     n_of(place, clock),
@@ -114,10 +114,10 @@ group_finding <- function(x, sized, rule, write, clock) {
 describe.nubrek_diagonals <- function(x) {
   full <- plain_table(x)[!x$partial, ]
   list(
-    heading = paste("Each", basis_of(x, "clock"), "over all cohorts"),
+    heading = paste("Each", basis_of(x, "clock"), say("over all cohorts")),
     finding = if (nrow(full) > 0L && length(basis_of(x, "by")) == 0L) {
       last <- utils::tail(full, 1L)
-      sprintf(
+      say(
         "In %s %s bought, of whom %s had come before.",
         period_label(last$period, basis_of(x, "clock")),
         n_of(last$customers, "customer"),
@@ -133,15 +133,15 @@ describe.nubrek_usual <- function(x) {
   share <- grid_measures[[basis_of(x, "measure")]]$kind == "share"
   side <- !is.null(basis_of(x, "by"))
   after <- if (side) {
-    paste0("The clearest first; cohorts with too few customers: ", all_hint())
+    paste0(say("The clearest first; cohorts with too few customers: "), all_hint())
   } else {
-    sprintf(paste0(
+    say(paste0(
       "Difference from all earlier cohorts at the same age, %s; * beyond noise. Values, ",
       "intervals and p: %s"
     ), if (share) "percentage points" else "money", all_hint())
   }
   list(
-    heading = paste("Against usual:", grid_measures[[basis_of(x, "measure")]]$label),
+    heading = paste(say("Against usual:"), grid_measures[[basis_of(x, "measure")]]$label),
     finding = usual_finding(plain_table(judged), x, share),
     table = if (side || nrow(x) == 0L) judged[order(judged$p), ] else usual_table(x),
     after = c("", after)
@@ -149,10 +149,10 @@ describe.nubrek_usual <- function(x) {
 }
 
 usual_finding <- function(judged, x, share) {
-  if (nrow(judged) == 0L) return("No cohort has enough earlier ones to be judged by.")
+  if (nrow(judged) == 0L) return(say("No cohort has enough earlier ones to be judged by."))
   told <- judged[judged$verdict %in% c("better", "worse"), ]
   if (nrow(told) == 0L) {
-    return(sprintf(
+    return(say(
       "No cohort differs from the earlier ones by more than noise (%s judged).",
       n_of(nrow(judged), "cell")
     ))
@@ -160,7 +160,7 @@ usual_finding <- function(judged, x, share) {
   clear <- told[which.min(told$p), ]
   writer <- if (share) \(v) present_share(v) else \(v) format_money(v, basis_of(x, "currency"))
   group <- vapply(clear[basis_of(x, "by")], as.character, "")
-  sprintf(
+  say(
     paste0(
       "Of %s %s better than the earlier cohorts and %s worse, beyond noise; most clearly %s%s at ",
       "age %d: %s against %s."
@@ -235,14 +235,14 @@ describe.nubrek_payback <- function(x) {
   summed <- payback_summary(x)
   list(
     heading = if (margin) {
-      "Has the money spent on winning customers come back?"
+      say("Has the money spent on winning customers come back?")
     } else {
-      "Sales against acquisition cost"
+      say("Sales against acquisition cost")
     },
     finding = payback_finding(x, summed, margin),
     table = if (grouped) interval_in_words(summed) else payback_table(x, margin),
     after = if (grouped) {
-      c("", sprintf(paste0(
+      c("", say(paste0(
         "Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; ",
         "highest_cost: what a customer may cost to pay back by then. Each cohort: %s"
       ), basis_of(x, "within"), all_hint()))
@@ -253,11 +253,11 @@ describe.nubrek_payback <- function(x) {
 payback_finding <- function(x, summary, margin) {
   judged <- plain_table(x)[!x$older & !is.na(x$cost) & x$cost > 0, ]
   if (nrow(judged) == 0L) {
-    return("No acquisition cost is known for any cohort without older customers.")
+    return(say("No acquisition cost is known for any cohort without older customers."))
   }
   money <- \(v) format_money(v, basis_of(x, "currency"))
   if (!margin) {
-    return(sprintf(
+    return(say(
       paste0(
         "Sales of %s stand against an acquisition cost of %s per customer; without a margin that ",
         "is no payback."
@@ -270,7 +270,7 @@ payback_finding <- function(x, summary, margin) {
   paid <- sum(judged$status == "paid back")
   age <- payback_age_words(summary, 1L, basis_of(x, "clock"))
   paste0(
-    sprintf(
+    say(
       "%s of %s %s paid back the cost; together they %s.",
       format_count(paid),
       n_of(nrow(judged), "cohort"),
@@ -278,7 +278,7 @@ payback_finding <- function(x, summary, margin) {
       if (age == "not yet") "have not yet" else paste("do", age)
     ),
     if (!is.na(summary$highest_cost[[1L]])) {
-      sprintf(
+      say(
         " To pay back by age %s a customer may cost %s.",
         basis_of(x, "within"),
         money(summary$highest_cost[[1L]])
@@ -292,7 +292,7 @@ payback_of_groups <- function(x, summary) {
   slow <- order(-summary$payback_age, na.last = FALSE)[1L]
   fast <- order(summary$payback_age)[1L]
   clock <- basis_of(x, "clock")
-  sprintf(
+  say(
     "\u201c%s\u201d pays back first (%s), \u201c%s\u201d last (%s).",
     row_label(summary, fast, basis_of(x, "by")),
     payback_age_words(summary, fast, clock),

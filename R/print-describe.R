@@ -14,7 +14,7 @@ describe_part <- function(x) {
     describe(x)$heading, error = \(e) gsub("_", " ", sub("nubrek_", "", class(x)[[1L]]))
   )
   list(
-    heading = sprintf("%s: %s of %s", heading, n_of(nrow(x), "row"), format_count(whole)),
+    heading = say("%s: %s of %s", heading, n_of(nrow(x), "row"), format_count(whole)),
     finding = NULL
   )
 }
@@ -27,7 +27,7 @@ describe.nubrek_result <- function(x) {
 #' @export
 describe.nubrek_audit <- function(x) {
   kept <- x$reason == "kept"
-  list(heading = "What became of every row", finding = sprintf(
+  list(heading = say("What became of every row"), finding = say(
     "%s of %s rows were kept; every other one is set aside with a reason.",
     format_count(sum(x$rows[kept])),
     format_count(sum(x$rows))
@@ -37,7 +37,7 @@ describe.nubrek_audit <- function(x) {
 #' @export
 describe.nubrek_aside <- function(x) {
   list(
-    heading = "Rows set aside, as they were read",
+    heading = say("Rows set aside, as they were read"),
     finding = NULL,
     table = plain_table(x)[c(
       "file", "row", "reason", "faults", setdiff(names(x), c("file", "row", "reason", "faults"))
@@ -47,7 +47,7 @@ describe.nubrek_aside <- function(x) {
 
 #' @export
 describe.nubrek_customers <- function(x) {
-  list(heading = "Customers", finding = sprintf(
+  list(heading = "Customers", finding = say(
     "%s, %s net sales.",
     n_of(nrow(x), "customer"),
     format_money(sum(x$sales), basis_of(x, "currency"))
@@ -56,7 +56,7 @@ describe.nubrek_customers <- function(x) {
 
 #' @export
 describe.nubrek_orders <- function(x) {
-  list(heading = "The orders behind it", finding = sprintf(
+  list(heading = say("The orders behind it"), finding = say(
     "%s of %s, %s.",
     n_of(nrow(x), "order"),
     n_of(length(unique(x$customer)), "customer"),
@@ -80,7 +80,7 @@ describe.nubrek_profile <- function(x) {
 describe.nubrek_periods <- function(x) {
   list(
     heading = paste("Customers by", basis_of(x, "clock")),
-    finding = sprintf(
+    finding = say(
       "%s of %s.", n_of(nrow(x), "row"), n_of(length(unique(x$customer)), "customer")
     )
   )
@@ -98,7 +98,8 @@ by_day_90 <- function(table) {
 describe.nubrek_grid <- function(x) {
   retention <- grid_measure(x, "retention")
   told <- describe(retention)
-  list(heading = paste0("First-purchase cohorts by ", basis_of(x, "clock")), finding = told$finding)
+  list(heading = paste0(say("First-purchase cohorts by "), basis_of(x, "clock")),
+    finding = told$finding)
 }
 
 ordinal <- function(n) {
@@ -119,14 +120,14 @@ describe.nubrek_value <- function(x) {
   total <- attr(x, "total")
   currency <- basis_of(x, "currency")
   finding <- if (is.na(total$value)) {
-    sprintf(
+    say(
       "Over the next %s today's customers are expected to bring %s net sales in %s purchases.",
       span,
       format_money(sum(x$sales), currency),
       format_count(round(sum(x$purchases)))
     )
   } else {
-    sprintf(
+    say(
       "Over the next %s today's customers are worth %s (%s to %s, %s): margin, discounted.",
       span,
       format_money(total$value, currency),
@@ -136,7 +137,7 @@ describe.nubrek_value <- function(x) {
     )
   }
   list(
-    heading = paste("What customers will bring over the next", span),
+    heading = paste(say("What customers will bring over the next"), span),
     finding = finding,
     table = x[order(-x$value, -x$sales), ]
   )
@@ -146,7 +147,8 @@ describe.nubrek_value <- function(x) {
 describe.nubrek_backtest <- function(x) {
   list(
     heading = paste(
-      "Backtest: fitted up to", format_day(basis_of(x, "cut")), "and held against what came"
+      say("Backtest: fitted up to"), format_day(basis_of(x, "cut")),
+      say("and held against what came")
     ),
     finding = attr(x, "finding")
   )
@@ -155,31 +157,32 @@ describe.nubrek_backtest <- function(x) {
 #' @export
 describe.nubrek_proof <- function(x) {
   list(
-    heading = "Proof of totals",
+    heading = say("Proof of totals"),
     finding = if (all(x$exact)) {
-      sprintf("All %d checks are exact.", nrow(x))
+      say("All %d checks are exact.", nrow(x))
     } else {
-      sprintf("%d of %d checks FAIL.", sum(!x$exact), nrow(x))
+      say("%d of %d checks FAIL.", sum(!x$exact), nrow(x))
     }
   )
 }
 
 #' @export
 describe.nubrek_history <- function(x) {
-  list(heading = paste0("Purchase histories, time in ", basis_of(x, "unit"), "s"), finding = NULL)
+  list(heading = paste0(say("Purchase histories, time in "), basis_of(x, "unit"), "s"),
+    finding = NULL)
 }
 
 #' @export
 describe.nubrek_suspects <- function(x) {
   kinds <- table(factor(x$kind, unique(x$kind)))
   list(
-    heading = "Identities that need a second look",
+    heading = say("Identities that need a second look"),
     finding = if (nrow(x) == 0L) {
-      "No id looks like somebody else's, or like many customers."
+      say("No id looks like somebody else's, or like many customers.")
     } else {
-      sprintf(
+      say(
         "%s; %s of sales behind them. Nothing was done about them.",
-        paste(sprintf("%d of \u201c%s\u201d", kinds, names(kinds)), collapse = ", "),
+        paste(say("%d of \u201c%s\u201d", kinds, names(kinds)), collapse = ", "),
         format_money(basis_of(x, "at_stake"), basis_of(x, "currency"))
       )
     }
@@ -188,7 +191,7 @@ describe.nubrek_suspects <- function(x) {
 
 #' @export
 describe.nubrek_sql <- function(x) {
-  list(heading = "What was asked of the database", finding = sprintf(
+  list(heading = say("What was asked of the database"), finding = say(
     "%s, which fetched %s in %s seconds.",
     n_of(length(x$sql), "statement"),
     n_of(sum(x$rows), "row"),
@@ -198,7 +201,7 @@ describe.nubrek_sql <- function(x) {
 
 #' @export
 describe.nubrek_identified <- function(x) {
-  list(heading = "Share of sales with a customer id", finding = sprintf(
+  list(heading = say("Share of sales with a customer id"), finding = say(
     "%s of sales carry a customer id.", present_share(sum(x$sales) / sum(x$sales_all))
   ))
 }
@@ -207,10 +210,10 @@ describe.nubrek_identified <- function(x) {
 describe.nubrek_guess <- function(x) {
   spare <- x$column[is.na(x$role)]
   list(
-    heading = paste("Guessed roles of the columns of", basis_of(x, "file")),
+    heading = paste(say("Guessed roles of the columns of"), basis_of(x, "file")),
     finding = paste(c(
-      if (length(spare) > 0L) paste0("Not used: ", paste(spare, collapse = ", "), "."),
-      sprintf("%d of %d columns have a role; correct what is wrong.", sum(!is.na(x$role)), nrow(x))
+      if (length(spare) > 0L) paste0(say("Not used: "), paste(spare, collapse = ", "), "."),
+      say("%d of %d columns have a role; correct what is wrong.", sum(!is.na(x$role)), nrow(x))
     ), collapse = " ")
   )
 }

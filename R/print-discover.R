@@ -4,7 +4,7 @@
 describe.nubrek_groups <- function(x) {
   target <- seen_text(basis_of(x, "target"))
   list(
-    heading = paste("Groups that differ in", target),
+    heading = paste(say("Groups that differ in"), target),
     finding = if (!is_part(x)) groups_finding(x),
     table = if (!is_part(x)) groups_face(x),
     after = c(if (!is_part(x)) c("", listed_rules(x)), "", groups_words(x), seen_words(x))
@@ -14,20 +14,20 @@ describe.nubrek_groups <- function(x) {
 groups_finding <- function(x) {
   n <- sum(x$confirmed)
   if (n == 0L) {
-    return(sprintf(
+    return(say(
       "No group is confirmed: of %s that were found none holds beyond chance.",
       n_of(nrow(x), "group")
     ))
   }
   paste(
-    sprintf(
+    say(
       "%s of %s that were found %s on customers who had no part in finding them.",
       format_count(n),
       n_of(nrow(x), "group"),
       if (n == 1L) "holds" else "hold"
     ),
     x$sentence[[1L]],
-    if (nzchar(x$restates[[1L]])) sprintf("Nearly all of it has %s.", x$restates[[1L]])
+    if (nzchar(x$restates[[1L]])) say("Nearly all of it has %s.", x$restates[[1L]])
   )
 }
 
@@ -49,7 +49,7 @@ groups_face <- function(x, rules = FALSE) {
   rows <- rows[groups_told(x), ]
   yes <- basis_of(x, "yes")
   size <- if (yes) 100 else 1
-  rows$interval <- sprintf(
+  rows$interval <- say(
     "%s to %s%s", signed(size * rows$lower), signed(size * rows$upper), if (yes) " points" else ""
   )
   columns <- c(
@@ -66,14 +66,14 @@ groups_face <- function(x, rules = FALSE) {
 groups_words <- function(x) {
   folds <- basis_of(x, "folds")
   start <- basis_of(x, "start")
-  sprintf(
+  say(
     paste0(
       "%sFound among %s, judged on the others%s. Mean, others and interval are of those judged; ",
       "shrunk is the difference drawn towards the common one; p adjusted for all judged together."
     ),
-    if (is.null(start)) "" else sprintf("Before: up to %s. ", format_day(start - 1)),
+    if (is.null(start)) "" else say("Before: up to %s. ", format_day(start - 1)),
     n_of(basis_of(x, "found"), "customer"),
-    if (folds > 1L) sprintf(", %d parts in turn", folds) else ""
+    if (folds > 1L) say(", %d parts in turn", folds) else ""
   )
 }
 
@@ -84,7 +84,7 @@ seen_words <- function(x) {
   yes <- basis_of(x, "yes")
   few <- seen[c(1L, nrow(seen)), ]
   number <- \(v) if (yes) present_share(v) else four_digits(v)
-  sprintf(
+  say(
     "To be seen, a group of %s must differ by %s, one of %s by %s.",
     present_share(few$share[[1L]]), number(few$difference[[1L]]),
     present_share(few$share[[2L]]), number(few$difference[[2L]])
@@ -94,15 +94,15 @@ seen_words <- function(x) {
 #' @export
 describe.nubrek_searches <- function(x) {
   list(
-    heading = "Groups that nobody thought of",
+    heading = say("Groups that nobody thought of"),
     finding = if (!is_part(x) && nrow(x) > 0L) {
-      sprintf(
+      say(
         "%s of %s judged in %s hold.",
         format_count(sum(x$confirmed)),
         n_of(sum(x$judged), "group"),
         if (nrow(x) == 1L) "1 search" else paste(nrow(x), "searches")
       )
     },
-    after = c("", "One of the searches: --name.")
+    after = c("", say("One of the searches: --name."))
   )
 }

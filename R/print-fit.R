@@ -25,25 +25,25 @@ describe.nubrek_fit <- function(x) {
   covariates_told <- basis_of(x, "covariates")
   spend <- basis_of(x, "model") %in% names(spend_models())
   list(
-    heading = sprintf(
+    heading = say(
       "Fit of %s to %s", basis_of(x, "model"), n_of(basis_of(x, "nobs"), "customer")
     ),
     finding = model_words(x),
     after = c(
       "",
-      sprintf(
+      say(
         "Log-likelihood %s, AIC %s, BIC %s%s%s.",
         fit_number(basis_of(x, "log_lik")),
         fit_number(basis_of(x, "aic")),
         fit_number(basis_of(x, "bic")),
-        if (!spend) paste0("; times in ", basis_of(x, "unit"), "s") else "",
-        if (basis_of(x, "penalty") > 0) sprintf("; penalty %g", basis_of(x, "penalty")) else ""
+        if (!spend) paste0(say("; times in "), basis_of(x, "unit"), "s") else "",
+        if (basis_of(x, "penalty") > 0) say("; penalty %g", basis_of(x, "penalty")) else ""
       ),
       if (covariates_told != "no covariates") {
         paste0(
-          "Covariates: ",
+          say("Covariates: "),
           covariates_told,
-          ". The parameters are those of the base",
+          say(". The parameters are those of the base"),
           if (nzchar(basis_of(x, "group"))) paste0(": ", basis_of(x, "group")),
           "."
         )
@@ -62,20 +62,20 @@ model_words <- function(x) {
   if (model %in% names(spend_models())) {
     return(
       if (is.na(spend)) {
-        "Some amounts would be so large that they have no mean (q is at most 1)."
+        say("Some amounts would be so large that they have no mean (q is at most 1).")
       } else {
-        sprintf("A customer\u2019s repeat purchase is worth %s on average.", fixed(spend, 2L))
+        say("A customer\u2019s repeat purchase is worth %s on average.", fixed(spend, 2L))
       }
     )
   }
   a_year <- 365.25 / unit_days[[basis_of(x, "unit")]]
   buys <- if (is_discrete(model)) {
-    sprintf(
+    say(
       "customers buy at %s of the occasions while they stay",
       present_share(p$alpha / (p$alpha + p$beta))
     )
   } else {
-    sprintf(
+    say(
       "customers buy %s times a year on average while they stay",
       fixed(p$r / p$alpha * a_year, 1L)
     )
@@ -87,7 +87,7 @@ model_words <- function(x) {
   )
   paste0(
     if (basis_of(x, "covariates") != "no covariates") {
-      paste0("Of the base group, ", buys)
+      paste0(say("Of the base group, "), buys)
     } else {
       capital(buys)
     },
@@ -99,7 +99,7 @@ model_words <- function(x) {
 
 years_words <- function(years) {
   if (years > 100) {
-    "more than 100 years"
+    say("more than 100 years")
   } else if (years >= 2) {
     paste(fixed(years, 1L), "years")
   } else {
@@ -110,7 +110,7 @@ years_words <- function(years) {
 #' @export
 describe.nubrek_bootstrap <- function(x) {
   list(
-    heading = sprintf(
+    heading = say(
       "Parametric bootstrap of %s, %s", basis_of(x, "model"), n_of(basis_of(x, "draws"), "world")
     ),
     finding = NULL
@@ -121,14 +121,14 @@ describe.nubrek_bootstrap <- function(x) {
 describe.nubrek_anova <- function(x) {
   last <- nrow(x)
   list(
-    heading = paste("Likelihood ratios of", basis_of(x, "model")),
+    heading = paste(say("Likelihood ratios of"), basis_of(x, "model")),
     finding = if (x$p[[last]] < 0.05) {
-      sprintf(
+      say(
         "The covariates of the largest fit tell something (p %s).",
         if (x$p[[last]] < 0.001) "below 0.001" else paste("=", fixed(x$p[[last]], 3L))
       )
     } else {
-      sprintf("What the largest fit adds may be chance (p = %s).", fixed(x$p[[last]], 2L))
+      say("What the largest fit adds may be chance (p = %s).", fixed(x$p[[last]], 2L))
     }
   )
 }
@@ -138,31 +138,31 @@ describe.nubrek_spread <- function(x) {
   buys <- names(x)[[2L]]
   leaves <- names(x)[[3L]]
   one <- if (buys == "purchases_a_year") {
-    sprintf(paste0(
+    say(paste0(
       "Half of customers buy at most %.1f times a year while they stay, a tenth more than %.1f ",
       "times"
     ), x[[buys]][[3L]], x[[buys]][[5L]])
   } else {
-    sprintf(paste0(
+    say(paste0(
       "Half of customers buy at no more than %s of the occasions while they stay, a tenth at ",
       "more than %s"
     ), present_share(x[[buys]][[3L]]), present_share(x[[buys]][[5L]]))
   }
   two <- if (leaves == "stay_years") {
-    sprintf(
+    say(
       "half have a mean stay of less than %s, a tenth of more than %s",
       years_words(x[[leaves]][[3L]]),
       years_words(x[[leaves]][[5L]])
     )
   } else {
-    sprintf(
+    say(
       "half leave with a chance of at most %s at a time, a tenth with more than %s",
       present_share(x[[leaves]][[3L]]),
       present_share(x[[leaves]][[5L]])
     )
   }
   list(
-    heading = paste("How much customers differ, by", basis_of(x, "model")),
+    heading = paste(say("How much customers differ, by"), basis_of(x, "model")),
     finding = paste0(one, "; ", two, ".")
   )
 }
@@ -172,11 +172,11 @@ describe.nubrek_season <- function(x) {
   high <- which.max(x$index)
   low <- which.min(x$index)
   finding <- if (!basis_of(x, "known")) {
-    sprintf(
+    say(
       "The months differ by no more than chance (p = %s).", fixed(basis_of(x, "p"), 2L)
     )
   } else {
-    sprintf(
+    say(
       "In %s customers buy %s more than in an average month, in %s %s less.",
       x$month[[high]],
       present_share(x$index[[high]] - 1),
@@ -184,7 +184,7 @@ describe.nubrek_season <- function(x) {
       present_share(1 - x$index[[low]])
     )
   }
-  list(heading = "The season of the business", finding = finding)
+  list(heading = say("The season of the business"), finding = finding)
 }
 
 # All months are read.

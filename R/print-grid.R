@@ -112,7 +112,7 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
     strwrap(measure_legend(x, calendar), terminal_width()),
     if (shown$left_out > 0L) {
       paste0(
-        "Earlier cohorts left out: ",
+        say("Earlier cohorts left out: "),
         shown$left_out,
         "; ",
         rows_hint(shown$left_out + nrow(shown$body))
@@ -149,18 +149,18 @@ measure_text <- function(table, heads, corner, calendar) {
 
 measure_legend <- function(x, calendar) {
   clock <- basis_of(x, "clock")
-  elapsed <- if (basis_of(x, "ages") == "elapsed") " of each customer's own time"
+  elapsed <- if (basis_of(x, "ages") == "elapsed") say(" of each customer's own time")
   trimws(paste(c(
     kind_words(basis_of(x, "measure"), basis_of(x, "currency")),
     if (calendar) {
-      paste0("Columns are ", clock, "s.")
+      paste0(say("Columns are "), clock, "s.")
     } else {
-      paste0("Columns are ages in ", clock, "s", elapsed, ".")
+      paste0(say("Columns are ages in "), clock, "s", elapsed, ".")
     },
     if (is.null(basis_of(x, "by"))) {
-      "* partial. Empty: not observed."
+      say("* partial. Empty: not observed.")
     } else {
-      "Rows are the bottom lines of the groups, without cohorts that may hold older customers."
+      say("Rows are the bottom lines of the groups, without cohorts that may hold older customers.")
     }
   ), collapse = " "))
 }
@@ -169,12 +169,12 @@ lost_columns_line <- function(lost, calendar) {
   if (length(lost) == 0L) return(NULL)
   paste0(
     if (calendar) {
-      paste("Periods up to", lost[[length(lost)]])
+      paste(say("Periods up to"), lost[[length(lost)]])
     } else {
       paste("Ages from", lost[[1L]], "on")
     },
-    " left out: ",
+    say(" left out: "),
     if (on_command()) "--format csv" else "as.matrix(x)",
-    " has all."
+    say(" has all.")
   )
 }

@@ -100,7 +100,7 @@ basis_line <- function(x) {
     if (!is.null(basis_of(x, "as_of", NULL))) {
       paste("as of", format_day(basis_of(x, "as_of", NULL)))
     },
-    if (!is.null(basis_of(x, "purchase_unit", NULL))) paste0("a purchase is ", purchase_words(x)),
+    if (!is.null(basis_of(x, "purchase_unit", NULL))) say("a purchase is %s", purchase_words(x)),
     if (nzchar(basis_of(x, "currency", NULL) %||% "")) {
       paste("money in", basis_of(x, "currency", NULL))
     }
@@ -111,8 +111,8 @@ basis_line <- function(x) {
 purchase_words <- function(x) {
   least <- basis_of(x, "minimum_sales", NULL) %||% 0
   paste(
-    switch(basis_of(x, "purchase_unit", NULL), order = "an order", day = "a day"),
-    if (least > 0) paste("with net sales of", least, "or more") else "with net sales above 0"
+    switch(basis_of(x, "purchase_unit", NULL), order = say("an order"), day = say("a day")),
+    if (least > 0) say("with net sales of %s or more", least) else say("with net sales above 0")
   )
 }
 

@@ -6,27 +6,28 @@ describe.nubrek_ranks <- function(x) {
   inside_of <- basis_of(x, "within")
   words <- gsub("_", " ", grouped_by)
   asked <- c(
-    if (!is.null(basis_of(x, "top"))) paste("top", number_text(basis_of(x, "top"))),
-    if (!is.null(basis_of(x, "bottom"))) paste("bottom", number_text(basis_of(x, "bottom")))
+    if (!is.null(basis_of(x, "top"))) say("top %s", number_text(basis_of(x, "top"))),
+    if (!is.null(basis_of(x, "bottom"))) say("bottom %s", number_text(basis_of(x, "bottom")))
   )
   heading <- paste0(
     if (length(asked) > 0L) {
       paste0(
         capital(paste(asked, collapse = " and ")),
         if (basis_of(x, "unit") == "percent") " %",
-        " of customers"
+        say(" of customers")
       )
     } else {
       "Customers"
     },
     " by ",
     words,
-    if (!is.null(inside_of)) paste(" within", paste(gsub("_", " ", inside_of), collapse = " and "))
+    if (!is.null(inside_of)) paste(say(" within"),
+      paste(gsub("_", " ", inside_of), collapse = " and "))
   )
   finding <- if (nrow(x) == 0L) {
-    "Nobody is left."
+    say("Nobody is left.")
   } else if (is.null(inside_of)) {
-    sprintf(
+    say(
       "%s bring%s %s of the sales of all %s.",
       these(nrow(x), "customer"),
       if (nrow(x) == 1L) "s" else "",
@@ -34,7 +35,7 @@ describe.nubrek_ranks <- function(x) {
       n_of(x$customers_of_group[[1L]], "customer")
     )
   } else {
-    sprintf(
+    say(
       "%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[inside_of])), "group")
     )
   }
@@ -57,16 +58,16 @@ describe.nubrek_rfm <- function(x) {
   profile <- rfm_profile(x)
   top <- which.max(profile$sales)
   list(
-    heading = "Recency, frequency, monetary value",
+    heading = say("Recency, frequency, monetary value"),
     table = profile,
-    finding = sprintf(
+    finding = say(
       "The group \u201c%s\u201d holds %s of customers and %s of sales.",
       profile$group[[top]],
       present_share(profile$share_of_customers[[top]]),
       present_share(profile$share_of_sales[[top]])
     ),
     after = c("", paste(
-      "Equal customers share the lower band (tiers: the better one). Each customer's scores:",
+      say("Equal customers share the lower band (tiers: the better one). Each customer's scores:"),
       all_hint()
     ))
   )
@@ -78,9 +79,9 @@ describe.nubrek_map <- function(x) {
   top <- which.max(profile$sales)
   limits <- basis_of(x, "cut")
   list(
-    heading = "The order map: mean order sales against purchases",
+    heading = say("The order map: mean order sales against purchases"),
     table = profile,
-    finding = sprintf(
+    finding = say(
       "\u201c%s\u201d is %s of customers and %s of sales; the cut is at %s and %s.",
       capital(profile$region[[top]]),
       present_share(profile$share_of_customers[[top]]),
@@ -89,7 +90,8 @@ describe.nubrek_map <- function(x) {
       format_money(limits[["mean_sales"]], basis_of(x, "currency"))
     ),
     after = c(
-      "", paste("Reaching a cut is high. Each customer's region, and who is marked:", all_hint())
+      "",
+      paste(say("Reaching a cut is high. Each customer's region, and who is marked:"), all_hint())
     )
   )
 }
@@ -106,14 +108,14 @@ describe.nubrek_tiers <- function(x) {
     heading = "Loyalty tiers",
     table = profile,
     finding = paste0(
-      sprintf(
+      say(
         "The tier \u201c%s\u201d is %s of customers and brings %s of their sales.",
         profile$tier[[1L]],
         present_share(profile$share_of_customers[[1L]]),
         present_share(profile$share_of_sales[[1L]])
       ),
       if (NROW(near) > 0L) {
-        sprintf(
+        say(
           " Nearest to the next tier, one customer lacks %s until %s.",
           format_distance(near$to_next, x),
           format_day(until)
@@ -122,11 +124,11 @@ describe.nubrek_tiers <- function(x) {
     ),
     after = c("", paste0(
       if (identical(basis_of(x, "rule"), "share")) {
-        "Tied customers share the better tier (bands: the lower one). "
+        say("Tied customers share the better tier (bands: the lower one). ")
       } else {
-        "Reaching a limit reaches the tier. "
+        say("Reaching a limit reaches the tier. ")
       },
-      "Each customer's tier: ",
+      say("Each customer's tier: "),
       all_hint()
     ))
   )
@@ -153,8 +155,8 @@ describe.nubrek_moves <- function(x) {
   top <- cells[cells$from == words[[1L]], ]
   left <- sum(top$customers[top$to != words[[1L]]])
   list(
-    heading = paste("Who moved between tiers:", step),
-    finding = sprintf(
+    heading = paste(say("Who moved between tiers:"), step),
+    finding = say(
       "%s of %s in \u201c%s\u201d left it (%s of sales); in all %s rose and %s fell.",
       format_count(left),
       format_count(sum(top$customers)),
@@ -165,11 +167,11 @@ describe.nubrek_moves <- function(x) {
     ),
     table = move_table(cells, words),
     after = c("", paste0(
-      "Rows: from, columns: to; percent of the row. Change of sales, other steps: ",
+      say("Rows: from, columns: to; percent of the row. Change of sales, other steps: "),
       all_hint(),
-      ". Whom it concerns: ",
+      say(". Whom it concerns: "),
       if (on_command()) {
-        "nubrek list moves STUDY --from TIER --to TIER --file FILE."
+        say("nubrek list moves STUDY --from TIER --to TIER --file FILE.")
       } else {
         "moved_customers(x, from, to)."
       }
@@ -204,8 +206,8 @@ move_table <- function(cells, labels) {
 #' @export
 describe.nubrek_movers <- function(x) {
   list(
-    heading = paste0("Customers behind the moves, ", basis_of(x, "step")),
-    finding = sprintf("%s, %s of sales.", n_of(nrow(x), "customer"), format_change(
+    heading = paste0(say("Customers behind the moves, "), basis_of(x, "step")),
+    finding = say("%s, %s of sales.", n_of(nrow(x), "customer"), format_change(
       sum(x$change), basis_of(x, "currency")
     ))
   )
@@ -216,7 +218,7 @@ describe.nubrek_noise <- function(x) {
   net <- attr(x, "net")
   word <- \(i) {
     n <- net[i, ]
-    sprintf(
+    say(
       "%s %s (by chance %s to %s)",
       n_of(n$customers, "customer"),
       n$direction,
@@ -225,7 +227,7 @@ describe.nubrek_noise <- function(x) {
     )
   }
   list(
-    heading = paste("Moves against chance,", basis_of(x, "step")),
+    heading = paste(say("Moves against chance,"), basis_of(x, "step")),
     finding = sprintf(
       "%s, %s.%s",
       word(1L),
@@ -241,8 +243,8 @@ describe.nubrek_outlook <- function(x) {
   best <- total$tier[[1L]]
   there <- x$tier == best
   list(
-    heading = paste("Tiers over the next", n_of(round(basis_of(x, "years"), 2), "year")),
-    finding = sprintf(
+    heading = paste(say("Tiers over the next"), n_of(round(basis_of(x, "years"), 2), "year")),
+    finding = say(
       "Of today's %s in \u201c%s\u201d about %s will be there again; %s are expected in it.",
       format_count(sum(there)),
       best,
@@ -254,12 +256,13 @@ describe.nubrek_outlook <- function(x) {
 
 #' @export
 describe.nubrek_benefits <- function(x) {
-  list(heading = "What a tier costs, and the sales from which it pays for itself", finding = NULL)
+  list(heading = say("What a tier costs, and the sales from which it pays for itself"),
+    finding = NULL)
 }
 
 #' @export
 describe.nubrek_payoff <- function(x) {
-  list(heading = "Does each tier pay for itself?", finding = sprintf(
+  list(heading = say("Does each tier pay for itself?"), finding = say(
     "At the assumed uplift the benefits bring %s more margin and cost %s.",
     format_money(sum(x$extra_margin), basis_of(x, "currency")),
     format_money(sum(x$cost_of_benefits), basis_of(x, "currency"))

@@ -6,7 +6,7 @@ describe.nubrek_rate <- function(x) {
   k <- sum(x$repeat_customers)
   told <- rate_extremes(x, k / n)
   if (!is.null(told)) return(list(heading = "Repeat rate", finding = told))
-  list(heading = "Repeat rate", finding = sprintf(
+  list(heading = "Repeat rate", finding = say(
     "%s of %s customers bought again (95 %% interval %s to %s); they bring %s of sales.",
     present_share(k / n),
     format_count(n),
@@ -26,11 +26,11 @@ rate_extremes <- function(x, everybody) {
   if (length(by) == 0L || nrow(rows) < 2L) return(NULL)
   ends <- rows[c(which.max(rows$rate), which.min(rows$rate)), ]
   called <- do.call(paste, c(lapply(ends[by], as.character), sep = ", "))
-  told <- sprintf(
+  told <- say(
     "\u201c%s\u201d %s (%s to %s)", called, present_share(ends$rate), present_share(ends$lower),
     present_share(ends$upper)
   )
-  sprintf(
+  say(
     "Of %s customers %s bought again: most in %s, fewest in %s.", format_count(sum(x$customers)),
     present_share(everybody), told[[1L]], told[[2L]]
   )
@@ -48,17 +48,17 @@ describe.nubrek_counts <- function(x) {
     )
   }
   list(
-    heading = "Customers by number of purchases",
+    heading = say("Customers by number of purchases"),
     table = structure(rows, basis = attr(x, "basis")),
     finding = paste(c(
       if (length(most) > 0L) {
-        sprintf(
+        say(
           "The most common number of purchases is %s: %s of customers.",
           in_words(x$purchases[[most]]),
           present_share(x$share[[most]])
         )
       },
-      sprintf("%s bought more than once.", present_share(sum(x$share[x$purchases > 1L])))
+      say("%s bought more than once.", present_share(sum(x$share[x$purchases > 1L])))
     ), collapse = " ")
   )
 }
@@ -78,11 +78,11 @@ in_words <- function(n) {
 describe.nubrek_gaps <- function(x) {
   several <- x$gaps > 0L
   list(
-    heading = "Gaps between purchases",
+    heading = say("Gaps between purchases"),
     finding = if (basis_of(x, "all_gaps") == 0L) {
-      "Nobody has come back yet."
+      say("Nobody has come back yet.")
     } else {
-      sprintf(
+      say(
         paste0(
           "Half of all %s gaps are over within %s (mean %s). Of %s with two or more purchases %s ",
           "silent for more than twice the gap expected of them."
@@ -99,7 +99,7 @@ describe.nubrek_gaps <- function(x) {
       "expected_gap", "overdue"
     )),
     after = if (any(!several)) {
-      c("", sprintf(paste0(
+      c("", say(paste0(
         "%s with one purchase %s no rhythm of their own yet: next_purchase() and ",
         "waiting_curve() judge them."
       ), n_of(sum(!several), "customer"), if (sum(!several) == 1L) "has" else "have"))
@@ -128,14 +128,14 @@ tail_words <- c(
 describe.nubrek_tail <- function(x) {
   measure <- basis_of(x, "measure")
   list(
-    heading = sprintf(
+    heading = say(
       "The %s %s of %s",
       tail_words[[measure]],
       present_share_short(basis_of(x, "share")),
       n_of(basis_of(x, "having"), "customer")
     ),
     finding = if (nrow(x) == 0L) {
-      "Nobody has this measure."
+      say("Nobody has this measure.")
     } else {
       paste0(tail_rhythm(x), " ", tail_worth(x))
     },
@@ -152,15 +152,15 @@ present_share_short <- function(x) paste0(format(100 * x, digits = 4L), "\u00a0%
 tail_rhythm <- function(x) {
   often <- basis_of(x, "visits")
   silent <- basis_of(x, "silent")
-  last <- sprintf("last came %s ago (median)", n_of(round(silent), "day"))
+  last <- say("last came %s ago (median)", n_of(round(silent), "day"))
   one <- nrow(x) == 1L
   if (is.na(often)) {
-    return(sprintf(
+    return(say(
       "%s %s and %s no rhythm yet.", these(nrow(x), "customer"), last, if (one) "has" else "have"
     ))
   }
   base <- basis_of(x, "with_visits")
-  sprintf(
+  say(
     "%s came %s times a year while %s came (median of %s), and %s.",
     these(nrow(x), "customer"),
     number_text(round(often, 1)),
@@ -168,7 +168,7 @@ tail_rhythm <- function(x) {
     if (base == nrow(x)) {
       "all"
     } else {
-      sprintf("the %s with two purchase days or more", format_count(base))
+      say("the %s with two purchase days or more", format_count(base))
     },
     last
   )
@@ -182,7 +182,7 @@ tail_worth <- function(x) {
   } else {
     paste0(" at ", format_money(basket, basis_of(x, "currency"), 2L))
   }
-  sprintf(
+  say(
     "%s more from a tenth of them%s is %s of %s%s.",
     capital(n_of(more, "purchase")),
     each,
@@ -193,7 +193,7 @@ tail_worth <- function(x) {
 }
 
 describe.nubrek_all_gaps <- function(x) {
-  list(heading = "Every gap between purchases", finding = sprintf("%s.", n_of(nrow(x), "gap")))
+  list(heading = say("Every gap between purchases"), finding = sprintf("%s.", n_of(nrow(x), "gap")))
 }
 
 #' @export
@@ -207,19 +207,20 @@ describe.nubrek_new <- function(x) {
   when <- period_label(max(full$period), clock)
   list(
     heading = paste0(
-      "New and returning customers by ", clock, if (!is.null(grouped_by)) paste(" and", grouped_by)
+      say("New and returning customers by "), clock,
+      if (!is.null(grouped_by)) paste(say(" and"), grouped_by)
     ),
     finding = if (active == 0L) {
-      sprintf("Nobody bought in %s.", when)
+      say("Nobody bought in %s.", when)
     } else if (is.null(grouped_by)) {
-      sprintf(
+      say(
         "In %s %s of %s active customers were new, %s returning%s.",
         when,
         present_share(sum(last$new) / active),
         format_count(active),
         present_share(sum(last$returning) / active),
         if (any(x$reactivation_possible)) {
-          sprintf(", %s reactivated", present_share(sum(last$reactivated) / active))
+          say(", %s reactivated", present_share(sum(last$reactivated) / active))
         } else {
           ""
         }
@@ -228,7 +229,7 @@ describe.nubrek_new <- function(x) {
       most <- which.max(ifelse(
         last$active >= 30L | all(last$active < 30L), last$new / pmax(1L, last$active), -1
       ))
-      sprintf(
+      say(
         "In %s the share of new customers was highest in \u201c%s\u201d: %s of %s.",
         when,
         last[[grouped_by]][[most]],
@@ -246,16 +247,16 @@ describe.nubrek_sales <- function(x) {
     unlist(lapply(plain_table(x)[i, grouped_by, drop = FALSE], as.character)), collapse = ", "
   )
   currency <- basis_of(x, "currency")
-  top <- sprintf("\u201c%s\u201d brings %s of sales.", label(1L), present_share(x$share[[1L]]))
+  top <- say("\u201c%s\u201d brings %s of sales.", label(1L), present_share(x$share[[1L]]))
   finding <- if (nrow(x) == 0L) {
-    "No group reaches the threshold."
+    say("No group reaches the threshold.")
   } else if (is.null(basis_of(x, "against"))) {
     top
   } else {
     up <- which.max(x$change)
     down <- which.min(x$change)
     everybody <- basis_of(x, "total") - basis_of(x, "total_before")
-    sprintf(
+    say(
       "Sales %s by %s; \u201c%s\u201d %s most (%s%s%s).",
       if (everybody >= 0) "grew" else "fell",
       format_money(abs(everybody), currency),

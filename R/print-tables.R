@@ -63,7 +63,7 @@ table_lines <- function(x, rows = default_rows()) {
     if (!is.null(found$said)) paste0(found$said, ": ", rows_hint(nrow(x))),
     if (!all(fits)) {
       strwrap(paste0(
-        "More columns, by ", all_hint(), ": ", paste(names(cells)[!fits], collapse = ", ")
+        say("More columns, by "), all_hint(), ": ", paste(names(cells)[!fits], collapse = ", ")
       ), terminal_width(), exdent = 2L)
     }
   )
@@ -76,7 +76,7 @@ default_rows <- function() getOption("nubrek.rows", 10L)
 on_command <- function() isTRUE(getOption("nubrek.command"))
 rows_hint <- function(n) {
   if (on_command()) {
-    paste("nubrek show ... --rows", n)
+    paste(say("nubrek show ... --rows"), n)
   } else {
     paste0("print(x, rows = ", n, ")")
   }
@@ -126,31 +126,31 @@ print.nubrek_ledger <- function(x, ...) {
     cli::style_bold("Ledger"),
     paste0(
       format_count_plain(total$orders),
-      " orders of ",
+      say(" orders of "),
       format_count_plain(sum(reduce_customers(x)$orders > 0L)),
-      " customers, ",
+      say(" customers, "),
       gsub(
         "\u202f|\u00a0", " ", format_money(major(x, total$sales), x$currency, x$decimals)
       ),
-      " net sales"
+      say(" net sales")
     ),
     paste0(
       format(x$history_start),
       " to ",
       format(x$as_of),
-      "; a purchase is ",
+      say("; a purchase is "),
       purchase_words(structure(list(), basis = ledger_basis(x)))
     ),
     paste0(
       format_count_plain(x$intake$rows),
-      " rows read, ",
+      say(" rows read, "),
       format_count_plain(aside),
-      " set aside: ",
+      say(" set aside: "),
       if (on_command()) "the audit" else "audit(ledger)",
-      " says why"
+      say(" says why")
     ),
     if (!is.null(x$folder)) {
-      paste(n_of(length(x$parts), "part"), "in the folder", seen_text(x$folder))
+      paste(n_of(length(x$parts), "part"), say("in the folder"), seen_text(x$folder))
     },
     remark_lines(x)
   ))
@@ -172,7 +172,7 @@ print.nubrek_result <- function(x, rows = default_rows(), ...) {
 print.nubrek_db_table <- function(x, ...) {
   rlang::check_dots_empty()
   writeLines(c(
-    paste("A source in a database:", seen_text(x$name)), paste("Columns:", toString(seen_text(
+    paste(say("A source in a database:"), seen_text(x$name)), paste("Columns:", toString(seen_text(
       x$columns
     )))
   ))

@@ -12,16 +12,16 @@ describe.nubrek_outcome <- function(x) {
     "sales_before"
   )]
   to_come <- if (total$new > 0) {
-    sprintf("; %s of it from customers still to be won", present_share(
+    say("; %s of it from customers still to be won", present_share(
       1 - total$sales_today / total$sales
     ))
   } else {
-    " from today's customers alone"
+    say(" from today's customers alone")
   }
   list(
-    heading = paste("Sales to come, by", clock),
+    heading = paste(say("Sales to come, by"), clock),
     table = structure(shown, basis = attr(x, "basis")),
-    finding = sprintf(
+    finding = say(
       "%s net sales are expected by the end of %s (%s to %s, %s)%s.",
       money(total$sales),
       period_label(x$period[[nrow(x)]], clock),
@@ -56,7 +56,7 @@ describe.nubrek_outlook_grid <- function(x) {
   finding <- if (nrow(last) > 0L) {
     newest <- last[last$cohort == max(last$cohort), ]
     value <- sum(newest$per_customer * newest$size) / sum(newest$size)
-    sprintf(
+    say(
       "A customer won in %s is expected to have brought %s of %s by age %s.",
       period_label(newest$cohort[[1L]], clock),
       format_money(value, basis_of(x, "currency"), 2L),
@@ -66,12 +66,14 @@ describe.nubrek_outlook_grid <- function(x) {
   }
   list(
     heading = paste0(
-      "The cohorts, continued: cumulative ", basis_of(x, "money"), " per acquired customer"
+      say("The cohorts, continued: cumulative "), basis_of(x, "money"),
+      say(" per acquired customer")
     ),
     finding = finding,
     table = outlook_table(x),
     after = c("", paste0(
-      "By age in ", clock, "s; ~ holds a forecast. Intervals, customers and sales: ", all_hint()
+      say("By age in "), clock, say("s; ~ holds a forecast. Intervals, customers and sales: "),
+      all_hint()
     ))
   )
 }
@@ -110,28 +112,28 @@ describe.nubrek_worth <- function(x) {
     summed$value <- ifelse(is.na(summed$cost), summed$value, summed$value_with_cost)
   }
   list(
-    heading = "What a customer is worth: before the cost, the cost, after it",
+    heading = say("What a customer is worth: before the cost, the cost, after it"),
     finding = worth_finding(x, summed, judged, known),
     table = worth_table(x, summed, grouped_by, basis_of(x, "clock"), known),
     after = if (length(grouped_by) > 0L && !is.null(summed)) {
-      c("", paste0(paste0(
+      c("", paste0(say(paste0(
         "Groups over the cohorts of a year; observed: share of the customers seen to the ",
         "payback age. Each cohort: "
-      ), all_hint()))
+      )), all_hint()))
     }
   )
 }
 
 worth_finding <- function(x, summary, judged, known) {
-  if (is.null(summary)) return("Every cohort may hold older customers.")
+  if (is.null(summary)) return(say("Every cohort may hold older customers."))
   money <- \(v) format_money(v, basis_of(x, "currency"), 2L)
   until <- if (length(unique(judged$to_age)) == 1L) {
-    sprintf(" by age %s", n_of(judged$to_age[[1L]], basis_of(x, "clock")))
+    say(" by age %s", n_of(judged$to_age[[1L]], basis_of(x, "clock")))
   } else {
     ""
   }
   if (!known) {
-    return(sprintf(
+    return(say(
       "An acquired customer brings %s of sales%s; without a margin that is no value.",
       money(summary$sales_per_customer[[1L]]),
       until
@@ -141,11 +143,11 @@ worth_finding <- function(x, summary, judged, known) {
     return(worth_of_groups(summary, basis_of(x, "by"), money, until))
   }
   paste0(
-    sprintf("A customer of the newest cohorts is worth %s%s", money(summary$value), until),
+    say("A customer of the newest cohorts is worth %s%s", money(summary$value), until),
     if (is.na(summary$cost)) {
       "."
     } else {
-      sprintf(
+      say(
         " against a cost of %s: %s %s, %s times the cost.",
         money(summary$cost),
         money(abs(summary$value_after_cost)),
@@ -161,7 +163,7 @@ worth_of_groups <- function(summary, by, money, until) {
   best <- which.max(summary$return_on_cost %|NA|% summary$value)
   worst <- which.min(summary$return_on_cost %|NA|% summary$value)
   if (all(is.na(summary$cost))) {
-    return(sprintf(
+    return(say(
       "A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).",
       row_label(summary, best, by),
       money(summary$value[[best]]),
@@ -170,7 +172,7 @@ worth_of_groups <- function(summary, by, money, until) {
       money(summary$value[[worst]])
     ))
   }
-  sprintf(
+  say(
     paste0(
       "\u201c%s\u201d returns most on what its customers cost (%s for %s%s), \u201c%s\u201d ",
       "least (%s for %s)."
@@ -247,7 +249,7 @@ describe.nubrek_value_by <- function(x) {
   )
   list(
     heading = paste0(
-      "What a customer won today is worth over ",
+      say("What a customer won today is worth over "),
       n_of(basis_of(x, "years"), "year"),
       ", by ",
       gsub("_", " ", grouped_by)
@@ -263,22 +265,22 @@ value_by_finding <- function(table, by, worth, everybody, currency) {
   money <- \(v) format_money(v, currency, 2L)
   sure <- which(table$clear & !table$small)
   if (length(sure) == 0L) {
-    return(sprintf(
+    return(say(
       "By %s no group is worth clearly more or less than everybody (%s).",
       gsub("_", " ", by),
       money(everybody)
     ))
   }
-  one <- \(row) sprintf(
+  one <- \(row) say(
     "\u201c%s\u201d (%s, mainly by %s)",
     table[[by]][[row]],
     money(table[[worth]][[row]]),
     main_part(table, row)
   )
   if (length(sure) == 1L) {
-    return(sprintf("Against everybody's %s only %s differs clearly.", money(everybody), one(sure)))
+    return(say("Against everybody's %s only %s differs clearly.", money(everybody), one(sure)))
   }
-  sprintf(
+  say(
     "Customers of %s are worth most, of %s least; everybody %s.",
     one(sure[[1L]]),
     one(sure[[length(sure)]]),
@@ -302,13 +304,13 @@ describe.nubrek_shares <- function(x) {
   years <- basis_of(x, "years")
   list(
     heading = paste0(
-      "Who holds the ",
+      say("Who holds the "),
       what,
       if (basis_of(x, "measure") != "sales") {
-        paste0(": so far and over the next ", if (years == 1) "year" else n_of(years, "year"))
+        paste0(say(": so far and over the next "), if (years == 1) "year" else n_of(years, "year"))
       }
     ),
-    finding = sprintf(
+    finding = say(
       "The first %s of customers %s %s of the %s, the last half %s.",
       if (nrow(x) == 10L) "tenth" else paste0(number_text(round(100 / nrow(x), 1)), " %"),
       "holds",

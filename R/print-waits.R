@@ -7,17 +7,17 @@ describe.nubrek_waits <- function(x) {
   those <- plain_table(x)[x$cohort %in% seen, ]
   nth <- ordinal(basis_of(x, "nth"))
   clock <- basis_of(x, "clock")
-  not_yet <- sprintf(
+  not_yet <- say(
     "%s of all %s have not made it yet",
     present_share(sum(x$customers[is.na(x$waited)]) / total),
     n_of(total, "customer")
   )
   finding <- if (total == 0L) {
-    "Every customer is known from before the data."
+    say("Every customer is known from before the data.")
   } else if (length(seen) == 0L) {
-    sprintf("No cohort has been seen for two %ss; %s.", clock, not_yet)
+    say("No cohort has been seen for two %ss; %s.", clock, not_yet)
   } else {
-    sprintf(
+    say(
       "%s of customers seen that long made their %s purchase in the same %s or the one after; %s.",
       present_share(sum(those$customers[those$waited %in% 0:1]) / sum(those$customers)),
       nth,
@@ -25,7 +25,7 @@ describe.nubrek_waits <- function(x) {
       not_yet
     )
   }
-  list(heading = sprintf("How many %ss until the %s purchase", clock, nth), finding = finding)
+  list(heading = say("How many %ss until the %s purchase", clock, nth), finding = finding)
 }
 
 # What a cell of the triangle can say.
@@ -55,13 +55,13 @@ print.nubrek_waits <- function(x, rows = NULL, ..., measure = "share_of_row") {
       wait_measures[[measure]],
       " by ",
       basis_of(x, "clock"),
-      "s waited; * period observed in part. Also: ",
+      say("s waited; * period observed in part. Also: "),
       if (on_command()) {
-        paste0("--measure ", paste(others, collapse = ", "))
+        paste0(say("--measure "), paste(others, collapse = ", "))
       } else {
-        paste0("print(x, measure = \"", others[[1L]], "\")")
+        paste0(say("print(x, measure = \""), others[[1L]], "\")")
       },
-      "; customers at risk: ",
+      say("; customers at risk: "),
       all_hint()
     ))
   )
@@ -107,8 +107,8 @@ waiting_triangle <- function(x, measure = "share_of_row") {
 #' @export
 describe.nubrek_waiters <- function(x) {
   list(
-    heading = sprintf("Who waits for the %s purchase", ordinal(basis_of(x, "nth"))),
-    finding = sprintf(
+    heading = say("Who waits for the %s purchase", ordinal(basis_of(x, "nth"))),
+    finding = say(
       "%s not back yet, %s back.", are(sum(x$state == "not yet")), are(sum(x$state == "back"))
     )
   )
@@ -121,9 +121,9 @@ describe.nubrek_curve <- function(x) {
   place <- by_day_90(plain_table(x))
   test <- attr(x, "logrank")
   finding <- if (nrow(x) == 0L) {
-    sprintf("Nobody has made a %s purchase yet.", nth)
+    say("Nobody has made a %s purchase yet.", nth)
   } else if (is.null(grouped_by)) {
-    sprintf(
+    say(
       "%s of customers have made their %s purchase by day 90 after the first.",
       present_share(place[[1L]]),
       nth
@@ -131,7 +131,7 @@ describe.nubrek_curve <- function(x) {
   } else {
     low <- which.min(place)
     high <- which.max(place)
-    sprintf(
+    say(
       "By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.",
       present_share(place[[high]]),
       names(place)[[high]],
@@ -141,12 +141,13 @@ describe.nubrek_curve <- function(x) {
       if (is.null(test) || is.na(test$p)) {
         ""
       } else {
-        sprintf(" (log-rank over all groups: %s)", p_words(test$p))
+        say(" (log-rank over all groups: %s)", p_words(test$p))
       }
     )
   }
   list(
-    heading = paste("Share who have made their", nth, "purchase, by days since the first"),
+    heading = paste(say("Share who have made their"), nth,
+      say("purchase, by days since the first")),
     finding = finding,
     table = if (nrow(x) > 0L) plain_table(shares_by_day(x)) else x
   )

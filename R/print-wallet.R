@@ -4,9 +4,9 @@
 describe.nubrek_wallet <- function(x) {
   n <- table(factor(x$class, c("hold", "widen", "reach")))
   list(
-    heading = paste("Our share of each customer:", seen_text(basis_of(x, "ours"))),
+    heading = paste(say("Our share of each customer:"), seen_text(basis_of(x, "ours"))),
     finding = if (!is_part(x)) {
-      sprintf(
+      say(
         "We have %s of what our customers spend, %s of everybody's; %s more lie with others.",
         present_share(basis_of(x, "of_ours")),
         present_share(basis_of(x, "of_all")),
@@ -15,7 +15,7 @@ describe.nubrek_wallet <- function(x) {
     },
     after = c(
       "",
-      sprintf(
+      say(
         "Hold %s (from %s of their money on), widen %s, reach %s; the largest spenders first.",
         format_count(n[["hold"]]),
         present_share(basis_of(x, "hold")),
@@ -29,7 +29,7 @@ describe.nubrek_wallet <- function(x) {
 
 coverage_words <- function(coverage, currency) {
   if (is.null(coverage)) return(NULL)
-  sprintf(
+  say(
     paste0(
       "Of us the panel tells %s, our ledger %s for the same %s customers; of %s it is right to a ",
       "tenth. %s not in the ledger."
@@ -44,10 +44,10 @@ coverage_words <- function(coverage, currency) {
 
 #' @export
 describe.nubrek_wallet_sellers <- function(x) {
-  list(heading = paste("Everybody's share beside ours:", seen_text(basis_of(x, "ours"))))
+  list(heading = paste(say("Everybody's share beside ours:"), seen_text(basis_of(x, "ours"))))
 }
 
 #' @export
 describe.nubrek_wallet_groups <- function(x) {
-  list(heading = paste("Our share by", gsub("_", " ", basis_of(x, "by"))))
+  list(heading = paste(say("Our share by"), gsub("_", " ", basis_of(x, "by"))))
 }

@@ -84,7 +84,7 @@ tier_payoff <- function(tiers, benefits) {
       below_break_even = below
     ),
     "payoff",
-    remarks = rbind(remarks(tiers), remark_table("uplift", sprintf(
+    remarks = rbind(remarks(tiers), remark_table("uplift", say(
       paste0(
         "Uplift (%s) and margin (%s of sales) are assumptions: a campaign with a control group ",
         "measures the first."

@@ -119,7 +119,7 @@ ranked_columns <- function(ledger, who, group, lost, at) {
 }
 
 direction_remark <- function(best, by, ends) {
-  remark_table("direction", sprintf(
+  remark_table("direction", say(
     "Rank 1 has the %s %s%s.",
     if (best == "high") "highest" else "lowest",
     gsub("_", " ", by),
@@ -129,7 +129,7 @@ direction_remark <- function(best, by, ends) {
 
 no_value_remark <- function(n, by) {
   if (n == 0L) return(NULL)
-  remark_table("no value", sprintf(
+  remark_table("no value", say(
     "%s without a value of %s are left out.", n_of(n, "customer"), by
   ))
 }
@@ -158,7 +158,7 @@ reaching <- function(who, value, by, at_least, call = rlang::caller_env()) {
 
 ranked_remark <- function(at_least, n) {
   if (is.null(at_least)) return(NULL)
-  remark_table("threshold", sprintf(
+  remark_table("threshold", say(
     "Ranked are the %s with %s; totals beside them are of all.",
     n_of(n, "customer"),
     threshold_words(at_least)
@@ -212,13 +212,13 @@ edge_remark <- function(ends, ranks, wanted, group, ties, unit) {
       # somebody with the same value came after the last
       return(remark_table(
         "ties",
-        "Equal customers are cut at the edge by their id; other tie rules keep them together."
+        say("Equal customers are cut at the edge by their id; other tie rules keep them together.")
       ))
     }
     if (ties == "dense") next
     over <- tapply(ends[[end]], group[ends[[end]]], length)
     if (any(over > n)) {
-      return(remark_table("ties", sprintf(
+      return(remark_table("ties", say(
         "Ties at the edge: %s more than the %s asked for%s.",
         n_of(sum(pmax(0, over - n)), "customer"),
         number_text(n),

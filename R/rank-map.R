@@ -49,13 +49,13 @@ order_map <- function(ledger, during = NULL, cut = "median", top = 10L) {
       carried(ledger),
       during_remark(who$span, during),
       if (length(flat) > 0L) {
-        remark_table("cut", sprintf(paste0(
+        remark_table("cut", say(paste0(
           "Every customer is \u201c%s\u201d by this cut (equal ones stand together): choose ",
           "another."
         ), paste(flat, collapse = "\u201d and \u201c")))
       },
       if (sum(marked) > top) {
-        remark_table("ties", sprintf(
+        remark_table("ties", say(
           "%s marked, because several share the last place.", n_of(sum(marked), "customer")
         ))
       }

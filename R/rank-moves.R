@@ -71,7 +71,7 @@ tier_moves <- function(
     ledger,
     rbind(carried(ledger), do.call(rbind, lapply(steps, length_remark)), remark_table(
       "small base",
-      sprintf("Percent are left out below %s behind them.", n_of(least_base, "customer"))
+      say("Percent are left out below %s behind them.", n_of(least_base, "customer"))
     )),
     basis = list(
       labels = words,

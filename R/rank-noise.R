@@ -65,7 +65,7 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
       verdict = noise_verdict(shown$customers, found, level)
     ),
     "noise",
-    remarks = rbind(remarks(moves), remark_table("noise", sprintf(paste0(
+    remarks = rbind(remarks(moves), remark_table("noise", say(paste0(
       "Chance: each customer's orders of both times dealt anew between them, %s times. It knows ",
       "no season and nobody who leaves: beyond chance are these, or a change of mind."
     ), number_text(draws)))),

@@ -77,7 +77,7 @@ score_rfm <- function(
       if (is.null(cuts)) empty_band_remark(scored),
       if (!is.null(like)) like_remarks(who$span, like),
       if (monetary == "mean_sales") {
-        remark_table("monetary", "Monetary value is mean sales by purchase, not the total.")
+        remark_table("monetary", say("Monetary value is mean sales by purchase, not the total."))
       }
     ),
     basis = c(list(
@@ -127,7 +127,7 @@ every_combination <- function(k, weights, groups) {
 
 like_remarks <- function(span, like) {
   rbind(
-    remark_table("like", "Bands have the limits of an earlier scoring."),
+    remark_table("like", say("Bands have the limits of an earlier scoring.")),
     length_told(span, like, "Limits")
   )
 }
@@ -135,7 +135,7 @@ like_remarks <- function(span, like) {
 empty_band_remark <- function(scored) {
   empty <- names(scored)[vapply(scored, \(s) max(s$band) < s$k, NA)]
   if (length(empty) == 0L) return(NULL)
-  remark_table("ties", sprintf(
+  remark_table("ties", say(
     "Ties leave the top band of %s empty; equal customers share the lower band.",
     paste(empty, collapse = " and ")
   ))

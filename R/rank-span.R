@@ -30,7 +30,7 @@ spanned <- function(ledger, during, all = TRUE, call = rlang::caller_env()) {
 
 during_remark <- function(span, during) {
   if (is.null(during)) return(NULL)
-  remark_table("during", sprintf(
+  remark_table("during", say(
     "Counted from %s to %s (%s)%s.",
     format_day(span$from),
     format_day(span$until),
@@ -49,7 +49,7 @@ span_basis <- function(span, during) {
 length_told <- function(span, earlier, what) {
   days <- c(days_of(span), basis_of(earlier, "days"))
   if (abs(days[[1L]] - days[[2L]]) > 3L) {
-    remark_table("compared", sprintf(
+    remark_table("compared", say(
       "%s of %s, now held against %s: of unequal length.",
       what,
       n_of(days[[2L]], "day"),

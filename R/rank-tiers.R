@@ -104,7 +104,7 @@ best_first <- function(who, rule) {
 kept_remarks <- function(span, keep, n, slack) {
   rbind(
     length_told(span, keep, "Earlier tiers"),
-    remark_table("kept", sprintf(
+    remark_table("kept", say(
       "%s a better tier than the measure gives, being less than %s below its limit.",
       keep_words(n),
       present_percent(slack)
@@ -307,9 +307,9 @@ tie_remark <- function(rank, tier, labels) {
   edge <- edge[edge < length(rank) & edge > 1L]
   over <- rank[edge] == rank[edge - 1L]
   if (any(over)) {
-    remark_table("ties", paste0(
+    remark_table("ties", say(paste0(
       "Tied customers at an edge share the better tier, so a tier may hold a little more than ",
       "its share."
-    ))
+    )))
   }
 }

@@ -88,17 +88,21 @@ expected_gaps <- function(g, rhythm) {
 
 same_day_remark <- function(n) {
   if (n == 0L) return(NULL)
-  remark_table("same day", sprintf(
+  remark_table("same day", say(
     "%s made all their purchases on one day; their gaps are 0.", n_of(n, "repeat customer")
   ))
 }
 
 rhythm_words <- function(rhythm) {
-  if (is.na(rhythm$mean)) return("Nobody has come back, so no gap can be expected.")
-  sprintf(
+  if (is.na(rhythm$mean)) return(say("Nobody has come back, so no gap can be expected."))
+  say(
     "A customer's own gaps are drawn towards everybody's (%s) as if %s more had been seen of it.",
     n_of(round(expm1(rhythm$mean)), "day"),
-    if (is.finite(rhythm$m)) paste(format(round(rhythm$m, 2)), "gaps") else "endlessly many"
+    if (is.finite(rhythm$m)) {
+      say("%s gaps", number_text(round(rhythm$m, 2)))
+    } else {
+      say("endlessly many")
+    }
   )
 }
 

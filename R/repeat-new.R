@@ -81,12 +81,12 @@ filters_by <- function(ledger, lines, by) {
 
 scope_remark <- function(scope) {
   remark_table("scope", if (scope == "within") {
-    paste0(
+    say(paste0(
       "History means purchases inside the filter: who bought other things before may be new ",
       "here."
-    )
+    ))
   } else {
-    "History means purchases of anything."
+    say("History means purchases of anything.")
   })
 }
 
@@ -98,7 +98,7 @@ new_columns <- c(
 partial_remark <- function(columns, clock) {
   partial <- columns$period[columns$partial]
   if (length(partial) > 0L) {
-    remark_table("partial period", sprintf(
+    remark_table("partial period", say(
       "The data cover %s only in part.", paste(period_label(partial, clock), collapse = " and ")
     ))
   }

@@ -57,7 +57,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
     rbind(
       carried(ledger),
       if (same_day > 0L) {
-        remark_table("same day", sprintf(
+        remark_table("same day", say(
           "%s made all their purchases on one day.", n_of(same_day, "repeat customer")
         ))
       }

@@ -126,14 +126,14 @@ sales_in_order <- function(columns, shown, named, all) {
 
 overlap_remark <- function(group) {
   if (!group$overlap) return(NULL)
-  remark_table("lines", paste0(
+  remark_table("lines", say(paste0(
     "An order with lines in several groups counts in each; customers and orders do not add up."
-  ))
+  )))
 }
 
 small_base_remark <- function(small, least_base) {
   if (small == 0L) return(NULL)
-  remark_table("small base", sprintf(
+  remark_table("small base", say(
     "%s without a percent: fewer than %d customers (or no sales) behind the earlier time.",
     n_of(small, "group"),
     least_base
@@ -160,7 +160,7 @@ largest <- function(columns, top, all) {
     ""
   }
   list(columns = lapply(columns, `[`, keep), remark = remark_table(
-    "top", sprintf("%s not shown%s.", n_of(left, "smaller group"), rest)
+    "top", say("%s not shown%s.", n_of(left, "smaller group"), rest)
   ))
 }
 
@@ -168,7 +168,7 @@ largest <- function(columns, top, all) {
 returns_only_remark <- function(group, now) {
   none <- sum(now$seen - now$customers)
   if (none == 0L) return(NULL)
-  remark_table("no purchase", sprintf(
+  remark_table("no purchase", say(
     "%s without a purchase there (only returns or orders of 0): not counted, their money is in.",
     n_of(none, "customer")
   ))
@@ -217,7 +217,7 @@ years_before <- function(day, years) {
 
 so_far_remark <- function(span, before) {
   if (is.null(before)) return(NULL)
-  remark_table("compared", sprintf(
+  remark_table("compared", say(
     "%s to %s against %s to %s%s.",
     format_day(span$from),
     format_day(span$until),

@@ -84,14 +84,14 @@ wait_rows <- function(back, size, over) {
 
 known_earlier_remark <- function(n) {
   if (n == 0L) return(NULL)
-  remark_table("known earlier", sprintf(
+  remark_table("known earlier", say(
     "%s with a purchase known from before the data left out.", n_of(n, "customer")
   ))
 }
 
 not_yet_remark <- function(all, missing) {
   if (all == 0L) return(NULL)
-  remark_table("not yet", sprintf(
+  remark_table("not yet", say(
     "Of %s, %s back yet; some have not had the time.",
     n_of(all, "customer"),
     if (missing == 1) "1 is not" else paste(number_text(missing), "are not")

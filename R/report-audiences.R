@@ -13,10 +13,10 @@ page_audiences <- function(run) {
   c(
     list(page_block(
       "audience-list",
-      "Which audiences are there?",
+      say("Which audiences are there?"),
       sentence = describe(run$audiences)$finding,
       tables = page_table(
-        run$audiences, 20L, "Groups by rules, which may overlap; the members in audiences.csv"
+        run$audiences, 20L, say("Groups by rules, which may overlap; the members in audiences.csv")
       )
     )),
     each
@@ -28,16 +28,16 @@ page_overlap <- function(run) {
   many <- called > length(strip_colours)
   page_block(
     "overlap",
-    "How do they overlap?",
+    say("How do they overlap?"),
     sentence = describe(run$overlap)$finding,
     figures = if (!many) page_figure(run$overlap, 1.6 + 0.45 * called),
-    tables = if (many) page_table(run$overlap, 12L, "Combinations of audiences")
+    tables = if (many) page_table(run$overlap, 12L, say("Combinations of audiences"))
   )
 }
 
 page_audience_periods <- function(run) {
   if (length(basis_of(run$audience_periods, "names")) > length(strip_colours) + 1L) return(NULL)
-  page_block("audience-time", "What did they do over time?", figures = page_figure(
+  page_block("audience-time", say("What did they do over time?"), figures = page_figure(
     run$audience_periods, 5
   ))
 }
@@ -46,14 +46,14 @@ page_contrasts <- function(run) {
   if (nrow(run$contrasts) == 0L) return(NULL)
   page_block(
     "contrasts",
-    "What distinguishes them?",
+    say("What distinguishes them?"),
     sentence = describe(run$contrasts)$finding,
     tables = page_table(
       contrast_face(
         run$contrasts, c("audience", "what", "level", "inside", "outside", "adjusted_p")
       ),
       20L,
-      "What distinguishes each audience, beyond what its rule says itself"
+      say("What distinguishes each audience, beyond what its rule says itself")
     )
   )
 }
@@ -64,12 +64,12 @@ page_groups <- function(run) {
     one <- found[[i]]
     page_block(
       paste0("groups-", i),
-      paste0("Which groups differ in ", basis_of(one, "target"), "?"),
+      paste0(say("Which groups differ in "), basis_of(one, "target"), "?"),
       sentence = describe(one)$finding,
       figures = if (nrow(one) > 0L) page_figure(one, groups_height(one) - 1.2),
       tables = page_table(
         groups_face(one, rules = TRUE), 10L,
-        "Groups, judged on customers who had no part in finding them"
+        say("Groups, judged on customers who had no part in finding them")
       )
     )
   })
@@ -77,7 +77,7 @@ page_groups <- function(run) {
 
 audience_terms <- function() {
   list(
-    audience = "Customers for whom every condition of a rule holds.",
-    `cannot be told` = "Something that the condition reads is missing; it is then never true."
+    audience = say("Customers for whom every condition of a rule holds."),
+    `cannot be told` = say("Something that the condition reads is missing; it is then never true.")
   )
 }

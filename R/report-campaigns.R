@@ -9,7 +9,7 @@ page_effects <- function(run) {
       paste0("Did \u201c", basis_of(one, "name"), "\u201d work?"),
       sentence = describe(one)$finding,
       figures = page_figure(one, 4.2),
-      tables = page_table(effect_face(one), 12L, "Per contacted customer, with 95 % intervals")
+      tables = page_table(effect_face(one), 12L, say("Per contacted customer, with 95 % intervals"))
     )
   })
 }
@@ -17,17 +17,17 @@ page_effects <- function(run) {
 page_targets <- function(run) {
   page_block(
     "targets",
-    "Which targets are ready?",
+    say("Which targets are ready?"),
     sentence = describe(run$targets)$finding,
     figures = page_figure(run$targets, 1.2 + 0.5 * nrow(run$targets)),
-    tables = page_table(run$targets, 12L, "Their members stand in targets.csv")
+    tables = page_table(run$targets, 12L, say("Their members stand in targets.csv"))
   )
 }
 
 page_contacts <- function(run) {
   page_block(
     "contacts",
-    "Who was contacted so far?",
+    say("Who was contacted so far?"),
     sentence = describe(run$contacts)$finding,
     tables = page_table(run$contacts, 12L)
   )
@@ -37,7 +37,7 @@ page_history <- function(run) {
   if (nrow(run$history) < 2L) return(NULL)
   page_block(
     "history",
-    "What came of all campaigns?",
+    say("What came of all campaigns?"),
     sentence = describe(run$history)$finding,
     figures = page_figure(run$history, 1.2 + 0.45 * nrow(run$history)),
     tables = page_table(history_face(run$history), 20L)
@@ -59,16 +59,16 @@ page_plans <- function(run) {
 page_wallet <- function(run) {
   page_block(
     "wallet",
-    "What is our share of each customer?",
+    say("What is our share of each customer?"),
     sentence = describe(run$wallet)$finding,
     figures = page_figure(run$wallet, 3.6),
     tables = list(
-      page_table(wallet_sellers(run$wallet), 8L, "Everybody's share beside ours"),
+      page_table(wallet_sellers(run$wallet), 8L, say("Everybody's share beside ours")),
       if (!is.null(attr(run$wallet, "groups"))) {
-        page_table(wallet_groups(run$wallet), 12L, "Our share by attribute")
+        page_table(wallet_groups(run$wallet), 12L, say("Our share by attribute"))
       },
       page_table(
-        run$wallet, 8L, "The largest spenders to hold; everybody stands in wallet.csv"
+        run$wallet, 8L, say("The largest spenders to hold; everybody stands in wallet.csv")
       )
     )
   )
@@ -76,13 +76,13 @@ page_wallet <- function(run) {
 
 campaign_terms <- function() {
   list(
-    `held back` = paste0(
+    `held back` = say(paste0(
       "Customers of the audience, drawn by lot, who are not contacted: what they do is what would ",
       "have happened anyway."
-    ),
-    detectable = "The smallest effect that is seen with a chance of 80 % if it is there.",
-    effect = paste0(
+    )),
+    detectable = say("The smallest effect that is seen with a chance of 80 % if it is there."),
+    effect = say(paste0(
       "What a contacted customer did more than one held back, adjusted for what both did before."
-    )
+    ))
   )
 }

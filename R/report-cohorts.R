@@ -6,7 +6,7 @@ page_cohorts <- function(run) {
     measure <- grid_measure(run$cohorts, measures[[i]])
     page_block(
       paste0("cohorts-", measures[[i]]),
-      grid_question(measures[[i]], "each cohort"),
+      grid_question(measures[[i]], say("each cohort")),
       figures = if (i == 1L) {
         page_figure(measure, page_grid_height(measure, 16L), cohorts = 16L)
       } else {
@@ -17,13 +17,12 @@ page_cohorts <- function(run) {
 }
 
 grid_question <- function(measure, of) {
-  words <- switch(measure,
-    retention = "how much of %s stays?",
-    value_to_date = "what has %s brought?",
-    cumulative_sales_per_customer = "what has %s spent?",
-    paste0(grid_measures[[measure]]$label, ", of %s?")
+  switch(measure,
+    retention = say("How much of %s stays?", of),
+    value_to_date = say("What has %s brought?", of),
+    cumulative_sales_per_customer = say("What has %s spent?", of),
+    say("%s, of %s?", capital(say(grid_measures[[measure]]$label)), of)
   )
-  capital(sprintf(words, of))
 }
 
 page_grid_height <- function(measure, most) {
@@ -44,12 +43,12 @@ page_usual <- function(run) {
   list(
     page_block(
       "usual",
-      "Are the newer cohorts better?",
+      say("Are the newer cohorts better?"),
       sentence = describe(run$usual)$finding,
       figures = if (enough) page_figure(run$usual, 4.6)
     ),
     if (has_curves(run$cohorts)) {
-      page_block("cohort-curves", "How does each cohort fade?", figures = page_figure(
+      page_block("cohort-curves", say("How does each cohort fade?"), figures = page_figure(
         grid_measure(run$cohorts, "retention"), 4, shape = "curves"
       ))
     },
@@ -64,7 +63,7 @@ page_cohorts_by <- function(run) {
     measure <- grid_measure(run$cohorts_by, name)
     page_block(
       paste0("cohorts-by-", name),
-      sub("[?]$", sprintf(", by %s?", by_words(run$cohorts_by)), grid_question(name, "a cohort")),
+      sub("[?]$", say(", by %s?", by_words(run$cohorts_by)), grid_question(name, say("a cohort"))),
       figures = page_figure(measure, 4.2)
     )
   })
@@ -78,11 +77,11 @@ page_diagonals <- function(run) {
   shown$period <- period_label(shown$period, clock)
   page_block(
     "diagonals",
-    sprintf("What happened in one %s, over all cohorts?", clock),
+    say("What happened in one %s, over all cohorts?", clock),
     sentence = describe(by_month)$finding,
     tables = page_table(with_basis(shown, by_month), 13L, paste0(
-      "The diagonals of the table: the last ", nrow(shown), " ", clock,
-      "s; new: first purchase in the ", clock
+      say("The diagonals of the table: the last "), nrow(shown), " ", clock,
+      say("s; new: first purchase in the "), clock
     ))
   )
 }
@@ -98,19 +97,19 @@ page_payback <- function(run) {
       figures = page_figure(run$payback, 3.9),
       control = payback_control(run$cohorts, run$payback)
     ),
-    page_block("payback-cohorts", "Which cohorts have paid back?",
+    page_block("payback-cohorts", say("Which cohorts have paid back?"),
       sentence = describe(run$payback)$finding,
       tables = list(
         page_table(
           with_basis(describe(run$payback)$table, run$payback),
           12L,
-          "The newest cohorts; all of them in payback.csv"
+          say("The newest cohorts; all of them in payback.csv")
         ),
         if (nrow(unused) > 0L) {
           page_table(
             with_basis(unused, run$payback),
             8L,
-            "Spend without new customers, in no cohort's cost"
+            say("Spend without new customers, in no cohort's cost")
           )
         }
       )
@@ -118,9 +117,9 @@ page_payback <- function(run) {
     if (!is.null(groups)) {
       page_block(
         "payback-by",
-        sprintf("By %s: when is the cost back?", by_words(groups)),
+        say("By %s: when is the cost back?", by_words(groups)),
         figures = page_figure(groups, 5),
-        tables = page_table(with_basis(describe(groups)$table, groups), 30L, sprintf(
+        tables = page_table(with_basis(describe(groups)$table, groups), 30L, say(
           paste0(
             "Value to cost at age %d, interval: 95 %%; highest cost: what a customer may cost to ",
             "pay back by then"
@@ -134,21 +133,21 @@ page_payback <- function(run) {
 
 cohort_terms <- function() {
   list(
-    cohort = "Everybody whose first purchase fell into the period.",
-    age = "Periods since then; 0 is the period of the first purchase.",
-    retention = "Customers of the cohort that bought at this age, by the size of the cohort.",
-    `value to date` = paste0(
+    cohort = say("Everybody whose first purchase fell into the period."),
+    age = say("Periods since then; 0 is the period of the first purchase."),
+    retention = say("Customers of the cohort that bought at this age, by the size of the cohort."),
+    `value to date` = say(paste0(
       "Cumulative margin by all customers acquired; the payback age is the first at which it ",
       "reaches the acquisition cost."
-    ),
-    usual = paste0(
+    )),
+    usual = say(paste0(
       "All earlier cohorts together at the same age; an interval that holds chance and the ",
       "scatter between cohorts."
-    ),
-    `bottom lines` = paste0(
+    )),
+    `bottom lines` = say(paste0(
       "Weighted by size over complete cells, never a mean of percentages; without the cohorts ",
       "that may hold older customers, and over all."
-    ),
-    `empty and 0` = "Empty was not observed yet; 0 was observed and nobody came."
+    )),
+    `empty and 0` = say("Empty was not observed yet; 0 was observed and nobody came.")
   )
 }

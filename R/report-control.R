@@ -27,7 +27,7 @@ call_during <- function(x) {
   during <- basis_of(x, "during", NULL)
   if (is.null(during)) return("")
   said <- paste0("\"", format(during), "\"", collapse = ", ")
-  sprintf(", during = %s", if (length(during) > 1L) sprintf("c(%s)", said) else said)
+  say(", during = %s", if (length(during) > 1L) sprintf("c(%s)", said) else said)
 }
 
 # The order map by its cut-offs: customers and money by purchases (each number up to 24, the rest
@@ -54,7 +54,8 @@ map_control <- function(map) {
   html_control("map", c(control_basis(map), list(
     most = most,
     steps = steps,
-    cut = c(min(most, max(1, ceiling(limits[["purchases"]]))), match(limits[["mean_sales"]], steps)),
+    cut = c(min(most, max(1, ceiling(limits[["purchases"]]))),
+      match(limits[["mean_sales"]], steps)),
     customers = customers,
     money = money,
     during = call_during(map)

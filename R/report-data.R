@@ -3,7 +3,7 @@
 page_audit <- function(run) {
   page_block(
     "audit",
-    "What became of every row?",
+    say("What became of every row?"),
     figures = page_figure(run$audit, 0.9 + 0.32 * length(unique(run$audit$reason))),
     tables = NULL
   )
@@ -12,18 +12,20 @@ page_audit <- function(run) {
 page_audit_rows <- function(run) {
   page_block(
     "rows",
-    "Which rows were set aside, file by file?",
-    sentence = "Every row of the files, by what became of it; the rows stand in set-aside.csv.",
-    tables = page_table(run$audit, 50L, paste0(
+    say("Which rows were set aside, file by file?"),
+    sentence = say(
+      "Every row of the files, by what became of it; the rows stand in set-aside.csv."
+    ),
+    tables = page_table(run$audit, 50L, say(paste0(
       "Unknown: rows whose amount could not be read; example: the first such row"
-    ))
+    )))
   )
 }
 
 page_identified <- function(run) {
   page_block(
     "identified",
-    "How much of the sales has a customer?",
+    say("How much of the sales has a customer?"),
     sentence = identified_words(run$identified)
   )
 }
@@ -34,7 +36,7 @@ identified_words <- function(identified) {
   paste(
     describe(identified)$finding,
     if (length(share) > 1L) {
-      paste0("By year: ", paste(names(share), present_share(share, 1L), collapse = ", "), ".")
+      paste0(say("By year: "), paste(names(share), present_share(share, 1L), collapse = ", "), ".")
     }
   )
 }
@@ -47,13 +49,13 @@ identified_by_year <- function(identified) {
 page_suspects <- function(run) {
   page_block(
     "suspects",
-    "Is each customer one customer?",
+    say("Is each customer one customer?"),
     sentence = describe(run$suspects)$finding,
     tables = if (nrow(run$suspects) > 0L) {
       page_table(
         run$suspects,
         8L,
-        "Ids that may be one customer, and ids that may be many; all of them in suspects.csv"
+        say("Ids that may be one customer, and ids that may be many; all of them in suspects.csv")
       )
     }
   )
@@ -62,32 +64,32 @@ page_suspects <- function(run) {
 data_terms <- function(run) {
   meaning <- run$ledger$meaning
   list(
-    order = "Rows that share an order id and a customer.",
+    order = say("Rows that share an order id and a customer."),
     purchase = paste0(
       if (meaning$purchase_unit == "order") "An order" else "A day",
-      " with net sales above 0. A return is never one."
+      say(" with net sales above 0. A return is never one.")
     ),
-    sales = "Net of line discounts.",
+    sales = say("Net of line discounts."),
     returns = switch(meaning$returns,
-      net = "Taken off in the period in which they happen.",
-      `with original order` = "Taken off the order they belong to, where it is known.",
-      ignore = "Set aside."
+      net = say("Taken off in the period in which they happen."),
+      `with original order` = say("Taken off the order they belong to, where it is known."),
+      ignore = say("Set aside.")
     ),
-    `set aside` = paste0(
+    `set aside` = say(paste0(
       "Not used, for the reason given; the rows stand in set-aside.csv as they were read."
-    )
+    ))
   )
 }
 
 page_proof <- function(run) {
   list(
-    page_block("proof-sum", "Is it exact?", sentence = describe(run$proof)$finding),
+    page_block("proof-sum", say("Is it exact?"), sentence = describe(run$proof)$finding),
     page_block(
       "proof-table",
-      "Which checks were made?",
-      sentence = paste0(
+      say("Which checks were made?"),
+      sentence = say(paste0(
         "Each total computed by two independent paths; money must agree to the cent."
-      ),
+      )),
       tables = page_table(run$proof, 50L)
     )
   )

@@ -9,7 +9,7 @@ html_figure <- function(page, figure, said = NULL) {
     nubrek_error_no_purchases = \(e) NULL
   )
   if (is.null(drawing)) {
-    return(tags$p(describe(figure$x)$finding %||% "There is nothing to draw yet."))
+    return(tags$p(describe(figure$x)$finding %||% say("There is nothing to draw yet.")))
   }
   words <- figure_said(drawing)
   drawing <- drawing +
@@ -56,7 +56,7 @@ page_svg <- function(page, lines, told) {
   text <- shared_styles(page, thin_lines(text))
   # large drawings have many lines: whole points are fine enough for them
   if (nchar(text) > 38000L) text <- each_points(text, \(p) gsub("[.][0-9]+", "", p))
-  sprintf(
+  say(
     "<svg class=\"figure\" viewBox=\"%s\" role=\"img\" aria-label=\"%s\">\n%s",
     gsub(".00", "", box, fixed = TRUE),
     htmltools::htmlEscape(told, attribute = TRUE),

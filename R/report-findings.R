@@ -10,7 +10,7 @@ findings_rates_by <- function(run) {
     if (nrow(x) == 0L) return(NULL)
     low <- x[which.min(x$rate), ]
     page_finding(
-      sprintf(
+      say(
         "Of customers with %s \u201c%s\u201d %s came back (%s to %s), of everybody %s.",
         gsub("_", " ", name), low[[name]], present_share(low$rate), present_share(low$lower),
         present_share(low$upper), present_share(everybody)
@@ -29,7 +29,7 @@ findings_gaps <- function(run) {
   late <- several[several$overdue > 2, ]
   if (nrow(late) == 0L) return(NULL)
   page_finding(
-    sprintf(
+    say(
       "%s of %s customers with two or more purchases are silent for more than twice their gap.",
       format_count(nrow(late)), format_count(nrow(several))
     ),
@@ -49,7 +49,7 @@ findings_new <- function(run) {
   now <- x[nrow(x), ]
   then <- x[nrow(x) - back, ]
   page_finding(
-    sprintf(
+    say(
       "In %s %s customers bought, %s%s%s than in %s (%s); %s of them for the first time.",
       period_label(now$period, clock), format_count(now$active),
       if (then$active > 0L) present_share(abs(now$active / then$active - 1)) else "",
@@ -203,7 +203,8 @@ findings_identified <- function(run) {
   moved <- share[[length(share)]] - share[[length(share) - 1L]]
   if (is.na(moved) || abs(moved) < 0.02) return(NULL)
   page_finding(
-    paste(identified_words(run$identified), "Growing card take-up looks like growing loyalty."),
+    paste(identified_words(run$identified),
+      say("Growing card take-up looks like growing loyalty.")),
     "identified", sum(run[["repeat"]]$customers),
     money = moved * sum(run$identified$sales_all) / years_of(run), new = TRUE,
     small = small_course(as.vector(share))

@@ -8,7 +8,7 @@ page_band <- function(run) {
   tags$div(
     class = "band",
     tags$p(with_strong(
-      "%s bought %s for %s between %s and %s; a purchase is worth %s in the mean.",
+      say("%s bought %s for %s between %s and %s; a purchase is worth %s in the mean."),
       strong = c(1L, 2L, 3L, 6L),
       n_of(sum(total$customers), "customer"),
       n_of(bought, "time"),
@@ -19,7 +19,7 @@ page_band <- function(run) {
     )),
     if (!is.na(total$rate[[1L]])) {
       tags$p(with_strong(
-        "%s of them came back (%s to %s, 95 %% interval) and bring %s of sales.",
+        say("%s of them came back (%s to %s, 95 %% interval) and bring %s of sales."),
         strong = c(1L, 4L),
         present_share(total$rate, 1L),
         present_share(total$lower, 1L),
@@ -34,17 +34,17 @@ page_band <- function(run) {
 band_outlook <- function(run, money) {
   total <- attr(run$forecast, "total")
   years <- basis_of(run$forecast, "years")
-  span <- if (years == 1) "the next year" else paste("the next", n_of(years, "year"))
+  span <- if (years == 1) say("the next year") else paste("the next", n_of(years, "year"))
   if (is.na(total$value)) {
     return(with_strong(
-      "From today's customers %s of sales are expected over %s; no margin is known.",
+      say("From today's customers %s of sales are expected over %s; no margin is known."),
       strong = 1L,
       money(sum(run$forecast$sales), 0L),
       span
     ))
   }
   with_strong(
-    "From today's customers %s of margin are expected over %s (%s to %s, discounted).",
+    say("From today's customers %s of margin are expected over %s (%s to %s, discounted)."),
     strong = 1L,
     money(total$value, 0L),
     span,
@@ -57,7 +57,7 @@ band_outlook <- function(run, money) {
 with_strong <- function(text, ..., strong) {
   filled <- htmltools::htmlEscape(c(...))
   filled[strong] <- paste0("<b>", filled[strong], "</b>")
-  htmltools::HTML(do.call(sprintf, c(list(htmltools::htmlEscape(text)), as.list(filled))))
+  htmltools::HTML(do.call(sprintf, c(list(htmltools::htmlEscape(say(text))), as.list(filled))))
 }
 
 # A candidate for the first screen: its sentence, the block that shows it, the customers it stands

@@ -47,7 +47,7 @@ html_table <- function(page, table) {
     x <- people_rows(page, x)
     if (is.null(x)) {
       return(tags$p(class = "left-out", paste0(
-        sub("[.]$", "", table$caption), ". Customers are not shown here (outputs: people: no)."
+        sub("[.]$", "", table$caption), say(". Customers are not shown here (outputs: people: no).")
       )))
     }
   }
@@ -109,7 +109,7 @@ column_title <- function(name, column, kinds = NULL, currency = NULL) {
   } else if (is.numeric(column) && name %in% day_columns) {
     "days"
   }
-  words <- if (name %in% names(column_titles)) column_titles[[name]] else gsub("_", " ", name)
+  words <- say(if (name %in% names(column_titles)) column_titles[[name]] else gsub("_", " ", name))
   paste(c(words, unit[nzchar(unit %||% "")]), collapse = ", ")
 }
 
@@ -122,12 +122,12 @@ table_notes <- function(found, rows, small, least) {
 table_words <- function(shown, rows, newest, small, least) {
   c(
     if (rows > shown) {
-      sprintf(
+      say(
         "The %s %d of %s rows.", if (newest) "newest" else "first", shown, format_count(rows)
       )
     },
     if (small > 0L) {
-      sprintf(
+      say(
         "%s of fewer than %d customers %s not shown apart.",
         n_of(small, "row"),
         least,
@@ -149,7 +149,9 @@ html_terms <- function(page, terms) {
   tags <- htmltools::tags
   told <- \(meaning) if (inherits(meaning, "page_table")) html_table(page, meaning) else meaning
   tags$dl(unname(Map(
-    \(term, meaning) htmltools::tagList(tags$dt(term), tags$dd(told(meaning))), names(terms), terms
+    \(term, meaning) htmltools::tagList(tags$dt(say(term)), tags$dd(told(meaning))),
+    names(terms),
+    terms
   )))
 }
 
@@ -158,4 +160,21 @@ report_asset <- function(name) {
     readLines(system.file("report", name, package = "nubrek", mustWork = TRUE), encoding = "UTF-8"),
     collapse = "\n"
   ))
+}
+
+# The texts of the scripts that the reader's language words otherwise.
+page_texts <- function() {
+  found <- unlist(lapply(c("report.js", "move.js"), \(name) {
+    script <- as.character(report_asset(name))
+    regmatches(script, gregexpr("(?<=say\\()\"[^\"]*\"", script, perl = TRUE))[[1L]]
+  }))
+  texts <- unique(substr(found, 2L, nchar(found) - 1L))
+  told <- vapply(texts, say, "")
+  told <- told[told != texts]
+  if (length(told) == 0L) return(NULL)
+  text <- jsonlite::toJSON(as.list(told), auto_unbox = TRUE)
+  htmltools::tags$script(
+    type = "application/json", id = "texts",
+    htmltools::HTML(gsub("<", "\\u003c", text, fixed = TRUE))
+  )
 }

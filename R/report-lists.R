@@ -40,7 +40,7 @@ carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
   check_ledger(ledger, call = call)
   throw_unless(checkmate::check_character(contact, any.missing = FALSE), "contact", call)
   check_columns_exist("customer", names(table), "the table", call)
-  check_columns_exist(contact, attribute_names(ledger), "the customer attributes", call)
+  check_columns_exist(contact, attribute_names(ledger), say("the customer attributes"), call)
   mine <- ledger_customers(ledger, contact, ledger_codes(ledger, table$customer))
   place <- match("customer", names(table))
   cbind(table[seq_len(place)], mine, table[setdiff(names(table)[-seq_len(place)], contact)])
@@ -105,7 +105,7 @@ write_sheets <- function(parts, path) {
     \(to) {
       held <- utils::unzip(to, list = TRUE)$Name
       if (sum(grepl("^xl/worksheets/sheet", held)) < length(parts)) {
-        "only a part of the workbook could be written"
+        say("only a part of the workbook could be written")
       }
     }
   )
@@ -130,7 +130,7 @@ plain_cells <- function(part) as.data.frame(lapply(part, plain_cell), optional =
 # A list that was cut holds fewer rows.
 row_words <- function(found, part) {
   if (found != nrow(part)) {
-    sprintf("%d of %d rows could be written", as.integer(found), nrow(part))
+    say("%d of %d rows could be written", as.integer(found), nrow(part))
   }
 }
 

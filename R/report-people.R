@@ -26,15 +26,14 @@ of_people <- function(x) any(c("customer", "ids") %in% names(x))
 
 people_words <- function(page) {
   switch(page$people,
-    yes = paste(
-      "This page shows customers by their ids",
-      if (!is.null(page$contact)) paste("and", paste(page$contact, collapse = ", ")),
-      "(outputs: people: yes). It is not for everybody."
+    yes = say(
+      "This page shows customers by %s (outputs: people: yes). It is not for everybody.",
+      paste(c(say("their ids"), page$contact), collapse = ", ")
     ),
-    pseudonyms = paste(
+    pseudonyms = say(paste(
       "Customers stand under pseudonyms; who they are, only the holder of the key can tell",
       "(outputs: people: pseudonyms)."
-    )
+    ))
   )
 }
 

@@ -3,7 +3,7 @@
 page_rates <- function(run) {
   page_block(
     "repeat-rate",
-    "How many come back?",
+    say("How many come back?"),
     sentence = describe(run[["repeat"]])$finding,
     figures = page_figure(run$counts, 3.5)
   )
@@ -15,12 +15,12 @@ page_rates_by <- function(run) {
     one <- run$by[[name]]
     page_block(
       page_id("repeat-by", name),
-      sprintf("Who comes back more, by %s?", gsub("_", " ", name)),
+      say("Who comes back more, by %s?", gsub("_", " ", name)),
       figures = page_figure(one, rates_height(one)),
       tables = page_table(
         page_columns(one, setdiff(names(one), c(name, shown))),
         30L,
-        "lower and upper: 95 % interval of the rate"
+        say("lower and upper: 95 % interval of the rate")
       )
     )
   })
@@ -31,7 +31,7 @@ page_curve <- function(run) {
   nobody <- nrow(run$curve) == 0L
   page_block(
     "curve",
-    "How long until the next purchase?",
+    say("How long until the next purchase?"),
     sentence = if (nobody) describe(run$waits)$finding,
     figures = if (!nobody) page_figure(run$curve, 4.2)
   )
@@ -40,13 +40,13 @@ page_curve <- function(run) {
 page_waits <- function(run) {
   page_block(
     "waits",
-    "How long did each cohort wait?",
+    say("How long did each cohort wait?"),
     figures = page_figure(run$waits, max(2.6, 1.4 + 0.2 * length(unique(run$waits$cohort))))
   )
 }
 
 page_gaps <- function(run) {
-  question <- "Who is slow, who has stopped?"
+  question <- say("Who is slow, who has stopped?")
   if (basis_of(run$gaps, "all_gaps") == 0L) {
     return(page_block("gaps", question, sentence = describe(run$gaps)$finding))
   }
@@ -60,7 +60,7 @@ page_gaps <- function(run) {
     tables = page_table(
       late[, shown],
       10L,
-      sprintf("%s (all of them in overdue.csv). %s", told$heading, told$finding)
+      say("%s (all of them in overdue.csv). %s", told$heading, told$finding)
     )
   )
 }
@@ -72,7 +72,7 @@ overdue_tail <- function(run) {
 page_new <- function(run) {
   page_block(
     "new",
-    "New or returning?",
+    say("New or returning?"),
     figures = page_figure(run$new, 3.8),
     control = new_control(run$new, run$ledger)
   )
@@ -81,29 +81,29 @@ page_new <- function(run) {
 page_sales <- function(run) {
   page_block(
     "sales",
-    "Where do the sales come from?",
+    say("Where do the sales come from?"),
     figures = page_figure(run$sales, 1 + 0.32 * min(12L, nrow(run$sales)))
   )
 }
 
 repeat_terms <- function() {
   list(
-    `repeat rate` = "Customers with two or more purchases, by customers with at least one.",
-    interval = "Wilson's, 95 %: rates of small groups are uncertain.",
-    wait = paste0(
+    `repeat rate` = say("Customers with two or more purchases, by customers with at least one."),
+    interval = say("Wilson's, 95 %: rates of small groups are uncertain."),
+    wait = say(paste0(
       "From the first purchase day to the next; customers who have not had the time count as ",
       "long as they were seen (Kaplan and Meier)."
-    ),
-    `open gap, overdue` = paste0(
+    )),
+    `open gap, overdue` = say(paste0(
       "Days since the last purchase; the same by the gap that the customer's own rhythm lets ",
       "expect."
-    ),
-    `new, returning, reactivated` = paste0(
+    )),
+    `new, returning, reactivated` = say(paste0(
       "First purchase in the period; bought before within the look-back; bought before, but ",
       "longer ago."
-    ),
-    `(missing)` = paste0(
+    )),
+    `(missing)` = say(paste0(
       "Customers for whom the attribute is not known; a group of its own, so that nobody is lost."
-    )
+    ))
   )
 }

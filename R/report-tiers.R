@@ -3,21 +3,21 @@
 page_tiers <- function(run) {
   shares <- tier_control(run$tiers)
   list(
-    page_block("ladder", "Who is in which tier?", figures = page_figure(run$tiers, 2.6)),
+    page_block("ladder", say("Who is in which tier?"), figures = page_figure(run$tiers, 2.6)),
     if (!is.null(shares)) {
       page_block(
         "tier-shares",
-        "What if the shares were others?",
-        sentence = "Each tier by its share of customers, the best first.",
+        say("What if the shares were others?"),
+        sentence = say("Each tier by its share of customers, the best first."),
         control = shares
       )
     },
     page_block(
       "concentration",
-      "How much do the best bring?",
+      say("How much do the best bring?"),
       figures = page_figure(run$tiers, 4, shape = "curve"),
       tables = page_table(
-        run$tiers, 15L, "The best customers; all of them in tiers.csv"
+        run$tiers, 15L, say("The best customers; all of them in tiers.csv")
       )
     )
   )
@@ -28,10 +28,10 @@ page_payoff <- function(run) {
     "payoff",
     describe(run$payoff)$heading,
     sentence = describe(run$payoff)$finding,
-    tables = page_table(run$payoff, 20L, paste0(
+    tables = page_table(run$payoff, 20L, say(paste0(
       "Uplift needed: from which the benefit of the tier pays; below break even: customers ",
       "whose own sales do not carry it"
-    ))
+    )))
   )
 }
 
@@ -40,14 +40,14 @@ page_moves <- function(run) {
   top <- moved_customers(run$moves, from = words[[1L]], to = c(words[-1L], "absent"))
   page_block(
     "moves",
-    "Who moved?",
+    say("Who moved?"),
     sentence = describe(run$moves)$finding,
     figures = page_figure(run$moves, 3.8, noise = run$chance),
     tables = if (nrow(top) > 0L) {
       page_table(
         with_basis(page_columns(top, c("purchases_before", "purchases_after")), top),
         12L,
-        sprintf(
+        say(
           "Who left \u201c%s\u201d, the largest loss first; all who moved in moved.csv",
           words[[1L]]
         )
@@ -61,22 +61,22 @@ page_outlook <- function(run) {
   unsure <- unsure[unsure$tier == basis_of(run$outlook, "labels")[[1L]], ]
   page_block(
     "outlook",
-    "Who will stay?",
+    say("Who will stay?"),
     figures = page_figure(run$outlook, 2.8),
     tables = page_table(
       with_basis(unsure, run$outlook),
       10L,
-      "Customers of the best tier about whom it is least sure; all of them in outlook.csv"
+      say("Customers of the best tier about whom it is least sure; all of them in outlook.csv")
     )
   )
 }
 
 tier_terms <- function() {
   list(
-    tier = paste0(
+    tier = say(paste0(
       "Customers ranked by the measure, cut at shares or thresholds; tied customers share the ",
       "better tier."
-    ),
-    `to next` = "What is missing to the next better tier."
+    )),
+    `to next` = say("What is missing to the next better tier.")
   )
 }

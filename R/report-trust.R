@@ -3,10 +3,11 @@
 page_backtest <- function(run) {
   page_block(
     "backtest",
-    "Would last year's forecast have been right?",
+    say("Would last year's forecast have been right?"),
     figures = page_figure(run$backtest, 3.4),
     tables = page_table(
-      run$backtest, caption = "Purchases expected for the time after the cut, against what came"
+      run$backtest,
+      caption = say("Purchases expected for the time after the cut, against what came")
     )
   )
 }
@@ -16,7 +17,7 @@ page_rolling <- function(run) {
   shown <- page_columns(told$table, c("error", "naive", "naive_error"))
   page_block(
     "rolling",
-    "And at other times?",
+    say("And at other times?"),
     sentence = told$finding,
     figures = page_figure(run$rolling, 2.6),
     tables = page_table(with_basis(shown, run$rolling), caption = told$heading)
@@ -28,7 +29,7 @@ page_comparison <- function(run) {
   shown <- page_columns(run$comparison, c("log_lik", "bic", "captured"))
   page_block(
     "comparison",
-    "Which model?",
+    say("Which model?"),
     sentence = told$finding,
     figures = page_figure(run$comparison, 1.4 + 0.42 * nrow(run$comparison)),
     tables = page_table(with_basis(shown, run$comparison), caption = told$heading)
@@ -54,13 +55,13 @@ page_drawn <- function(x, id, question, height) {
 
 trust_terms <- function() {
   list(
-    error = "Root mean square error per customer: lower is better.",
-    `log score` = "Mean log of the probability given to what came: higher is better.",
-    behind = paste0(
+    error = say("Root mean square error per customer: lower is better."),
+    `log score` = say("Mean log of the probability given to what came: higher is better."),
+    behind = say(paste0(
       "How much worse the log score is than that of the best model, with its standard error."
-    ),
-    captured = paste0(
+    )),
+    captured = say(paste0(
       "Share of the following sales brought by the tenth of customers that the method puts first."
-    )
+    ))
   )
 }

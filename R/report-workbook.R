@@ -118,7 +118,7 @@ prepare_sheet <- function(page, sheet) {
   notes <- table_words(nrow(sheet$shown), nrow(rows), FALSE, held$left, page$least)
   marked <- match(sheet$remarks, page$remarks)
   sheet$notes <- c(notes, if (length(marked) > 0L) {
-    paste0("To be minded: ", paste(marked, collapse = ", "), " of the sheet Remarks.")
+    paste0(say("To be minded: "), paste(marked, collapse = ", "), say(" of the sheet Remarks."))
   })
   sheet
 }

@@ -4,28 +4,28 @@ page_worth <- function(run) {
   groups <- run$worth_by
   rows <- page_columns(describe(run$worth)$table, c("sales_per_customer", "to_age"))
   list(
-    page_block("worth-cohorts", "Against what winning them cost?", figures = page_figure(
+    page_block("worth-cohorts", say("Against what winning them cost?"), figures = page_figure(
       run$worth, 3.6
     )),
     page_block(
       "worth-table",
-      "Cohort by cohort: worth and cost?",
+      say("Cohort by cohort: worth and cost?"),
       sentence = describe(run$worth)$finding,
       tables = page_table(
-        with_basis(rows, run$worth), 12L, "The newest cohorts; all of them in worth.csv"
+        with_basis(rows, run$worth), 12L, say("The newest cohorts; all of them in worth.csv")
       )
     ),
     if (!is.null(groups)) {
       page_block(
         "worth-by",
-        sprintf("By %s: worth and cost?", by_words(groups)),
+        say("By %s: worth and cost?", by_words(groups)),
         figures = page_figure(groups, 5),
         tables = page_table(
           with_basis(page_columns(describe(groups)$table, "to_age"), groups),
           30L,
-          paste0(
+          say(paste0(
             "The cohorts of a year; observed: share of the customers seen to the payback age"
-          )
+          ))
         )
       )
     }
@@ -33,7 +33,7 @@ page_worth <- function(run) {
 }
 
 page_continued <- function(run) {
-  page_block("continued", "How do the cohorts go on?", figures = page_figure(
+  page_block("continued", say("How do the cohorts go on?"), figures = page_figure(
     run$continued, 3.8, cohorts = 12L
   ))
 }
@@ -45,11 +45,11 @@ page_value_groups <- function(run) {
     wide <- c("value_lower", "value_upper", "from_staying", "from_cadence", "from_order", "clear")
     page_block(
       page_id("value-by", name),
-      sprintf("By %s: worth of a customer won today?", gsub("_", " ", name)),
+      say("By %s: worth of a customer won today?", gsub("_", " ", name)),
       sentence = told$finding,
       remarks = remarks(x)$remark,
       figures = page_figure(x, max(2.6, 1.4 + 0.3 * min(14L, nrow(x)))),
-      tables = page_table(with_basis(page_columns(told$table, wide), x), 20L, sprintf(
+      tables = page_table(with_basis(page_columns(told$table, wide), x), 20L, say(
         paste0(
           "Highest cost: what a customer may cost to pay back within %s months; raw: means of ",
           "the same customers, no model"
@@ -62,15 +62,15 @@ page_value_groups <- function(run) {
 
 worth_terms <- function() {
   list(
-    `value` = paste0(
+    `value` = say(paste0(
       "Discounted margin by an age; payback compares the undiscounted margin with the cost."
-    ),
-    `value to cost` = "Value by cost.",
-    `return on cost` = "Value after cost, by cost.",
-    staying = "The rate of buying a year after the first purchase, by that at the start.",
-    cadence = "Purchases a year while still a customer.",
-    `drawn towards everybody` = paste0(
+    )),
+    `value to cost` = say("Value by cost."),
+    `return on cost` = say("Value after cost, by cost."),
+    staying = say("The rate of buying a year after the first purchase, by that at the start."),
+    cadence = say("Purchases a year while still a customer."),
+    `drawn towards everybody` = say(paste0(
       "A group keeps as much of its difference as its customers can prove."
-    )
+    ))
   )
 }

@@ -78,7 +78,7 @@ html_section <- function(page, id, blocks, run) {
   one <- \(block, open = FALSE) html_block(page, block, open)
   tags$section(
     id = id,
-    tags$h2(section$title),
+    tags$h2(say(section$title)),
     one(blocks[[1L]], open = TRUE),
     tags$div(
       class = "folds",
@@ -87,7 +87,7 @@ html_section <- function(page, id, blocks, run) {
         tags$details(
           class = "fold",
           id = paste0(id, "-words"),
-          tags$summary("What do the words mean?"),
+          tags$summary(say("What do the words mean?")),
           html_terms(page, section$terms(run))
         )
       }
@@ -105,21 +105,21 @@ html_contents <- function(blocks) {
     lapply(names(blocks), \(id) {
       section <- report_sections[[id]]
       tags$details(
-        tags$summary(tags$a(href = paste0("#", id), section$link)),
+        tags$summary(tags$a(href = paste0("#", id), say(section$link))),
         tags$ul(lapply(blocks[[id]][-1L], \(block) tags$li(
           tags$a(href = paste0("#", block$id), block$question)
         )))
       )
     }),
-    tags$a(href = "#remarks", "What to mind"),
-    tags$button(type = "button", id = "print-all", "Print with everything open")
+    tags$a(href = "#remarks", say("What to mind")),
+    tags$button(type = "button", id = "print-all", say("Print with everything open"))
   )
 }
 
 html_remarks <- function(page) {
   tags <- htmltools::tags
   if (length(page$remarks) == 0L) return(NULL)
-  tags$section(id = "remarks", tags$h2("What to mind"), tags$ol(
+  tags$section(id = "remarks", tags$h2(say("What to mind")), tags$ol(
     class = "remarks",
     lapply(seq_along(page$remarks), \(i) tags$li(id = paste0("remark-", i), page$remarks[[i]]))
   ))
@@ -169,7 +169,7 @@ render_report <- function(run, path) {
   on.exit(options(before))
   tags <- htmltools::tags
   page <- new_page(run)
-  title <- run$study$study %||% "Customers and repeat buying"
+  title <- run$study$study %||% say("Customers and repeat buying")
   blocks <- Filter(
     \(found) length(found) > 0L,
     lapply(stats::setNames(nm = names(report_sections)), section_blocks, run)
@@ -180,7 +180,7 @@ render_report <- function(run, path) {
     id = "top",
     tags$h1(title),
     tags$p(class = "basis", paste0(
-      basis_line(run$audit), "; history from ", format_day(run$ledger$history_start), "."
+      basis_line(run$audit), say("; history from "), format_day(run$ledger$history_start), "."
     )),
     if (!is.null(people)) tags$p(class = "people", people),
     page_band(run),
@@ -199,6 +199,7 @@ render_report <- function(run, path) {
     `data-mark` = decimal_sign(),
     html_contents(blocks),
     tags$main(first, sections, html_remarks(page)),
+    page_texts(),
     tags$script(report_asset("report.js")),
     tags$script(report_asset("move.js"))
   )

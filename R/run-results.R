@@ -47,9 +47,9 @@ check_results <- function(study, folder) {
     why <- if (dir.exists(paths[[i]])) {
       "is a folder"
     } else if (written) {
-      "has been changed since an earlier run wrote it"
+      say("has been changed since an earlier run wrote it")
     } else {
-      "was not written by an earlier run"
+      say("was not written by an earlier run")
     }
     abort_nubrek(c(
       "{.file {paths[[i]]}} stands in the way.",
@@ -128,7 +128,7 @@ sweep_drafts <- function(folder) {
 run_lists <- function(run) {
   contact <- run$study$outputs$contact
   if (!is.null(contact)) {
-    check_columns_exist(contact, attribute_names(run$ledger), "the customer attributes")
+    check_columns_exist(contact, attribute_names(run$ledger), say("the customer attributes"))
   }
   parts <- Filter(\(part) !is.null(run[[part$name]]), part_records())
   lapply(unlist(lapply(unname(parts), `[[`, "lists")), \(make) make(run))

@@ -38,11 +38,11 @@ run_page_value <- function() {
   always <- \(part) part$wanted(list())
   words <- \(parts) paste0("`", vapply(parts, `[[`, "", "name"), "`", collapse = ", ")
   paste0(
-    "@return A `nubrek_run`: a list with `study`, `ledger`, the results by name (",
+    say("@return A `nubrek_run`: a list with `study`, `ledger`, the results by name ("),
     words(Filter(always, kept)),
-    "; where the study asks for them and the history is long enough ",
+    say("; where the study asks for them and the history is long enough "),
     words(Filter(\(part) !always(part) && !identical(part$wanted, asks_never), kept)),
-    "), and `files`, the paths written. What each tells: `nubrek parts`."
+    say("), and `files`, the paths written. What each tells: `nubrek parts`.")
   )
 }
 
@@ -51,11 +51,11 @@ print.nubrek_run <- function(x, ...) {
   rate <- x[["repeat"]]
   writeLines(gsub("\u202f|\u00a0", " ", c(
     cli::style_bold(seen_text(x$study$study %||% "Study")),
-    paste0("Customers:      ", format_count(sum(rate$customers))),
+    paste0(say("Customers:      "), format_count(sum(rate$customers))),
     paste0(
-      "Repeat rate:    ",
+      say("Repeat rate:    "),
       present_share(rate$rate, 1L),
-      " (95 % interval ",
+      say(" (95 % interval "),
       present_share(rate$lower, 1L),
       " to ",
       present_share(rate$upper, 1L),
@@ -70,14 +70,15 @@ print.nubrek_run <- function(x, ...) {
 # What today's customers are expected to bring: discounted margin, or sales where no margin is
 # known.
 expected_words <- function(run) {
-  label <- "Expected from today's customers: "
-  if (is.null(run$forecast)) return(paste0(label, "the study asks for no forecast"))
+  label <- say("Expected from today's customers: ")
+  if (is.null(run$forecast)) return(paste0(label, say("the study asks for no forecast")))
   total <- attr(run$forecast, "total")
   money <- \(x) format_money(x, run$ledger$currency)
   years <- n_of(basis_of(run$forecast, "years"), "year")
   if (is.na(total$value)) {
     return(paste0(
-      label, money(sum(run$forecast$sales)), " of sales over ", years, "; no margin is known"
+      label, money(sum(run$forecast$sales)), say(" of sales over "), years,
+      say("; no margin is known")
     ))
   }
   paste0(
@@ -87,7 +88,7 @@ expected_words <- function(run) {
     money(total$lower),
     " to ",
     money(total$upper),
-    ") of margin, discounted, over ",
+    say(") of margin, discounted, over "),
     years
   )
 }

@@ -51,7 +51,7 @@ write_workbook <- function(run, path) {
     \(to) {
       held <- utils::unzip(to, list = TRUE)$Name
       if (sum(grepl("^xl/worksheets/sheet", held)) < length(called)) {
-        "only a part of the workbook could be written"
+        say("only a part of the workbook could be written")
       }
     }
   )
@@ -82,14 +82,15 @@ book_sheets <- function(part, run) {
 write_contents <- function(book, name, run, page, sheets, forms) {
   openxlsx::addWorksheet(book, name, gridLines = FALSE)
   put <- \(x, row, ...) openxlsx::writeData(book, name, x, startRow = row, ...)
-  put(run$study$study %||% "Customers and repeat buying", 1L)
+  put(run$study$study %||% say("Customers and repeat buying"), 1L)
   openxlsx::addStyle(book, name, forms$heading, 1L, 1L)
   put(paste0(
-    basis_line(run$audit), "; history from ", format_day(run$ledger$history_start), "."
+    basis_line(run$audit), say("; history from "), format_day(run$ledger$history_start), "."
   ), 2L)
   put(paste(c(describe(run$proof)$finding, people_words(page)), collapse = " "), 3L)
   put(data.frame(
-    sheet = "", tells = vapply(sheets, `[[`, "", "about"), found = vapply(sheets, `[[`, "", "finding"),
+    sheet = "", tells = vapply(sheets, `[[`, "", "about"),
+    found = vapply(sheets, `[[`, "", "finding"),
     rows = vapply(sheets, \(sheet) nrow(sheet$shown), 0L)
   ), 5L, headerStyle = forms$head)
   for (i in seq_along(sheets)) {

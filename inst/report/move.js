@@ -1,6 +1,9 @@
 // What moves by hand: each control reads its table of numbers and shows the counts, the money and
 // the call that gives the same.
 {
+// Texts in the reader's language, where the page has them.
+const texts = JSON.parse(document.getElementById("texts")?.textContent || "{}");
+const say = (text, ...values) => values.reduce((told, value) => told.replace("%s", () => value), texts[text] ?? text);
 const spaced = (x, digits = 0) => {
   const [whole, part] = Math.abs(x).toFixed(digits).split(".");
   const text = whole.replace(/\B(?=(\d{3})+$)/g, "\u202f") + (part ? (document.body.dataset.mark || ".") + part : "");
@@ -46,7 +49,7 @@ const controls = {
     const money = x => spaced(x / d.minor) + "\u00a0" + d.currency;
     const update = () => {
       const often = knobs[0].value, cut = knobs[1].value - 1;
-      const regions = [["often & large", 1, 1], ["often & small", 1, 0], ["seldom & large", 0, 1], ["seldom & small", 0, 0]];
+      const regions = [say("often & large"), say("often & small"), say("seldom & large"), say("seldom & small")];
       const sums = regions.map(() => [0, 0]);
       let n = 0, sales = 0;
       d.customers.forEach((row, i) => row.forEach((count, j) => {
@@ -56,8 +59,8 @@ const controls = {
         n += count;
         sales += d.money[i][j];
       }));
-      const heads = ["region", "customers", "share of customers", "sales", "share of sales"];
-      const rows = regions.map(([name], k) => [name, spaced(sums[k][0]), percent(sums[k][0] / n), money(sums[k][1]), percent(sums[k][1] / sales)]);
+      const heads = [say("region"), say("customers"), say("share of customers"), say("sales"), say("share of sales")];
+      const rows = regions.map((name, k) => [name, spaced(sums[k][0]), percent(sums[k][0] / n), money(sums[k][1]), percent(sums[k][1] / sales)]);
       out.show(`order_map(ledger, cut = c(purchases = ${often}, mean_sales = ${d.steps[cut]})${d.during})`, picture(often, cut), rowsOf(heads, rows));
     };
     const wide = 900, tall = 230, left = 60;
@@ -69,7 +72,7 @@ const controls = {
     const picture = (often, cut) => {
       const x = left + (often - 1) * cellWide, y = tall - 24 - (cut + 1) * cellTall;
       const words = { fill: "var(--ink)", "font-size": 12 };
-      return drawn("svg", { viewBox: `0 0 ${wide} ${tall}`, role: "img", "aria-label": "Customers by purchases and mean order sales, with the cut-offs" },
+      return drawn("svg", { viewBox: `0 0 ${wide} ${tall}`, role: "img", "aria-label": say("Customers by purchases and mean order sales, with the cut-offs") },
         ...cells,
         drawn("line", { x1: x, x2: x, y1: 0, y2: tall - 24, stroke: "var(--ink)", "stroke-dasharray": "5 4" }),
         drawn("line", { x1: left, x2: wide, y1: y, y2: y, stroke: "var(--ink)", "stroke-dasharray": "5 4" }),
@@ -78,9 +81,9 @@ const controls = {
           { ...words, x: left + (i - 0.5) * cellWide, y: tall - 8, "text-anchor": "middle" }, i + (i === d.most ? "+" : ""))));
     };
     const knobs = [
-      knob("often from", 1, d.most, d.cut[0], v => v + (v === 1 ? " purchase" : " purchases"), () => update()),
-      knob("large from", 1, d.steps.length, d.cut[1], v => spaced(d.steps[v - 1], d.steps[v - 1] % 1 ? d.decimals : 0) + "\u00a0" + d.currency, () => update())];
-    const out = place(box, "Move the cut-offs", knobs, "Exact at each stop of the knobs. Up: mean order sales; to the right: purchases; darker: more customers.");
+      knob(say("often from"), 1, d.most, d.cut[0], v => v + " " + (v === 1 ? say("purchase") : say("purchases")), () => update()),
+      knob(say("large from"), 1, d.steps.length, d.cut[1], v => spaced(d.steps[v - 1], d.steps[v - 1] % 1 ? d.decimals : 0) + "\u00a0" + d.currency, () => update())];
+    const out = place(box, say("Move the cut-offs"), knobs, say("Exact at each stop of the knobs. Up: mean order sales; to the right: purchases; darker: more customers."));
     update();
   },
 
@@ -112,13 +115,13 @@ const controls = {
       const named = d.names.map((name, i) => `${/^[A-Za-z.][\w.]*$/.test(name) ? name : "`" + name.replace(/[`\\]/g, "\\$&") + "`"} = ${given[i]}`);
       const measure = d.measure === "sales" ? "" : `, measure = "${d.measure}"`;
       out.show(`assign_tiers(ledger, shares = c(${named.join(", ")})${measure}${d.during})`,
-        rowsOf(["tier", "share asked", "customers", "share of customers", "sales", "share of sales", "from"], rows));
+        rowsOf([say("tier"), say("share asked"), say("customers"), say("share of customers"), say("sales"), say("share of sales"), say("from")], rows));
     };
     const knobs = d.names.slice(0, -1).map((name, i) => {
       const one = knob(name, 1, 99 - (k - 2), d.shares[i], v => v + " %", () => update(one));
       return one;
     });
-    const out = place(box, "Move the shares", knobs, "In whole percent, exact; the last tier takes the rest. Tied customers share the better tier.");
+    const out = place(box, say("Move the shares"), knobs, say("In whole percent, exact; the last tier takes the rest. Tied customers share the better tier."));
     update(knobs[0]);
   },
 
@@ -130,10 +133,10 @@ const controls = {
       const at = d.age.findIndex((age, i) => rate * d.money[i] >= cost * d.minor * 100 * d.size[i]);
       const year = { day: 365, week: 52, month: 12, quarter: 4, year: 1 }[d.clock];
       const by = d.age.indexOf(Math.min(year, d.age[d.age.length - 1]));
-      const age = at < 0 ? `not by age ${d.age[d.age.length - 1]} ${d.clock}s` : `at age ${d.age[at]} ${d.clock}${d.age[at] === 1 ? "" : "s"}`;
-      const told = element("p", {}, "Paid back ", element("b", { textContent: age, className: "paid" }),
-        `. By age ${d.age[by]} a customer has brought `, element("b", { textContent: spaced(reached(by, rate), d.decimals) + "\u00a0" + d.currency, className: "brought" }),
-        ` of margin, ${cost > 0 ? spaced(reached(by, rate) / cost, 2) : "-"} times the cost.`);
+      const age = at < 0 ? say("not by age %s %ss", d.age[d.age.length - 1], d.clock) : say("at age %s %s", d.age[at], d.clock + (d.age[at] === 1 ? "" : "s"));
+      const told = element("p", {}, say("Paid back") + " ", element("b", { textContent: age, className: "paid" }),
+        say(". By age %s a customer has brought", d.age[by]) + " ", element("b", { textContent: spaced(reached(by, rate), d.decimals) + "\u00a0" + d.currency, className: "brought" }),
+        " " + say("of margin, %s times the cost.", cost > 0 ? spaced(reached(by, rate) / cost, 2) : "-"));
       out.show(`cohort_payback(cohort_grid(ledger, "${d.clock}", margin = ${rate / 100}), cost = ${cost}, together = TRUE)`, told, picture(cost, rate, at));
     };
     const picture = (cost, rate, at) => {
@@ -141,7 +144,7 @@ const controls = {
       const top = Math.max(cost, ...d.age.map((age, i) => reached(i, rate))) * 1.08 || 1;
       const x = age => left + (wide - left - 20) * age / last, y = v => tall - 22 - (tall - 34) * v / top;
       const words = { fill: "var(--ink)", "font-size": 12 };
-      return drawn("svg", { viewBox: `0 0 ${wide} ${tall}`, role: "img", "aria-label": "Cumulative margin per acquired customer against the cost, by age" },
+      return drawn("svg", { viewBox: `0 0 ${wide} ${tall}`, role: "img", "aria-label": say("Cumulative margin per acquired customer against the cost, by age") },
         drawn("polyline", { points: d.age.map((age, i) => x(age).toFixed(1) + "," + y(reached(i, rate)).toFixed(1)).join(" "), fill: "none", stroke: "var(--moss)", "stroke-width": 3 }),
         drawn("line", { x1: left, x2: wide - 20, y1: y(cost), y2: y(cost), stroke: "var(--brick)", "stroke-width": 2, "stroke-dasharray": "7 5" }),
         drawn("text", { ...words, x: left - 6, y: y(cost) + 4, "text-anchor": "end" }, spaced(cost)),
@@ -149,36 +152,35 @@ const controls = {
         ...(at < 0 ? [] : [drawn("circle", { cx: x(d.age[at]), cy: y(reached(at, rate)), r: 6, fill: "var(--ink)" })]));
     };
     const knobs = [
-      knob("a customer costs", 0, d.most, d.cost, v => spaced(v) + "\u00a0" + d.currency, () => update()),
-      knob("margin", 1, 100, d.rate, v => v + " % of sales", () => update())];
-    const out = place(box, "Move cost and margin", knobs, `One cost and one margin for everybody, all cohorts together, by age in ${d.clock}s; exact at each stop. Cohorts that may hold older customers are left out.`);
+      knob(say("a customer costs"), 0, d.most, d.cost, v => spaced(v) + "\u00a0" + d.currency, () => update()),
+      knob(say("margin"), 1, 100, d.rate, v => say("%s of sales", v + " %"), () => update())];
+    const out = place(box, say("Move cost and margin"), knobs, say("One cost and one margin for everybody, all cohorts together, by age in %ss; exact at each stop. Cohorts that may hold older customers are left out.", d.clock));
     update();
   },
 
   new(box, d) {
-    const words = i => (d.steps[i] === null ? "endless" : spaced(d.steps[i]) + " " + (d.steps[i] === 1 ? d.unit.replace(/s$/, "") : d.unit));
+    const words = i => (d.steps[i] === null ? say("endless") : spaced(d.steps[i]) + " " + (d.steps[i] === 1 ? d.unit.replace(/s$/, "") : d.unit));
     const update = () => {
       const i = knobs[0].value, returning = d.returning[i];
       const lost = returning.map((n, p) => d.active[p] - d.fresh[p] - n);
       const last = d.period.length - 1;
       const rows = d.period.map((period, p) => [period, spaced(d.active[p]), spaced(d.fresh[p]), spaced(returning[p]), spaced(lost[p]), percent(returning[p] / d.active[p])]);
       const back = d.steps[i] === null ? "" : `, lookback = ${d.steps[i]}${d.days ? ", unit = \"days\"" : ""}`;
-      const told = element("p", {}, `In ${d.period[last]} `, element("b", { textContent: spaced(lost[last]) }), " came back after longer than that, ",
-        element("b", { textContent: spaced(returning[last]) }), " within it.");
+      const told = element("p", {}, say("In %s %s customers came back after longer than that, %s within it.", d.period[last], spaced(lost[last]), spaced(returning[last])));
       out.show(`new_returning(ledger, "${d.clock}"${back})`, told, picture(returning, lost),
-        rowsOf([d.clock, "active", "new", "returning", "reactivated", "share returning"], rows.slice(-6)));
+        rowsOf([d.clock, say("active"), say("new"), say("returning"), say("reactivated"), say("share returning")], rows.slice(-6)));
     };
     const picture = (returning, lost) => {
       const wide = 900, tall = 170, step = wide / d.period.length, top = Math.max(...d.active);
       const bar = (p, from, n, tone) => drawn("rect", { x: p * step, width: step * 0.84, fill: `var(--${tone})`,
         y: (tall - 20) * (1 - (from + n) / top), height: (tall - 20) * n / top });
-      return drawn("svg", { viewBox: `0 0 ${wide} ${tall}`, role: "img", "aria-label": "New, returning and reactivated customers by period" },
+      return drawn("svg", { viewBox: `0 0 ${wide} ${tall}`, role: "img", "aria-label": say("New, returning and reactivated customers by period") },
         ...d.period.flatMap((period, p) => [bar(p, 0, d.fresh[p], "ochre"), bar(p, d.fresh[p], returning[p], "petrol"), bar(p, d.fresh[p] + returning[p], lost[p], "mauve")]),
         drawn("text", { x: 0, y: tall - 4, "font-size": 12, fill: "var(--ink)" }, d.period[0]),
         drawn("text", { x: wide, y: tall - 4, "font-size": 12, fill: "var(--ink)", "text-anchor": "end" }, d.period[d.period.length - 1]));
     };
-    const knobs = [knob("returning: bought within", 0, d.steps.length - 1, d.now, words, () => update())];
-    const out = place(box, "Move the look-back", knobs, `Ochre: new; petrol: returning; mauve: reactivated. Whole ${d.clock}s only; exact at each stop.`);
+    const knobs = [knob(say("returning: bought within"), 0, d.steps.length - 1, d.now, words, () => update())];
+    const out = place(box, say("Move the look-back"), knobs, say("Ochre: new; petrol: returning; mauve: reactivated. Whole %ss only; exact at each stop.", d.clock));
     update();
   },
 };

@@ -130,32 +130,6 @@ test_that("what moves in the page shows the numbers of the package", {
   expect_identical(told$new[, 5L], plain(format_count(new$reactivated)))
 })
 
-people_run <- function(...) {
-  folder <- withr::local_tempdir(.local_envir = parent.frame())
-  orders <- data.frame(
-    customer = sprintf("C%04d", rep(1:60, 4L)),
-    order = 1:240,
-    date = as.Date("2024-01-03") + rep(c(0, 31, 70, 200), each = 60L) + rep(1:60, 4L) %% 28L,
-    sales = 10 + (1:240) %% 37,
-    shop = rep(rep(c("Alder", "Birch", "Cedar"), c(40L, 17L, 3L)), 4L)
-  )
-  data.table::fwrite(orders, file.path(folder, "orders.csv"))
-  data.table::fwrite(
-    data.frame(customer = sprintf("C%04d", 1:60), email = sprintf("w%d@mail.example", 1:60)),
-    file.path(folder, "people.csv")
-  )
-  path <- file.path(folder, "study.yaml")
-  writeLines(c(
-    "study: A small shop", "data:", "  orders:", "    files: orders.csv",
-    "    columns: {customer: customer, order: order, date: date, sales: sales, channel: shop}",
-    "  customers: {files: people.csv, key: customer, attributes: [email]}",
-    "repeat: {by: [first_channel]}", "sales: {by: [channel]}", "outputs:", "  folder: out",
-    "  contact: [email]", ...
-  ), path)
-  run <- run_study(path)
-  list(run = run, html = paste(readLines(run$files[[1L]], encoding = "UTF-8"), collapse = "\n"))
-}
-
 test_that("a report shows no people unless asked, and then says so", {
   found <- \(html) {
     unique(regmatches(html, gregexpr("C00[0-9]{2}|w[0-9]+@mail", html))[[1L]])
