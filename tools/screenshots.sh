@@ -8,13 +8,19 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 mkdir -p "$out"
 
-page() {   # page NAME SECTION HEIGHT; an empty section shows the top of the page
-  hide=""
-  [ -z "$2" ] || hide="<style>main > *:not(#$2) { display: none; }</style>"
-  sed "s|</head>|$hide</head>|" demo-study/results/report.html >"$work/page.html"
+page() {   # page NAME HEIGHT IDS...: these blocks of the report, open; without any the top of the page
+  name=$1 height=$2
+  shift 2
+  style=""
+  [ $# = 0 ] || style="main > header, .lead, .fold, .contents, #remarks, main > section > h2 { display: none; } body { display: block; } section { border: 0; margin: 0; padding: 0; } .folds { display: block; }"
+  for id in "$@"; do style="$style main #$id { display: block; }"; done
+  sed "s|</head>|<style>$style</style></head>|; s|<details id=\"\([^\"]*\)\" class=\"fold\"|<details open id=\"\1\" class=\"fold\"|" demo-study/results/report.html >"$work/page.html"
+  [ $# != 0 ] || cp demo-study/results/report.html "$work/page.html"
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
-    --disable-sync --hide-scrollbars --user-data-dir="$work/home" --window-size=1280,"$3" --screenshot="$out/$1.png" "file://$work/page.html" >/dev/null 2>&1
+    --disable-sync --hide-scrollbars --user-data-dir="$work/home" $dark --window-size=1280,"$height" --screenshot="$out/$name.png" "file://$work/page.html" >/dev/null 2>&1
+  [ $# = 0 ] || convert "$out/$name.png" -trim +repage -bordercolor '#faf7f2' -border 20 "$out/$name.png"
 }
+dark=""
 terminal() {   # terminal NAME ROWS COMMAND
   rm -f "$work/done"
   PATH=$PWD/.library/nubrek/exec:$PATH xvfb-run -a -s "-screen 0 1280x1024x24" sh -c "
@@ -23,27 +29,22 @@ terminal() {   # terminal NAME ROWS COMMAND
     while [ ! -f $work/done ]; do sleep 0.3; done
     sleep 1; import -window root -crop 1000x$((24 * $2))+0+0 -trim +repage '$PWD/$out/$1.png'; kill \$shown"
 }
-page report-first '' 800
-page report-data data 1100
-page report-repeat repeat 2060
-page report-gaps repeat 5000
-convert "$out/report-gaps.png" -crop 1280x2500+0+2560 +repage "$out/report-gaps.png"
-page report-cohorts cohorts 7600
-convert "$out/report-cohorts.png" -crop 1280x2330+0+5010 +repage "$out/report-payback.png"
-convert "$out/report-cohorts.png" -crop 1280x2000+0+0 +repage "$out/report-cohorts.png"
-page report-ranks rfm 4200
-convert "$out/report-ranks.png" -trim +repage "$out/report-ranks.png"
-page report-tiers tiers 5200
-convert "$out/report-tiers.png" -crop 1280x2700+0+1880 +repage "$out/report-moves.png"
-convert "$out/report-tiers.png" -crop 1280x1880+0+0 +repage "$out/report-tiers.png"
-page report-audiences audiences 4200
-page report-campaigns campaigns 5200
-page report-forecast forecast 3400
-page report-worth worth 6600
-convert "$out/report-worth.png" -crop 1280x4400+0+0 +repage "$out/report-worth.png"
-page report-models trust 8200
-convert "$out/report-models.png" -crop 1280x5000+0+0 +repage "$out/report-models.png"
-for f in report-audiences report-campaigns report-forecast report-worth report-models; do convert "$out/$f.png" -trim +repage "$out/$f.png"; done
+page report-first 800
+dark="--blink-settings=preferredColorScheme=0"
+page report-dark 1600
+dark=""
+page report-data 1400 audit rows identified
+page report-repeat 2600 repeat-rate repeat-by-first_channel curve waits
+page report-new 1600 new sales
+page report-cohorts 2200 cohorts-retention usual cohorts-by-value_to_date
+page report-payback 2600 payback payback-by
+page report-ranks 2400 bands map
+page report-tiers 2600 ladder tier-shares moves outlook
+page report-audiences 3200 audience-list audience-1 overlap audience-time groups-1
+page report-campaigns 3000 effect-1 plan-1 targets wallet
+page report-forecast 1800 coming coming-periods shares
+page report-worth 3000 worth-cohorts worth-by value-by-first_channel
+page report-models 3200 backtest captured rolling comparison tracking
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
 terminal terminal-coming 32 "nubrek show coming demo-study/study.yaml"

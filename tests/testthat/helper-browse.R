@@ -57,17 +57,18 @@ nasty_run <- function(folder) {
     "+1",
     "-1",
     "\tTab",
-    "O'Hara & \"Co\""
+    "O'Hara & \"Co\"",
+    "]]></text></svg><img src=x onerror=\"document.title='owned'\">"
   )
   orders <- data.frame(
-    Kunde = rep(sprintf("K%d", 1:7), 2),
-    Beleg = 1:14,
-    Datum = rep(c("2024-01-05", "2024-03-09"), each = 7),
-    Betrag = 70:57
+    Kunde = rep(sprintf("K%d", 1:8), 2),
+    Beleg = 1:16,
+    Datum = rep(c("2024-01-05", "2024-03-09"), each = 8),
+    Betrag = 72:57
   )
   data.table::fwrite(orders, file.path(folder, "orders.csv"))
   data.table::fwrite(
-    data.frame(id = sprintf("K%d", 1:7), name = names), file.path(folder, "people.csv")
+    data.frame(id = sprintf("K%d", 1:8), name = names), file.path(folder, "people.csv")
   )
   path <- file.path(folder, "study.yaml")
   writeLines(c(
@@ -78,7 +79,7 @@ nasty_run <- function(folder) {
     "    columns: {customer: Kunde, order: Beleg, date: Datum, sales: Betrag}",
     "  customers: {files: people.csv, key: id, attributes: [name]}",
     "repeat: {by: [name]}",
-    "outputs: {contact: [name], folder: out}"
+    "outputs: {contact: [name], folder: out, people: yes, least: 1}"
   ), path)
   run_study(path)
 }

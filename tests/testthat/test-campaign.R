@@ -284,5 +284,5 @@ test_that("campaigns of a study are planned, held once and measured when their d
   )
   expect_s3_class(ggplot2::autoplot(effect), "ggplot")
   expect_s3_class(ggplot2::autoplot(attr(run$plans, "plans")$letter), "ggplot")
-  expect_match(as.character(htmltools::tagList(report_effects(run), report_plans(run))), "Measured")
+  expect_match(page_effects(run)[[1L]]$question, "Did .*letter.* work")
 })

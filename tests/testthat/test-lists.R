@@ -122,9 +122,10 @@ test_that("a workbook shows people only where asked, as text and never as formul
     files <- list.files(inside, "[.]xml$", recursive = TRUE, full.names = TRUE)
     vapply(files, \(file) readChar(file, file.size(file), useBytes = TRUE), "")
   }
-  hidden <- sheets_of(run$study)
+  open <- run$study
+  closed <- utils::modifyList(open, list(outputs = list(people = FALSE, least = 5L)))
+  hidden <- sheets_of(closed)
   expect_false(any(grepl("Hara", hidden, fixed = TRUE)))
-  open <- utils::modifyList(run$study, list(outputs = list(people = TRUE, least = 1L)))
   shown <- sheets_of(open)
   expect_true(any(grepl("Hara", shown, fixed = TRUE)))
   formulas <- unlist(regmatches(shown, gregexpr("<f>[^<]*</f>", shown)))

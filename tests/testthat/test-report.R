@@ -175,3 +175,25 @@ test_that("findings: 30 customers, beyond chance, the largest and the newest fir
   expect_gte(first, 5L)
   expect_lte(first, 7L)
 })
+
+test_that("text stands out from its ground in the light and in the dark", {
+  css <- paste(readLines(system.file("report", "report.css", package = "nubrek")), collapse = "\n")
+  themes <- regmatches(css, gregexpr(":root \\{[^}]*\\}", css))[[1L]]
+  expect_length(themes, 3L) # light, dark, print
+  for (theme in themes) {
+    found <- regmatches(theme, gregexpr("--[a-z]+: #[0-9a-f]+", theme))[[1L]]
+    tone <- stats::setNames(sub(".*: ", "", found), sub("--([a-z]+):.*", "\\1", found))
+    light <- function(name) {
+      part <- grDevices::col2rgb(tone[[name]]) / 255
+      sum(c(0.2126, 0.7152, 0.0722) * ifelse(
+        part <= 0.03928, part / 12.92, ((part + 0.055) / 1.055)^2.4
+      )) + 0.05
+    }
+    for (text in c("ink", "quiet", "link")) {
+      for (ground in c("paper", "sheet", "shade")) {
+        both <- sort(c(light(text), light(ground)))
+        expect_gte(both[[2L]] / both[[1L]], 4.5, label = paste(text, "on", ground))
+      }
+    }
+  }
+})
