@@ -8,8 +8,10 @@ findings_shown <- function(path) {
 test_that("the report is small, whole and reachable: folds, links, marks, alt texts, phone", {
   expect_lt(file.size(demo_report()), 2e6)
   html <- paste(readLines(demo_report(), encoding = "UTF-8"), collapse = "\n")
-  expect_false(grepl("(src|href)=\"(https?:)?//|url\\((?!#)|@import", html, perl = TRUE)) # nothing from elsewhere
-  figures <- regmatches(html, gregexpr("(?s)<svg class=\"figure\".*?</svg>", html, perl = TRUE))[[1L]]
+  # nothing from elsewhere
+  expect_false(grepl("(src|href)=\"(https?:)?//|url\\((?!#)|@import", html, perl = TRUE))
+  found <- gregexpr("(?s)<svg class=\"figure\".*?</svg>", html, perl = TRUE)
+  figures <- regmatches(html, found)[[1L]]
   expect_gt(length(figures), 40L)
   expect_lt(max(nchar(figures, "bytes")), 41000)
   expect_true(all(grepl("<text", figures, fixed = TRUE))) # text is text
@@ -36,10 +38,12 @@ test_that("the report is small, whole and reachable: folds, links, marks, alt te
     const remarks = [...document.querySelectorAll('.remarks li')].map(x => x.textContent);
     told.remarks = remarks.length;
     told.again = remarks.filter(r => r.length > 30 &&
-      [...document.querySelectorAll('main > section:not(#remarks)')].some(s => s.textContent.includes(r)));
+      [...document.querySelectorAll('main > section:not(#remarks)')].some(
+        s => s.textContent.includes(r)));
     const mark = document.querySelector('#cohorts .mark');
     mark.click();
-    told.minded = document.querySelector('#cohorts .minded').textContent === document.querySelector(mark.hash).textContent;
+    told.minded = document.querySelector('#cohorts .minded').textContent ===
+      document.querySelector(mark.hash).textContent;
     mark.click();
     told.closed = document.querySelector('#cohorts .minded') === null;
     const t = document.querySelector('#repeat-by-first_channel table');
@@ -79,8 +83,10 @@ test_that("an address opens its fold, everything opens for print, a phone needs 
     told.after = document.querySelectorAll('main details[open]').length;
     document.querySelectorAll('details').forEach(d => { d.open = true; });
     told.wide = document.documentElement.scrollWidth - innerWidth;
-    told.far = [...document.querySelectorAll('main *')].filter(x => !x.closest('.drawn, .table, .shown, code, svg') &&
-      x.getBoundingClientRect().right > innerWidth + 1).map(x => x.tagName + '.' + x.className + '#' + x.id);")
+    told.far = [...document.querySelectorAll('main *')]
+      .filter(x => !x.closest('.drawn, .table, .shown, code, svg'))
+      .filter(x => x.getBoundingClientRect().right > innerWidth + 1)
+      .map(x => x.tagName + '.' + x.className + '#' + x.id);")
   expect_identical(told$far, list())
   expect_identical(told$left, 0L)
   expect_identical(told$after, 0L)
@@ -90,12 +96,16 @@ test_that("an address opens its fold, everything opens for print, a phone needs 
 test_that("what moves in the page shows the numbers of the package", {
   skip_without_browser()
   run <- pellmere()
-  expect_lt(sum(file.size(system.file("report", c("move.js", "report.js"), package = "nubrek"))), 3e4)
+  scripts <- system.file("report", c("move.js", "report.js"), package = "nubrek")
+  expect_lt(sum(file.size(scripts)), 3e4)
   told <- probe(demo_report(), "
     const box = kind => document.querySelector(`.move[data-kind=${kind}]`);
     const set = (kind, values) => {
       const inputs = [...box(kind).querySelectorAll('input')];
-      values.forEach((v, i) => { inputs[i].value = v; inputs[i].dispatchEvent(new Event('input')); });
+      values.forEach((v, i) => {
+        inputs[i].value = v;
+        inputs[i].dispatchEvent(new Event('input'));
+      });
     };
     const cells = kind => [...box(kind).querySelectorAll('.shown tbody tr')].map(r =>
       [...r.cells].map(c => c.textContent.replace(/[\\u202f\\u00a0]/g, ' ')));
@@ -103,7 +113,8 @@ test_that("what moves in the page shows the numbers of the package", {
     set('map', [4, 30]); told.map = cells('map'); told.map_call = call('map');
     set('tiers', [7, 23]); told.tiers = cells('tiers'); told.tiers_call = call('tiers');
     set('payback', [57, 41]); told.paid = box('payback').querySelector('.paid').textContent;
-    told.brought = box('payback').querySelector('.brought').textContent; told.payback_call = call('payback');
+    told.brought = box('payback').querySelector('.brought').textContent;
+    told.payback_call = call('payback');
     set('new', [2]); told['new'] = cells('new'); told.new_call = call('new');
     set('tiers', [99]); told.full = cells('tiers').map(r => r[1]);")
   plain <- \(x) gsub("[\u202f\u00a0]", " ", x)
