@@ -15,20 +15,27 @@ autoplot.nubrek_rolling <- function(object, ...) {
     data$who == "model", four_digits(data$error),
     paste0(four_digits(data$error), "  (", rep(rows$naive, 2L), ")")
   )
-  data$side <- ifelse(data$error >= rev_pairs(data$error), -0.15, 1.15)
+  data$right <- data$error >= rev_pairs(data$error)
+  apart <- 0.02 * diff(range(data$error, 0.98 * data$error))
   ggplot2::ggplot(data, ggplot2::aes(.data$error, .data$cut)) +
     ggplot2::geom_line(
       ggplot2::aes(group = .data$cut), colour = palette_of[["rule"]], linewidth = 2.4
     ) +
     ggplot2::geom_point(ggplot2::aes(colour = .data$who, shape = .data$who), size = 4) +
     ggplot2::geom_text(
-      ggplot2::aes(label = .data$text, hjust = .data$side), size = 4, colour = palette_of[["ink"]]
+      ggplot2::aes(
+        x = .data$error + ifelse(.data$right, apart, -apart),
+        label = .data$text,
+        hjust = ifelse(.data$right, 0, 1)
+      ),
+      size = 4,
+      colour = palette_of[["ink"]]
     ) +
     ggplot2::scale_colour_manual(
       values = c(model = palette_of[["petrol"]], naive = palette_of[["ochre"]])
     ) +
     ggplot2::scale_shape_manual(values = c(model = 16L, naive = 17L)) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.2, 0.5))) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.2, 0.75))) +
     figure_words(
       object,
       say(paste0(

@@ -23,7 +23,7 @@ autoplot.nubrek_tracking <- function(object, ...) {
     ggplot2::facet_wrap(~panel, ncol = 1L, scales = "free_y") +
     ggplot2::scale_colour_manual(values = model_colours) +
     ggplot2::scale_linetype_manual(values = c(came = "solid", expected = "42")) +
-    ggplot2::scale_x_date(date_labels = "%b %Y", expand = ggplot2::expansion(c(0.01, 0.16))) +
+    ggplot2::scale_x_date(date_labels = "%b %Y", expand = ggplot2::expansion(c(0.01, 0.2))) +
     ggplot2::scale_y_continuous(
       limits = c(0, NA), labels = format_count, expand = ggplot2::expansion(c(0, 0.12))
     ) +

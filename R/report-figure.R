@@ -117,7 +117,7 @@ shared_styles <- function(page, text) {
   text <- gsub("' />", "'/>", text, fixed = TRUE)
   found <- gregexpr("style='[^']*'", text)
   styles <- substring(regmatches(text, found)[[1L]], 8L)
-  styles <- gsub("font-family:[^;]*;|stroke-line(cap|join): [a-z]+;|'$", "", styles)
+  styles <- gsub("font-family:[^;]*;|'$", "", styles)
   styles <- gsub("; *", ";", trimws(styles))
   page$styles <- union(page$styles, styles)
   classes <- paste0("class='s", match(styles, page$styles), "'")
