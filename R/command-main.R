@@ -250,8 +250,8 @@ command_list <- function(job) {
     words_given(job$contact)
   )
   n <- nrow(asked$result)
-  \() writeLines(c(paste0(format_count_plain(n),
-    if (n == 1L) say(" row in:") else say(" rows in:")), files))
+  counted <- if (n == 1L) say("%s row in:", n) else say("%s rows in:", format_count_plain(n))
+  \() writeLines(c(counted, files))
 }
 
 command_draw <- function(job) {

@@ -92,9 +92,7 @@ cohort_table <- function(object, n_cohorts) {
         say("Empty: not observed."),
         few_words(drawn$cells),
         if (length(drawn$every) > length(drawn$cohorts)) {
-          say(
-            " The first %d cohorts are not drawn.", length(drawn$every) - length(drawn$cohorts)
-          )
+          say(" Earlier cohorts (%d) are not drawn.", length(drawn$every) - length(drawn$cohorts))
         }
       )
     ) +

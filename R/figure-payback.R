@@ -186,9 +186,11 @@ payback_words <- function(object, by, margin, groups) {
   figure_words(
     object,
     paste0(
-      if (margin) say(
-        "Value to date: cumulative margin"
-      ) else say("Cumulative net sales (not margin)"),
+      if (margin) {
+        say("Value to date: cumulative margin")
+      } else {
+        say("Cumulative net sales (not margin)")
+      },
       say(" per acquired customer against the acquisition cost, by age in "),
       basis_of(object, "clock"),
       "s"

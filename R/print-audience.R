@@ -283,9 +283,11 @@ describe.nubrek_contrasts <- function(x) {
     },
     after = c("", paste0(
       say("The five rows of each that its rule does not make itself. One of them, whole: "),
-      if (on_command()) say(
-        "--name NAME, beside another --against NAME"
-      ) else "attr(x, \"contrasts\")"
+      if (on_command()) {
+        say("--name NAME, beside another --against NAME")
+      } else {
+        "attr(x, \"contrasts\")"
+      }
     ))
   )
 }
