@@ -1,8 +1,7 @@
 #' The command line, as a function
 #'
 #' `nubrek demo | new | check | run | workbook | show | draw | list | count | hold | parts |
-#' keys`; `nubrek
-#' --help` lists what each does.
+#' keys | completion`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
 #' @return `[integer(1)]` The exit status, invisibly: 0, 1 when something in the study or the data
@@ -65,7 +64,8 @@ command_do <- function(job) {
     count = command_count(job),
     hold = command_hold(job),
     keys = \() print(study_keys(job$section)),
-    parts = \() writeLines(parts_lines(job$group))
+    parts = \() writeLines(parts_lines(job$group)),
+    completion = \() writeLines(completion_script(job$shell))
   )
 }
 

@@ -69,6 +69,11 @@ command_verbs <- list(
     says = "every part of a study, in groups, with a line of what it tells",
     use = "nubrek parts [GROUP]",
     arguments = 0:1
+  ),
+  completion = list(
+    says = "print what makes a shell complete these words: bash or zsh",
+    use = "nubrek completion bash|zsh",
+    arguments = 1L
   )
 )
 
@@ -127,6 +132,9 @@ command_parse <- function(args) {
   }
   if (verb == "keys") return(c(job, list(section = check_word(given, names(study_schema()), verb))))
   if (verb == "parts") return(c(job, list(group = check_word(given, names(report_sections), verb))))
+  if (verb == "completion") {
+    return(c(job, list(shell = check_word(given, completion_shells, verb))))
+  }
   if (verb %in% c("show", "draw", "list")) {
     job <- check_part_options(c(list(part = given[[1L]]), job))
   }
@@ -170,7 +178,8 @@ settle_target <- function(job) {
 check_word <- function(given, known, verb) {
   if (length(given) == 0L) return(NULL)
   if (!given[[1L]] %in% known) {
-    abort_word(if (verb == "keys") "section" else "group", given[[1L]], known, verb)
+    what <- c(keys = "section", parts = "group", completion = "shell")[[verb]]
+    abort_word(what, given[[1L]], known, verb)
   }
   given[[1L]]
 }

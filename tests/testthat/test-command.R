@@ -159,3 +159,23 @@ test_that(
     expect_match(nubrek_command("--help")$out, "Exit status", all = FALSE)
   }
 )
+
+test_that("a shell completes verbs, parts, options and their words", {
+  skip_if(Sys.which("bash") == "", "no bash at hand")
+  script <- withr::local_tempfile(lines = capture.output(command_main(c("completion", "bash"))))
+  offered <- function(...) {
+    words <- c(...)
+    asked <- sprintf(
+      ". %s; COMP_WORDS=(%s); COMP_CWORD=%d; _nubrek; printf '%%s\\n' \"${COMPREPLY[@]}\"",
+      shQuote(script), paste(shQuote(words), collapse = " "), length(words) - 1L
+    )
+    system2("bash", c("--norc", "-c", shQuote(asked)), stdout = TRUE)
+  }
+  expect_setequal(offered("nubrek", "co"), c("count", "completion"))
+  expect_setequal(offered("nubrek", "show", "coh"), c("cohorts", "cohorts_by"))
+  expect_identical(offered("nubrek", "keys", "audi"), "audiences")
+  expect_identical(offered("nubrek", "draw", "cohorts", "s.yaml", "--mea"), "--measure")
+  expect_true("value_to_date" %in% offered("nubrek", "draw", "cohorts", "s.yaml", "--measure", "v"))
+  expect_identical(offered("nubrek", "run", "xyz"), "") # a file
+  expect_identical(command_main(c("completion", "fish")), 2L)
+})
