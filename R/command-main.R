@@ -1,6 +1,6 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | workbook | show | draw | list | count | hold | parts |
+#' `nubrek demo | new | check | run | workbook | explore | show | draw | list | count | hold | parts |
 #' keys | completion`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
@@ -58,6 +58,7 @@ command_do <- function(job) {
     check = command_check(job),
     run = command_run(job),
     workbook = command_workbook(job),
+    explore = command_explore(job),
     show = command_show(job),
     draw = command_draw(job),
     list = command_list(job),
@@ -189,6 +190,11 @@ command_run <- function(job) {
 command_workbook <- function(job) {
   write_workbook(run_study(job$study, NA), job$file)
   \() writeLines(paste("Workbook:", job$file))
+}
+
+command_explore <- function(job) {
+  explore_study(job$study, job$port, job$address, open = isatty(stdout()))
+  \() NULL
 }
 
 # What a command says of a part: its record, the result as it is to be shown, the ledger.

@@ -46,6 +46,15 @@ verb_options <- list(
   ),
   run = \() list(text_option("--folder", "where to write [the study's own folder]", "FOLDER")),
   workbook = \() list(text_option("--file", "an .xlsx file", "FILE")),
+  explore = \() list(
+    optparse::make_option(
+      "--port", type = "integer", default = NULL, metavar = "N", help = "port [a free one]"
+    ),
+    text_option(
+      "--address", "where to listen; another than this machine's own lets others in [%default]",
+      "ADDRESS", "127.0.0.1"
+    )
+  ),
   hold = \() list(
     text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")
   ),

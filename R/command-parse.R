@@ -26,6 +26,11 @@ command_verbs <- list(
     use = "nubrek workbook STUDY --file FILE.xlsx",
     arguments = 1L
   ),
+  explore = list(
+    says = "open a page to move cut-offs, shares, costs and rules by hand (needs shiny and bslib)",
+    use = "nubrek explore STUDY [--port N] [--address ADDRESS]",
+    arguments = 1L
+  ),
   show = list(
     says = "print one part of a study as a table, CSV or JSON",
     use = paste0(

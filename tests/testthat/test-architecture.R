@@ -16,10 +16,11 @@ floors <- list(
   "study",
   "part",
   "run",
+  "explore",
   "command"
 )
 level_of <- stats::setNames(rep(seq_along(floors), lengths(floors)), unlist(floors))
-faces <- c("print", "figure", "report", "study", "part", "run", "command")
+faces <- c("print", "figure", "report", "study", "part", "run", "explore", "command")
 drawing <- c("cat", "print", "message", "writeLines", "autoplot", "readline", "ggplot")
 row_tables <- c("orders", "lines", "purchases", "days", "before", "ids", "attributes")
 
