@@ -1,7 +1,7 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | workbook | explore | show | draw | list | count | hold | parts |
-#' keys | completion`; `nubrek --help` lists what each does.
+#' `nubrek demo | new | check | run | workbook | explore | show | draw | list | count | hold |
+#' parts | keys | completion`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
 #' @return `[integer(1)]` The exit status, invisibly: 0, 1 when something in the study or the data
