@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue document check data screenshots clean
+.PHONY: demo test bench bench-models recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -24,6 +24,11 @@ document:
 # The layout of C++, by .clang-format.
 format:
 	@clang-format -i $$(ls src/*.cpp src/*.h | grep -v RcppExports)
+
+# Help pages, vignettes and the questions as a site in site/, without the network. Needs pkgdown and pandoc.
+site:
+	@tools/setup.sh test
+	@Rscript -e 'pkgdown::build_site(install = FALSE, examples = FALSE, preview = FALSE, devel = FALSE, new_process = FALSE, override = list(destination = "site"))'
 
 # All texts of the faces, for translators.
 catalogue:
