@@ -28,7 +28,7 @@ format:
 # Help pages, vignettes and the questions as a site in site/, without the network. Needs pkgdown and pandoc.
 site:
 	@tools/setup.sh test
-	@Rscript -e 'pkgdown::build_site(install = FALSE, examples = FALSE, preview = FALSE, devel = FALSE, new_process = FALSE, override = list(destination = "site"))'
+	@Rscript tools/site.R
 
 # All texts of the faces, for translators.
 catalogue:

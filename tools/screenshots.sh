@@ -49,6 +49,6 @@ terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
 terminal terminal-coming 32 "nubrek show coming demo-study/study.yaml"
 terminal terminal-moves 22 "nubrek show moves demo-study/study.yaml"
-terminal terminal-tiers 13 "nubrek show tiers demo-study/study.yaml"
+Rscript tools/shot-explore.R "$out/explore.png"
 # small files: few colours are in them
 for f in "$out"/*.png; do convert "$f" -strip -colors 128 -define png:compression-level=9 PNG8:"$f"; done

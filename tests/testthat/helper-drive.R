@@ -47,12 +47,17 @@ drive_browser <- function(address, .local_envir = parent.frame()) {
   )), socket)
   read_head(socket)
   number <- 0L
-  # a script's value, which may be a promise
-  function(script) {
+  # a script's value, which may be a promise; or a picture, into a file
+  function(script, picture = NULL) {
     number <<- number + 1L
     send_frame(socket, jsonlite::toJSON(list(
-      id = number, method = "Runtime.evaluate",
-      params = list(expression = script, awaitPromise = TRUE, returnByValue = TRUE)
+      id = number,
+      method = if (is.null(picture)) "Runtime.evaluate" else "Page.captureScreenshot",
+      params = if (is.null(picture)) {
+        list(expression = script, awaitPromise = TRUE, returnByValue = TRUE)
+      } else {
+        list(format = "png")
+      }
     ), auto_unbox = TRUE))
     repeat {
       said <- jsonlite::fromJSON(read_frame(socket), simplifyVector = FALSE)
@@ -60,7 +65,8 @@ drive_browser <- function(address, .local_envir = parent.frame()) {
     }
     wrong <- said$result$exceptionDetails
     if (!is.null(wrong)) stop(wrong$exception$description %||% wrong$text)
-    said$result$result$value
+    if (is.null(picture)) return(said$result$result$value)
+    writeBin(jsonlite::base64_dec(said$result$data), picture)
   }
 }
 
