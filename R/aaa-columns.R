@@ -80,3 +80,6 @@ column_titles <- c(
   sales_before = "sales before",
   to_next = "to next tier"
 )
+
+# Anything on fewer customers is pale, and never a title.
+few_customers <- 30L

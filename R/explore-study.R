@@ -37,7 +37,7 @@ explore_study <- function(study, port = NULL, address = "127.0.0.1", open = inte
     ), class = "nubrek_warning_network")
   }
   token <- secret_token()
-  port <- port %||% httpuv_port(address)
+  port <- port %||% free_port(address)
   where <- sprintf("http://%s:%d/?token=%s", address, port, token)
   signal_progress("opening the ledger")
   app <- explore_app(new_exploration(study), token)
@@ -50,7 +50,7 @@ explore_study <- function(study, port = NULL, address = "127.0.0.1", open = inte
   invisible()
 }
 
-httpuv_port <- function(address) {
+free_port <- function(address) {
   getExportedValue("httpuv", "randomPort")(host = address)
 }
 

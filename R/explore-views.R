@@ -28,6 +28,11 @@ plain_clock <- function(ledger) as.vector(ledger_clock(ledger, NULL))
 # A value as it stands in a call.
 call_value <- function(x) paste(deparse(x, width.cutoff = 500L), collapse = "")
 
+# A further argument of a call, where there is one.
+call_option <- function(name, value) {
+  if (is.null(value)) "" else sprintf(", %s = %s", name, call_value(value))
+}
+
 explore_views <- function() {
   views <- list(
     explore_cohorts(), explore_map(), explore_tiers(), explore_moves(), explore_payback(),
@@ -49,11 +54,7 @@ explore_cohorts <- function() {
     call = \(values, study) sprintf(
       "grid_measure(cohort_grid(ledger, %s%s), %s)",
       call_value(values$clock),
-      if (is.null(study$economics$margin_rate)) {
-        ""
-      } else {
-        paste0(", margin = ", call_value(study$economics$margin_rate))
-      },
+      call_option("margin", study$economics$margin_rate),
       call_value(values$measure)
     ),
     show = \(x, values) shaded_grid(grid_measure(x, values$measure), values$most),
@@ -110,16 +111,8 @@ explore_tiers <- function() {
     call = \(values, study) sprintf(
       "assign_tiers(ledger, shares = %s%s%s)",
       call_value(explored_shares(values, study)),
-      if (is.null(study$tiers$measure)) {
-        ""
-      } else {
-        paste0(", measure = ", call_value(study$tiers$measure))
-      },
-      if (is.null(study$tiers$during)) {
-        ""
-      } else {
-        paste0(", during = ", call_value(study$tiers$during))
-      }
+      call_option("measure", study$tiers$measure),
+      call_option("during", study$tiers$during)
     ),
     show = \(x, values) plain_rows(tier_profile(x)),
     pick = "tier"
@@ -154,11 +147,7 @@ explore_moves <- function() {
     ),
     call = \(values, study) sprintf(
       "tier_moves(ledger, %s%s)", call_value(c(values$from, values$to)),
-      if (is.null(study$tiers$shares)) {
-        ""
-      } else {
-        paste0(", shares = ", call_value(study$tiers$shares))
-      }
+      call_option("shares", study$tiers$shares)
     ),
     show = \(x, values) plain_rows(x[setdiff(names(x), "step")]),
     pick = c("from", "to")

@@ -149,7 +149,7 @@ grid_cells <- function(object, n_cohorts, calendar) {
   top <- max(cells$value[cells$ramp & !sums], 1e-9)
   # at age 0 everybody is active: the ramp serves the ages after it
   cells$fill <- ifelse(cells$ramp & !sums, grid_fill(cells$value / top), "#efe9dd")
-  few <- cohorts[first$size < 30L]
+  few <- cohorts[first$size < few_customers]
   cells <- with_ink(cells, cells$y %in% y[match(few, cohorts)])
   writer <- figure_cell(kind, cells$value)
   cells$text <- writer$write(cells$value)

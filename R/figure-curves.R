@@ -94,7 +94,8 @@ curves_of <- function(object) {
 
 # The cohorts that stand out: the newest that is old enough, and that of a year before.
 told_cohorts <- function(data, clock) {
-  if (any(data$size >= 30L)) data <- data[data$size >= 30L, ] # few customers are no headline
+  known <- data$size >= few_customers # few are no headline
+  if (any(known)) data <- data[known, ]
   ages <- tapply(data$age, format(data$cohort), max)
   newest <- max(names(ages)[ages >= min(3L, max(ages))])
   number <- period_number(as.Date(newest), clock) - as.integer(round(periods_a_year[[clock]]))

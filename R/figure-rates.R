@@ -64,7 +64,7 @@ rate_points <- function(object, groups) {
       c(lapply(data[by], \(x) ifelse(is.na(x), "(missing)", as.character(x))), sep = ", "))
   }
   data$label <- factor(data$label, data$label[order(data$rate)])
-  data$few <- data$customers < 30L
+  data$few <- data$customers < few_customers
   data$text <- say("%s of %s", present_share(data$rate), format_count(data$customers))
   ends <- c(min(data$lower), max(data$upper))
   span <- max(diff(ends), 0.05)

@@ -76,7 +76,7 @@ wait_cells <- function(object, measure) {
   } else {
     fixed(100 * cells$value, if (measure == "share_of_table") 1L else 0L, "")
   }
-  few <- which(of_cohort[format(cohorts)] < 30L)
+  few <- which(of_cohort[format(cohorts)] < few_customers)
   cells <- with_ink(cells, cells$y %in% few & !cells$sum)
   cells <- cells[!is.na(cells$value), ]
   steps <- seq(0, last, by = if (last > 18) 3 else 1)

@@ -22,7 +22,7 @@ rate_groups <- function(x) names(x)[seq_len(match("customers", names(x)) - 1L)]
 # The highest and the lowest rate of groups of 30 customers or more.
 rate_extremes <- function(x, everybody) {
   by <- rate_groups(x)
-  rows <- plain_table(x)[x$customers >= 30L, ]
+  rows <- plain_table(x)[x$customers >= few_customers, ]
   if (length(by) == 0L || nrow(rows) < 2L) return(NULL)
   ends <- rows[c(which.max(rows$rate), which.min(rows$rate)), ]
   called <- do.call(paste, c(lapply(ends[by], as.character), sep = ", "))

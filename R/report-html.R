@@ -94,9 +94,6 @@ table_rows <- function(shown, kinds, currency) {
   )
 }
 
-# Anything on fewer customers is pale, and never a title.
-few_customers <- 30L
-
 few_rows <- function(x) {
   size <- size_column(x)
   if (is.null(size)) logical(nrow(x)) else x[[size]] %in% 0:(few_customers - 1L)
