@@ -71,7 +71,8 @@ choose_audience <- function(
   then, nodes, text, name = NULL, among = NULL, with = list(), known = list(), told = NULL
 ) {
   population <- audience_population(then, among)
-  scope <- audience_scope(then, columns_by_customer(then, with), known)
+  spoken <- as.character(unlist(lapply(nodes, all.vars)))
+  scope <- audience_scope(then, columns_by_customer(then, with, spoken), known)
   ask_lines_once(nodes, text, scope)
   steps <- Map(\(node, words) rule_step(node, words, scope, n_customers(then)), nodes, text)
   course <- count_course(then, steps, text, population, scope$money())
@@ -157,15 +158,22 @@ audience_population <- function(ledger, among) {
   reduce_span(ledger, read_during(among, ledger, "among"), all = FALSE)$purchases > 0L
 }
 
-# Columns of results by customer, in the order of the ledger's customers.
-columns_by_customer <- function(ledger, results, call = rlang::caller_env()) {
+# Columns of results by customer, in the order of the ledger's customers; those that nobody speaks
+# of have their name only.
+columns_by_customer <- function(ledger, results, spoken = NULL, call = rlang::caller_env()) {
   columns <- list()
   for (result in results) {
     if (!is.data.frame(result) || !"customer" %in% names(result)) {
       abort_nubrek("{.arg with} must be results by customer.", "argument", call = call)
     }
-    place <- match(ledger_ids(ledger), result$customer)
     fresh <- setdiff(names(result), c("customer", names(columns)))
+    columns[fresh] <- list(NULL)
+    fresh <- intersect(fresh, spoken %||% fresh)
+    if (length(fresh) == 0L) next
+    codes <- rev(ledger_codes(ledger, result$customer))
+    known <- !is.na(codes)
+    place <- rep(NA_integer_, n_customers(ledger))
+    place[codes[known]] <- rev(seq_along(codes))[known]
     columns[fresh] <- lapply(plain_table(result)[fresh], `[`, place)
   }
   columns

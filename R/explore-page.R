@@ -3,11 +3,27 @@
 knob_input <- function(view, knob) {
   id <- paste(view$part, knob$id, sep = "_")
   switch(knob$kind,
-    number = shiny::numericInput(
-      id, knob$label, knob$value, knob$low, knob$high, knob$step, width = "100%"
+    number = number_input(id, knob),
+    choice = shiny::selectInput(
+      id, knob$label, knob$choices, knob$value, selectize = FALSE, width = "100%"
     ),
-    choice = shiny::selectInput(id, knob$label, knob$choices, knob$value, width = "100%"),
     text = shiny::textAreaInput(id, knob$label, knob$value, rows = 4L, width = "100%")
+  )
+}
+
+# A number to write and to slide. The page tells each move at once; what comes too fast for the desk
+# is passed over there.
+number_input <- function(id, knob) {
+  field <- function(type, high, ...) {
+    shiny::tags$input(
+      type = type, value = knob$value, min = knob$low, max = high, step = knob$step, ...
+    )
+  }
+  shiny::tags$div(
+    class = "knob", `data-id` = id,
+    shiny::tags$label(`for` = id, knob$label),
+    field("number", knob$high, id = id),
+    field("range", knob$slide, `aria-label` = knob$label)
   )
 }
 
@@ -18,16 +34,15 @@ filter_columns <- function(ledger) {
   values[lengths(values) > 1L & lengths(values) <= 60L]
 }
 
-explore_page <- function(state) {
-  views <- explore_views()
-  filters <- filter_columns(state$ledger)
+explore_page <- function(start) {
   tab <- function(view) {
     id <- \(what) paste(view$part, what, sep = "_")
     shiny::tabPanel(view$title, value = view$part, shiny::fluidRow(
-      shiny::column(3, lapply(view$knobs(state$study, state$ledger), \(one) knob_input(view, one))),
+      shiny::column(3, lapply(start$knobs[[view$part]], \(one) knob_input(view, one))),
       shiny::column(
         9,
         shiny::uiOutput(id("said")),
+        shiny::uiOutput(id("drawn")),
         shiny::uiOutput(id("table")),
         shiny::tags$details(
           class = "repeat-it",
@@ -46,20 +61,25 @@ explore_page <- function(state) {
       primary = palette_of[["petrol"]],
       base_font = bslib::font_collection("DejaVu Sans", "Segoe UI", "Arial", "sans-serif")
     ),
-    title = paste("nubrek:", state$study$study %||% say("customers")),
+    title = paste("nubrek:", start$title),
     lang = "en",
     shiny::tags$head(
       shiny::tags$style(report_asset("explore.css")), shiny::tags$script(report_asset("explore.js"))
     ),
-    shiny::tags$h1(state$study$study %||% say("Customers and repeat buying")),
-    shiny::tags$p(class = "basis", basis_line(audit(state$ledger))),
-    if (length(filters) > 0L) {
-      shiny::fluidRow(lapply(names(filters), \(name) shiny::column(3, shiny::selectInput(
-        paste0("only_", name), say("only %s", gsub("_", " ", name)), filters[[name]],
-        multiple = TRUE, width = "100%"
-      ))))
+    shiny::tags$h1(start$title),
+    shiny::tags$p(class = "basis", start$basis),
+    shiny::uiOutput("working"),
+    if (length(start$filters) > 0L) {
+      shiny::tags$details(
+        class = "only",
+        shiny::tags$summary(say("Only some lines")),
+        shiny::fluidRow(Map(\(name, values) shiny::column(3, shiny::selectInput(
+          paste0("only_", name), say("only %s", gsub("_", " ", name)), values,
+          multiple = TRUE, width = "100%"
+        )), names(start$filters), start$filters))
+      )
     },
-    do.call(shiny::tabsetPanel, c(list(id = "view"), unname(lapply(views, tab))))
+    do.call(shiny::tabsetPanel, c(list(id = "view"), unname(lapply(explore_views(), tab))))
   )
 }
 
@@ -67,7 +87,7 @@ explore_page <- function(state) {
 # text in one go, everything escaped: a page follows the hand only if it is quick.
 explored_table <- function(shown, view) {
   if (shown$kind == "grid") return(explored_grid(shown, view))
-  rows <- utils::head(plain_table(shown$x), 60L)
+  rows <- utils::head(plain_table(shown$x)[shown$columns], 60L)
   kinds <- basis_of(shown$x, "kinds", NULL)
   currency <- basis_of(shown$x, "currency", NULL)
   cells <- lapply(present(with_basis(rows, shown$x)), htmltools::htmlEscape)
@@ -121,15 +141,21 @@ table_text <- function(head, body, class = "plain") {
 
 # A button for each row, with what picks it.
 pick_buttons <- function(view, rows, text) {
+  sprintf("<button type=\"button\" %s>%s</button>", pick_attributes(view, rows), text)
+}
+
+pick_attributes <- function(view, rows) {
   known <- lapply(rows, \(x) {
-    said <- as.character(x)
-    quoted <- paste0("\"", gsub("([\"\\\\])", "\\\\\\1", said), "\"")
+    said <- if (is.numeric(x)) format(x, digits = 15L, trim = TRUE) else as.character(x)
+    quoted <- paste0("\"", said, "\"")
+    odd <- grepl("[\"\\\\[:cntrl:]]", said)
+    quoted[odd] <- vapply(said[odd], \(one) unclass(jsonlite::toJSON(one, auto_unbox = TRUE)), "")
     ifelse(is.na(x), "null", quoted)
   })
   parts <- Map(\(name, values) paste0("\"", name, "\":", values), names(known), known)
   key <- paste0("{", do.call(paste, c(unname(parts), sep = ",")), "}")
   sprintf(
-    "<button type=\"button\" class=\"pick\" data-view=\"%s\" data-key=\"%s\">%s</button>",
-    view$part, htmltools::htmlEscape(key, TRUE), text
+    "class=\"pick\" data-view=\"%s\" data-key=\"%s\"", view$part,
+    htmltools::htmlEscape(key, TRUE)
   )
 }

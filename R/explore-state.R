@@ -8,12 +8,14 @@ new_exploration <- function(study) {
   state
 }
 
-# What was computed before is at hand; the oldest go.
+# What was computed before is at hand; the oldest go, sooner where they are large.
 kept_or <- function(state, key, make) {
   name <- rlang::hash(key)
   if (!name %in% names(state$kept)) {
     state$kept[[name]] <- make()
-    state$kept <- utils::tail(state$kept, 60L)
+    rows <- rev(cumsum(rev(vapply(state$kept, \(x) max(1, NROW(x)), 0))))
+    last <- seq_along(rows) == length(rows)
+    state$kept <- utils::tail(state$kept[rows < 5e6 | last], 60L)
   }
   state$kept[[name]]
 }
@@ -36,15 +38,49 @@ explored_study <- function(state, view, values) {
 explored_result <- function(state, view, values, lines = list()) {
   ledger <- explored_ledger(state, lines)
   kept_or(state, list(view$part, view$section(values, state$study), lines), \() {
-    ask_part(view$part, explored_study(state, view, values), ledger)
+    view$result(
+      explored_study(state, view, values), ledger,
+      \(key, make) kept_or(state, list(view$part, lines, key), make)
+    )
   })
 }
 
-# The orders behind a row or cell, and whose they are.
+# The orders behind a row, cell or mark, and whose they are. Single points of a picture are people.
 explored_orders <- function(state, view, values, lines, picked) {
   x <- explored_result(state, view, values, lines)
   ledger <- explored_ledger(state, lines)
-  do.call(rows_behind, c(list(x, ledger), picked))
+  if (identical(names(picked), "customer")) {
+    return(orders_of(ledger, ledger_codes(ledger, as.character(picked$customer))))
+  }
+  view$behind(x, ledger, explored_study(state, view, values), picked)
+}
+
+# A region of the order map, or a cell of its picture.
+behind_map <- function(x, ledger, study, picked) {
+  if ("region" %in% names(picked)) return(rows_behind(x, ledger, region = picked$region))
+  rows <- plain_table(x)
+  inside <- rows$purchases >= picked$purchases_from &
+    rows$purchases <= picked$purchases_until &
+    rows$mean_sales >= picked$sales_from &
+    rows$mean_sales < picked$sales_below
+  orders_of(ledger, ledger_codes(ledger, rows$customer[inside]))
+}
+
+# What the cohorts that are complete at an age have bought until then.
+behind_payback <- function(x, ledger, study, picked) {
+  course <- attr(x, "course")
+  there <- course$age == picked$age & course$complete & !course$older & course$cost > 0
+  grid <- study_grid(study, ledger)
+  cells <- plain_table(grid)
+  cells <- cells[cells$cohort %in% course$cohort[there] & cells$age <= picked$age, ]
+  orders_in_cells(cells, ledger, attr(grid, "basis"))
+}
+
+# Who is left after a condition.
+behind_audience <- function(x, ledger, study, picked) {
+  failed <- attr(one_audience(x, explored_name), "failed")
+  left <- failed$step == 0L | failed$step > picked$step
+  orders_of(ledger, ledger_codes(ledger, failed$customer[left %in% TRUE]))
 }
 
 # The call, with the slice it is of.

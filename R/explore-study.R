@@ -5,7 +5,8 @@
 #' Cut-offs, clocks, shares, costs, margins, look-backs and rules move by hand, all of a study or
 #' only some channels and categories; a click on a number shows the orders behind it; every view
 #' shows the R call and the sections of a study that repeat it, and saves them as a study beside the
-#' first, which gives the same numbers. Needs the packages shiny and bslib.
+#' first, which gives the same numbers. The work is done in a second process: what takes long says
+#' so and can be stopped. Needs the packages shiny, bslib and callr.
 #'
 #' The page is served on the loopback interface only, on a free port, and answers only to who knows
 #' the token in its address. Orders behind a number carry the ids of customers (pseudonyms, if the
@@ -17,7 +18,7 @@
 #'   machines see the data, which a warning tells.
 #' @param open `[logical(1)]` Open it in the browser?
 #' @return Nothing; it ends when stopped.
-#' @section Errors: `nubrek_error_package` without shiny and bslib.
+#' @section Errors: `nubrek_error_package` without shiny, bslib and callr.
 #' @examples
 #' if (interactive()) {
 #'   explore_study(system.file("pellmere", "study.yaml", package = "nubrek"))
@@ -27,7 +28,7 @@ explore_study <- function(study, port = NULL, address = "127.0.0.1", open = inte
   check_whole(port, lower = 1L, null = TRUE)
   check_text(address)
   throw_unless(checkmate::check_flag(open), "open", rlang::current_env())
-  for (package in c("shiny", "bslib")) {
+  for (package in c("shiny", "bslib", "callr")) {
     need_package(package, "the page to explore", rlang::current_env())
   }
   if (!inherits(study, "nubrek_study")) study <- read_study(study)
@@ -39,8 +40,9 @@ explore_study <- function(study, port = NULL, address = "127.0.0.1", open = inte
   token <- secret_token()
   port <- port %||% free_port(address)
   where <- sprintf("http://%s:%d/?token=%s", address, port, token)
-  signal_progress("opening the ledger")
-  app <- explore_app(new_exploration(study), token)
+  desk <- new_desk(study)
+  on.exit(close_desk(desk))
+  app <- explore_app(desk, desk_start(desk), token)
   rlang::inform(say("Explore at %s (stop with Ctrl-C)", where))
   shiny::runApp(app, port = port, host = address, launch.browser = if (open) {
     \(url) utils::browseURL(where)
@@ -64,70 +66,92 @@ secret_token <- function() {
 }
 
 # The page and what answers it; without the token there is nothing.
-explore_app <- function(state, token) {
+explore_app <- function(desk, start, token) {
   known <- \(query) identical(shiny::parseQueryString(query %||% "")$token, token)
   page <- NULL
   shiny::shinyApp(
     ui = function(request) {
       if (!known(request$QUERY_STRING)) return(shiny::tags$p("403"))
-      if (is.null(page)) page <<- explore_page(state)
+      if (is.null(page)) page <<- explore_page(start)
       page
     },
     server = function(input, output, session) {
       if (!known(shiny::isolate(session$clientData$url_search))) return(session$close())
-      explore_server(state, input, output)
+      explore_server(desk, start, input, output, session)
     }
   )
 }
 
-explore_server <- function(state, input, output) {
-  filters <- names(filter_columns(state$ledger))
+explore_server <- function(desk, start, input, output, session) {
+  views <- explore_views()
+  filters <- names(start$filters)
   lines <- shiny::reactive(stats::setNames(
     lapply(filters, \(name) input[[paste0("only_", name)]]), filters
   ))
-  for (view in explore_views()) {
-    local({
-      view <- view
-      serve_view(state, view, input, output, lines)
-    })
+  slot <- \(what) paste(session$token, what)
+  answers <- shiny::reactiveValues()
+  turn <- shiny::reactiveVal(0L)
+  working <- shiny::reactiveVal(NULL)
+  ask <- function(what, view, more = list(), done) {
+    desk_ask(desk, slot(what), c(list(
+      what = what, part = view, values = knob_values(start$knobs[[view]], input, view),
+      lines = lines()
+    ), more), done)
+    turn(shiny::isolate(turn()) + 1L)
   }
+  # only what is looked at is asked for, again whenever it moves
+  shiny::observe({
+    view <- shiny::req(input$view)
+    ask("answer", view, list(width = input$room %||% 900L), \(x) answers[[view]] <- x)
+  })
+  shiny::observeEvent(input$picked, {
+    view <- input$picked$view
+    ask("behind", view, list(key = input$picked$key), \(x) {
+      answers[[paste(view, "behind")]] <- x$html %||% wrong_text(x)
+    })
+  })
+  lapply(views, \(view) serve_view(view, input, output, answers, ask))
+  shiny::observe({
+    turn()
+    desk_step(desk)
+    working(desk_words(desk))
+    if (desk_busy(desk)) shiny::invalidateLater(15, session)
+  })
+  output$working <- shiny::renderUI({
+    words <- shiny::req(working())
+    shiny::tags$div(
+      class = "working", shiny::tags$span(words), shiny::actionButton("stop", say("Stop"))
+    )
+  })
+  shiny::observeEvent(input$stop, {
+    desk_stop(desk)
+    turn(turn() + 1L)
+  })
 }
 
-serve_view <- function(state, view, input, output, lines) {
-  id <- \(what) paste(view$part, what, sep = "_")
-  knobs <- view$knobs(state$study, state$ledger)
-  values <- shiny::reactive({
-    given <- lapply(knobs, \(knob) knob_value(knob, input[[id(knob$id)]]))
-    stats::setNames(given, vapply(knobs, `[[`, "", "id"))
-  })
-  # an error of ours is said where the table would stand
-  result <- shiny::reactive(tryCatch(
-    explored_result(state, view, values(), lines()), nubrek_error = identity
-  ))
+serve_view <- function(view, input, output, answers, ask) {
+  part <- view$part
+  id <- \(what) paste(part, what, sep = "_")
+  answer <- \() shiny::req(answers[[part]])
   output[[id("said")]] <- shiny::renderUI({
-    x <- result()
-    if (inherits(x, "nubrek_error")) {
-      return(shiny::tags$p(class = "wrong", cli::ansi_strip(conditionMessage(x))))
-    }
-    shiny::tags$p(class = "finding", describe(x)$finding)
+    x <- answer()
+    if (!is.null(x$wrong)) wrong_text(x) else shiny::tags$p(class = "finding", x$said)
   })
-  output[[id("table")]] <- shiny::renderUI({
-    x <- result()
-    if (!inherits(x, "nubrek_error")) explored_table(view$show(x, values()), view)
-  })
-  output[[id("call")]] <- shiny::renderText(paste(c(
-    explored_call(state, view, values(), lines()), "",
-    yaml::as.yaml(explored_section(state, view, values(), lines()))
-  ), collapse = "\n"))
-  output[[id("saved")]] <- shiny::renderText({
-    shiny::req(input[[id("save")]] > 0)
-    say("Saved: %s", shiny::isolate(save_explored(state, view, values(), lines())))
-  })
-  output[[id("behind")]] <- shiny::renderUI({
-    asked <- input$picked
-    shiny::req(identical(asked$view, view$part))
-    shiny::isolate(explored_behind(state, view, values(), lines(), asked$key))
-  })
+  output[[id("drawn")]] <- shiny::renderUI(answer()$drawn)
+  output[[id("table")]] <- shiny::renderUI(answer()$table)
+  output[[id("call")]] <- shiny::renderText(answer()$call)
+  shiny::observeEvent(input[[id("save")]], ask("save", part, list(), \(x) {
+    answers[[id("saved")]] <- x$wrong %||% say("Saved: %s", x$path)
+  }))
+  output[[id("saved")]] <- shiny::renderText(shiny::req(answers[[id("saved")]]))
+  output[[id("behind")]] <- shiny::renderUI(answers[[paste(part, "behind")]])
+}
+
+wrong_text <- function(x) shiny::tags$p(class = "wrong", x$wrong)
+
+knob_values <- function(knobs, input, view) {
+  given <- lapply(knobs, \(knob) knob_value(knob, input[[paste(view, knob$id, sep = "_")]]))
+  stats::setNames(given, vapply(knobs, `[[`, "", "id"))
 }
 
 # A number within its limits; what is no number leaves it as it was.
@@ -136,26 +160,4 @@ knob_value <- function(knob, given) {
   if (knob$kind != "number") return(given)
   if (!checkmate::test_number(given, finite = TRUE)) return(knob$value)
   min(knob$high, max(knob$low, given))
-}
-
-explored_behind <- function(state, view, values, lines, key) {
-  tags <- shiny::tags
-  picked <- jsonlite::fromJSON(key)
-  picked <- lapply(picked, \(x) if (is.null(x)) NA else utils::type.convert(x, as.is = TRUE))
-  orders <- tryCatch(
-    explored_orders(state, view, values, lines, picked), nubrek_error = identity
-  )
-  if (inherits(orders, "nubrek_error")) {
-    return(tags$p(class = "wrong", cli::ansi_strip(conditionMessage(orders))))
-  }
-  shown <- utils::head(orders, 50L)
-  if (people_shown(state$study) == "pseudonyms") {
-    shown$customer <- pseudonyms(as.character(shown$customer), state$study$outputs$key)
-  }
-  tags$section(
-    class = "behind",
-    tags$h2(say("Behind it")),
-    tags$p(class = "finding", describe(orders)$finding),
-    explored_table(plain_rows(shown), list(pick = character()))
-  )
 }

@@ -3,16 +3,26 @@
 
 # `knobs(study, ledger)`: what moves; `section(values, study)`: the sections of the study that it
 # means; `call(values, study)`: the R call that gives the same; `show(x, values)`: the table, its
-# rows picked by the columns `pick`.
-explore_view <- function(part, title, knobs, section, call, show, pick = character()) {
+# rows picked by the columns `pick`; `drawn(view, x, width)`: its picture, where the table is none
+# itself; `behind(x, ledger, study, picked)`: the orders behind a mark; `result(study, ledger, kept)`:
+# what is shown, where it is not the part as the study makes it.
+explore_view <- function(
+  part, title, knobs, section, call, show, pick = character(), drawn = NULL,
+  behind = \(x, ledger, study, picked) do.call(rows_behind, c(list(x, ledger), picked)),
+  result = \(study, ledger, kept) ask_part(part, study, ledger)
+) {
   list(
     part = part, title = title, knobs = knobs, section = section, call = call, show = show,
-    pick = pick
+    pick = pick, drawn = drawn, behind = behind, result = result
   )
 }
 
-knob_number <- function(id, label, value, low, high, step = 1) {
-  list(kind = "number", id = id, label = label, value = value, low = low, high = high, step = step)
+# `slide`: how far a hand moves it; more can be written.
+knob_number <- function(id, label, value, low, high, step = 1, slide = high) {
+  list(
+    kind = "number", id = id, label = label, value = value, low = low, high = high, step = step,
+    slide = max(slide, value)
+  )
 }
 knob_choice <- function(id, label, value, choices) {
   list(kind = "choice", id = id, label = label, value = value, choices = choices)
@@ -36,7 +46,7 @@ call_option <- function(name, value) {
 explore_views <- function() {
   views <- list(
     explore_cohorts(), explore_map(), explore_tiers(), explore_moves(), explore_payback(),
-    explore_counts(), explore_waits(), explore_new(), explore_audience()
+    explore_counts(), explore_waits(), explore_new(), explore_audience(), explore_value()
   )
   stats::setNames(views, vapply(views, `[[`, "", "part"))
 }
@@ -76,8 +86,8 @@ explore_map <- function() {
       now <- if (length(now) == 2L) as.double(now) else basis_of(order_map(ledger), "cut")
       list(
         knob_number("purchases", say("often from so many purchases"), ceiling(now[[1L]]), 1, 30),
-        knob_number("mean_sales", say("large from"), round(now[[2L]], 2), 0, 1e6, 0.5),
-        knob_number("top", say("the best"), study$map$top %||% 10L, 0, 100)
+        knob_number("mean_sales", say("large from"), round(now[[2L]], 2), 0, 1e6, 0.01, 4 * now[[2L]]),
+        knob_number("top", say("the best"), study$map$top %||% 10L, 0, 1000, 1, 100)
       )
     },
     section = \(values, study) list(map = c(
@@ -89,7 +99,9 @@ explore_map <- function() {
       call_value(values$purchases), call_value(values$mean_sales), call_value(values$top)
     ),
     show = \(x, values) plain_rows(map_profile(x)),
-    pick = "region"
+    pick = "region",
+    drawn = drawn_map,
+    behind = behind_map
   )
 }
 
@@ -115,7 +127,8 @@ explore_tiers <- function() {
       call_option("during", study$tiers$during)
     ),
     show = \(x, values) plain_rows(tier_profile(x)),
-    pick = "tier"
+    pick = "tier",
+    drawn = drawn_tiers
   )
 }
 
@@ -149,8 +162,9 @@ explore_moves <- function() {
       "tier_moves(ledger, %s%s)", call_value(c(values$from, values$to)),
       call_option("shares", study$tiers$shares)
     ),
-    show = \(x, values) plain_rows(x[setdiff(names(x), "step")]),
-    pick = c("from", "to")
+    show = \(x, values) plain_rows(x, setdiff(names(x), "step")),
+    pick = c("from", "to"),
+    drawn = drawn_moves
   )
 }
 
@@ -159,7 +173,7 @@ explore_payback <- function() {
     "payback",
     say("Payback"),
     knobs = \(study, ledger) list(
-      knob_number("cost", say("a customer costs"), study$payback$cost %||% 30, 0, 1e5),
+      knob_number("cost", say("a customer costs"), study$payback$cost %||% 30, 0, 1e5, 0.5, 200),
       knob_number(
         "margin", say("margin, percent of sales"),
         round(100 * (study$economics$margin_rate %||% 0.45)), 1, 100
@@ -167,9 +181,7 @@ explore_payback <- function() {
       knob_number("within", say("within so many periods"), study$payback$within %||% 12L, 1, 60)
     ),
     section = \(values, study) list(
-      economics = utils::modifyList(
-        study$economics %||% list(), list(margin_rate = values$margin / 100, margin_rates = NULL)
-      ),
+      economics = with_margin(study, values$margin),
       payback = list(cost = values$cost, within = as.integer(values$within))
     ),
     call = \(values, study) sprintf(
@@ -178,9 +190,10 @@ explore_payback <- function() {
       ),
       call_value(values$margin / 100), call_value(values$cost), values$within
     ),
-    show = \(x, values) plain_rows(payback_pool(x)[c(
-      "age", "value", "lower", "upper", "value_to_cost", "cohorts", "size"
-    )])
+    show = \(x, values) plain_rows(payback_pool(x)),
+    pick = "age",
+    drawn = drawn_payback,
+    behind = behind_payback
   )
 }
 
@@ -192,7 +205,8 @@ explore_counts <- function() {
     section = \(values, study) list(),
     call = \(values, study) "order_counts(ledger)",
     show = \(x, values) plain_rows(x),
-    pick = "purchases"
+    pick = "purchases",
+    drawn = drawn_counts
   )
 }
 
@@ -211,7 +225,8 @@ explore_waits <- function() {
       "next_purchase(ledger, nth = %sL, clock = %s)", values$nth, call_value(values$clock)
     ),
     show = \(x, values) plain_rows(x),
-    pick = c("cohort", "waited")
+    pick = c("cohort", "waited"),
+    drawn = drawn_waits
   )
 }
 
@@ -221,7 +236,7 @@ explore_new <- function() {
     say("New or returning"),
     knobs = \(study, ledger) list(
       clock_knob(study$new$clock %||% plain_clock(ledger)),
-      knob_number("lookback", say("look-back in periods"), study$new$lookback %||% 12L, 0, 120)
+      knob_number("lookback", say("look-back in periods"), study$new$lookback %||% 12L, 0, 120, 1, 36)
     ),
     section = \(values, study) list(
       new = list(clock = values$clock, lookback = as.integer(values$lookback))
@@ -229,8 +244,9 @@ explore_new <- function() {
     call = \(values, study) sprintf(
       "new_returning(ledger, %s, lookback = %sL)", call_value(values$clock), values$lookback
     ),
-    show = \(x, values) plain_rows(x[setdiff(names(x), "reactivation_possible")]),
-    pick = "period"
+    show = \(x, values) plain_rows(x, setdiff(names(x), "reactivation_possible")),
+    pick = "period",
+    drawn = drawn_new
   )
 }
 
@@ -250,7 +266,10 @@ explore_audience <- function() {
       "audience(ledger, rule = %s, name = %s)",
       call_value(rule_lines(values$rule)), call_value(explored_name)
     ),
-    show = \(x, values) plain_rows(audience_course(one_audience(x, explored_name)))
+    show = \(x, values) plain_rows(audience_course(one_audience(x, explored_name))),
+    pick = "step",
+    drawn = drawn_audience,
+    behind = behind_audience
   )
 }
 
@@ -260,7 +279,7 @@ rule_lines <- function(text) {
 }
 
 # A table as it is shown: ready cells, and shades from 0 to 1 where they have some.
-plain_rows <- function(x) list(kind = "rows", x = x)
+plain_rows <- function(x, columns = names(x)) list(kind = "rows", x = x, columns = columns)
 
 shaded_grid <- function(measure, most) {
   rows <- plain_table(measure)
@@ -275,4 +294,63 @@ shaded_grid <- function(measure, most) {
     period_label(rows$cohort, basis_of(measure, "clock")), " (", format_count(rows$size), ")"
   )
   list(kind = "grid", x = rows, columns = sort(unique(rows$age)))
+}
+
+# Expected values need no draws; the models are fitted once for all horizons.
+explore_value <- function() {
+  explore_view(
+    "shares",
+    say("Value"),
+    knobs = \(study, ledger) list(
+      knob_number("years", say("years ahead"), study$forecast$years %||% 1, 0.25, 20, 0.25, 10),
+      knob_number(
+        "margin", say("margin, percent of sales"),
+        round(100 * (study$economics$margin_rate %||% 0.45)), 1, 100
+      )
+    ),
+    section = \(values, study) list(
+      economics = with_margin(study, values$margin),
+      forecast = utils::modifyList(study$forecast %||% list(), list(years = values$years))
+    ),
+    call = \(values, study) sprintf(
+      "value_shares(forecast_value(ledger, years = %s, money = economics(%s%s)%s))",
+      call_value(values$years), call_value(values$margin / 100),
+      call_option("yearly_discount", study$economics$yearly_discount), call_models(study)
+    ),
+    show = \(x, values) plain_rows(x),
+    pick = "group",
+    drawn = drawn_value,
+    result = \(study, ledger, kept) {
+      fits <- kept(
+        list("fits", study_key_of_models(study)), \() fit_models(ledger, study_models(study))
+      )
+      value_shares(forecast_value(
+        ledger, study$forecast$years, study_economics(study), draws = NULL,
+        models = study_models(study, fits = fits)
+      ))
+    }
+  )
+}
+
+study_key_of_models <- function(study) {
+  settings_of(study, "forecast", c("purchases", "spend", "covariates", "penalty", "season"))
+}
+
+# How the models of a study stand in a call.
+call_models <- function(study) {
+  told <- study_key_of_models(study)
+  if (length(told) == 0L) return("")
+  if (!is.null(told$covariates)) {
+    formulas <- vapply(told$covariates, \(names) paste("~", paste0(
+      "`", names, "`", collapse = " + "
+    )), "")
+    told$covariates <- as.call(c(quote(list), lapply(formulas, str2lang)))
+  }
+  call_option("models", as.call(c(quote(forecast_models), told)))
+}
+
+with_margin <- function(study, percent) {
+  utils::modifyList(
+    study$economics %||% list(), list(margin_rate = percent / 100, margin_rates = NULL)
+  )
 }

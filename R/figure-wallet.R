@@ -75,4 +75,6 @@ wallet_boxes <- function(rows, currency) {
   boxes
 }
 
-n_of_each <- function(n) vapply(n, \(one) n_of(one, "customer"), "")
+n_of_each <- function(n) {
+  paste0(format_count(n), "\u00a0", ifelse(n == 1, "customer", "customers"))
+}

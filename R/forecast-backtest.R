@@ -160,7 +160,7 @@ calibration <- function(test, groups = 10L) {
   throw_unless(checkmate::check_class(test, "nubrek_backtest"), "test", rlang::current_env())
   check_whole(groups, lower = 2L)
   each <- attr(test, "customers")
-  group <- ceiling(rank(-each$expected, ties.method = "first") / nrow(each) * groups)
+  group <- ceiling(data.table::frank(-each$expected, ties.method = "first") / nrow(each) * groups)
   sums <- data.table(group, each)[,
     .(customers = .N, expected = sum(expected), actual = sum(actual), sales = sum(sales)),
     keyby = group

@@ -245,7 +245,7 @@ spend_frequency <- function(x, level = 0.95) {
 spend_tie <- function(repeats, spend, level = 0.95) {
   n <- length(repeats)
   rho <- if (n > 3L && length(unique(repeats)) > 1L && length(unique(spend)) > 1L) {
-    stats::cor(rank(repeats), rank(spend))
+    stats::cor(data.table::frank(repeats), data.table::frank(spend))
   } else {
     NA_real_
   }

@@ -84,7 +84,7 @@ tier_years <- function(tiers, ledger) {
 
 # The chance of each customer to end in each tier, the last column being absent.
 tier_chances <- function(tiers, ledger, fitted, limits, years, draws, seed) {
-  history <- fitted$history[match(tiers$customer, fitted$history$customer), ]
+  history <- fitted$history[data.table::chmatch(tiers$customer, fitted$history$customer), ]
   signal_progress("drawing the coming time")
   worlds <- drawn_worlds(history, fitted$purchases, fitted$spend, draws[[1L]], seed)
   together <- likes_together(worlds)

@@ -144,7 +144,8 @@ business_weeks <- function(fit, from, to) {
 #' @param years `[double(1)]` How far to look ahead, default 1.
 #' @param money `[nubrek_economics]` From [economics()].
 #' @param level `[double(1)]` Of the intervals.
-#' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them.
+#' @param draws `[integer(2)]` Parameter draws, and draws per customer for each of them; `NULL` for
+#'   no intervals (missing), which takes a moment only.
 #' @param seed `[integer(1)]` The same seed gives the same intervals, for any number of threads.
 #' @param models `[nubrek_models]` From [forecast_models()].
 #' @param cost `[numeric(1) | nubrek_cost]` What winning a customer cost: a number,
@@ -167,7 +168,7 @@ forecast_value <- function(
 ) {
   check_ledger(ledger)
   check_number(years, lower = 1 / 52, upper = 50)
-  check_drawing(level, draws, seed)
+  check_drawing(level, draws %||% c(1L, 1L), seed)
   fitted <- fit_models(ledger, models)
   history <- fitted$history
   fit <- fitted$purchases
@@ -181,13 +182,16 @@ forecast_value <- function(
   # group
   unit <- shares$kept * shares$margin
   group <- match(unit, unique(unit))
-  worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
-  drawn <- draw_values(
-    worlds, horizon, rate, tails_of(level), draws[[2L]], seed, group, max(group)
-  )
-  factors <- season_factors(ledger, fitted, end, draws[[1L]], seed)
-  totals <- drawn$totals * rep(factors[, 1L], each = draws[[2L]])
-  between <- total_interval(totals, unique(unit), level, !is.null(shares$words))
+  drawn <- if (!is.null(draws)) {
+    worlds <- drawn_worlds(history, fit, fitted$spend, draws[[1L]], seed)
+    drawn <- draw_values(
+      worlds, horizon, rate, tails_of(level), draws[[2L]], seed, group, max(group)
+    )
+    factors <- season_factors(ledger, fitted, end, draws[[1L]], seed)
+    drawn$totals <- drawn$totals * rep(factors[, 1L], each = draws[[2L]])
+    drawn
+  }
+  between <- total_interval(drawn$totals, unique(unit), level, !is.null(shares$words))
   value <- ahead$expected[, 2L] * each * shares$margin
   lifetime <- shares$to_date + value
   new_result(
@@ -199,8 +203,8 @@ forecast_value <- function(
         sales = ahead$expected[, 1L] * each,
         margin = ahead$expected[, 1L] * each * shares$margin,
         value = value,
-        value_lower = drawn$quantiles[, 1L] * unit,
-        value_upper = drawn$quantiles[, 2L] * unit,
+        value_lower = (drawn$quantiles[, 1L] %||% NA_real_) * unit,
+        value_upper = (drawn$quantiles[, 2L] %||% NA_real_) * unit,
         value_to_date = shares$to_date,
         lifetime_value = lifetime
       ),
@@ -224,9 +228,9 @@ forecast_value <- function(
 
 after_cost <- function(lifetime, spent) list(cost = spent, value_after_cost = lifetime - spent)
 
-# The interval of the whole value: nothing where no margin is known.
+# The interval of the whole value: nothing where no margin is known, or nothing was drawn.
 total_interval <- function(totals, scale, level, known) {
-  if (!known) return(c(NA_real_, NA_real_))
+  if (!known || is.null(totals)) return(c(NA_real_, NA_real_))
   drop(draw_interval(totals %*% scale, level))
 }
 
@@ -264,7 +268,7 @@ value_shares <- function(value, groups = 10L) {
   known <- !anyNA(value$lifetime_value)
   columns <- if (known) c("value_to_date", "value", "lifetime_value") else "sales"
   worth <- value[[utils::tail(columns, 1L)]]
-  group <- ceiling(rank(-worth, ties.method = "first") / nrow(value) * groups)
+  group <- ceiling(data.table::frank(-worth, ties.method = "first") / nrow(value) * groups)
   sums <- data.table(group = as.integer(group), plain_table(value)[columns])[,
     c(list(customers = .N), lapply(.SD, sum)), keyby = group
   ]

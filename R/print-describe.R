@@ -126,6 +126,12 @@ describe.nubrek_value <- function(x) {
       format_money(sum(x$sales), currency),
       format_count(round(sum(x$purchases)))
     )
+  } else if (is.na(total$lower)) {
+    say(
+      "Over the next %s today's customers are worth %s: margin, discounted, without interval.",
+      span,
+      format_money(total$value, currency)
+    )
   } else {
     say(
       "Over the next %s today's customers are worth %s (%s to %s, %s): margin, discounted.",

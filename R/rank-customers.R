@@ -174,7 +174,7 @@ ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
   throw_unless(checkmate::check_data_frame(scores), "scores", call)
   check_columns_exist(c("customer", by), names(scores), "scores", call)
   throw_unless(checkmate::check_numeric(scores[[by]]), "by", call)
-  scores[[by]][match(who$ids, scores$customer)]
+  scores[[by]][data.table::chmatch(who$ids, scores$customer)]
 }
 
 # Ranks within groups, highest first; missing values have none.

@@ -1,14 +1,11 @@
 # Size and sales of named groups of customers.
 
 group_profile <- function(group, sales, more = list()) {
-  result <- data.table(group, sales)[, .(customers = .N, sales = sum(sales)), keyby = group]
-  for (name in names(more)) {
-    data.table::set(
-      result,
-      NULL,
-      name,
-      as.vector(tapply(more[[name]], group, mean))[match(result$group, levels(group))]
-    )
+  rows <- as.data.table(c(list(group = group, sales = sales), more))
+  result <- rows[, .(customers = .N, sales = sum(sales)), keyby = group]
+  if (length(more) > 0L) {
+    means <- rows[, lapply(.SD, mean), keyby = group, .SDcols = names(more)]
+    data.table::set(result, NULL, names(more), as.list(means)[names(more)])
   }
   result[,
     `:=`(
@@ -57,7 +54,7 @@ with_value <- function(profile, group, customer, value, call = rlang::caller_env
   if (is.null(value)) return(profile)
   throw_unless(checkmate::check_class(value, "nubrek_value"), "value", call)
   column <- if (all(is.na(value$value))) "sales" else "value"
-  each <- value[[column]][match(customer, value$customer)]
+  each <- value[[column]][data.table::chmatch(customer, value$customer)]
   profile[[if (column == "value") "value" else "expected_sales"]] <- as.vector(tapply(
     ifelse(is.na(each), 0, each), group, sum
   ))[match(profile$group, levels(group))]

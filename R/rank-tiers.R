@@ -291,7 +291,7 @@ kept_tier <- function(tier, value, edges, keep, ids, rule, slack, call = rlang::
   if (!identical(levels(keep$tier), rule$labels)) {
     abort_nubrek("The earlier tiers must have the same names as these.", "tiers", call = call)
   }
-  before <- as.integer(keep$tier)[match(ids, keep$customer)]
+  before <- as.integer(keep$tier)[data.table::chmatch(ids, keep$customer)]
   lenient <- edges - slack * abs(edges)
   for (t in rev(seq_along(edges))) {
     up <- !is.na(before) & before <= t & t < tier & !is.na(lenient[[t]]) & value >= lenient[[t]]

@@ -17,7 +17,7 @@ needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang s
 needs="$needs nanoparquet readxl openxlsx"
 # the report is larger without it, and whole all the same
 wishes="svglite"
-[ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell DBI RSQLite shiny bslib"
+[ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell DBI RSQLite shiny bslib callr"
 [ "$goal" != lint ] || needs="$needs lintr"
 [ "$goal" != check ] || needs="$needs rmarkdown"
 

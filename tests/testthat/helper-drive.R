@@ -47,26 +47,33 @@ drive_browser <- function(address, .local_envir = parent.frame()) {
   )), socket)
   read_head(socket)
   number <- 0L
-  # a script's value, which may be a promise; or a picture, into a file
-  function(script, picture = NULL) {
+  ask <- function(method, params) {
     number <<- number + 1L
-    send_frame(socket, jsonlite::toJSON(list(
-      id = number,
-      method = if (is.null(picture)) "Runtime.evaluate" else "Page.captureScreenshot",
-      params = if (is.null(picture)) {
-        list(expression = script, awaitPromise = TRUE, returnByValue = TRUE)
-      } else {
-        list(format = "png")
-      }
-    ), auto_unbox = TRUE))
+    send_frame(socket, jsonlite::toJSON(
+      list(id = number, method = method, params = params), auto_unbox = TRUE
+    ))
     repeat {
       said <- jsonlite::fromJSON(read_frame(socket), simplifyVector = FALSE)
-      if (identical(said$id, number)) break
+      if (identical(said$id, number)) return(said$result)
     }
-    wrong <- said$result$exceptionDetails
+  }
+  # a script's value, which may be a promise; or a picture, into a file; or a window of another size
+  function(script, picture = NULL, width = NULL, height = 800L) {
+    if (!is.null(width)) {
+      return(ask("Emulation.setDeviceMetricsOverride", list(
+        width = width, height = height, deviceScaleFactor = 1, mobile = width < 500
+      )))
+    }
+    if (!is.null(picture)) {
+      taken <- ask("Page.captureScreenshot", list(format = "png"))
+      return(writeBin(jsonlite::base64_dec(taken$data), picture))
+    }
+    said <- ask("Runtime.evaluate", list(
+      expression = script, awaitPromise = TRUE, returnByValue = TRUE
+    ))
+    wrong <- said$exceptionDetails
     if (!is.null(wrong)) stop(wrong$exception$description %||% wrong$text)
-    if (is.null(picture)) return(said$result$result$value)
-    writeBin(jsonlite::base64_dec(said$result$data), picture)
+    said$result$value
   }
 }
 

@@ -1,6 +1,5 @@
 skip_without_explorer <- function() {
-  skip_if_not_installed("shiny")
-  skip_if_not_installed("bslib")
+  for (package in c("shiny", "bslib", "callr")) skip_if_not_installed(package)
 }
 
 demo_exploration <- function() {
@@ -19,11 +18,13 @@ test_that("every view gives the numbers of its call and of its saved study, also
   moved <- list(
     map = list(purchases = 4, mean_sales = 31), tiers = list(share1 = 7), payback = list(cost = 55),
     new = list(lookback = 2, clock = "quarter"), cohorts = list(clock = "quarter"),
-    waits = list(nth = 3), audiences = list(rule = "purchases >= 3\nopen_gap > 100")
+    waits = list(nth = 3), audiences = list(rule = "purchases >= 3\nopen_gap > 100"),
+    shares = list(years = 2.5, margin = 30)
   )
-  for (view in explore_views()) {
-    values <- do.call(view_values, c(list(state, view), moved[[view$part]]))
-    for (lines in list(list(), list(channel = "Web store"))) {
+  for (lines in list(list(), list(channel = "Web store"))) {
+    reopened <- NULL
+    for (view in explore_views()) {
+      values <- do.call(view_values, c(list(state, view), moved[[view$part]]))
       shown <- view$show(explored_result(state, view, values, lines), values)$x
       calls <- parse(text = explored_call(state, view, values, lines))
       place <- list2env(list(ledger = state$ledger), parent = asNamespace("nubrek"))
@@ -38,7 +39,8 @@ test_that("every view gives the numbers of its call and of its saved study, also
       path <- save_explored(state, view, values, lines, withr::local_tempfile(fileext = ".yaml"))
       study <- read_study(path)
       study$path <- state$study$path # beside the data
-      again <- ask_part(view$part, study, open_study_ledger(study))
+      reopened <- reopened %||% open_study_ledger(study)
+      again <- ask_part(view$part, study, reopened)
       expect_identical(
         plain_table(view$show(again, values)$x),
         plain_table(shown),
@@ -46,6 +48,166 @@ test_that("every view gives the numbers of its call and of its saved study, also
       )
     }
   }
+})
+
+# A small shop with its study.
+local_study <- function(frame = parent.frame()) {
+  folder <- withr::local_tempdir(.local_envir = frame)
+  data.table::fwrite(random_orders(11L, 400L), file.path(folder, "orders.csv"))
+  path <- file.path(folder, "study.yaml")
+  writeLines(c(
+    "data:", "  orders:", "    files: orders.csv",
+    "    columns: {customer: customer, order: receipt, date: day, sales: amount, channel: shop}",
+    "meanings:", "  currency: EUR", "  cancelled: {column: state, values: [cancelled]}"
+  ), path)
+  path
+}
+
+# All keys that marks of an answer ask with, in the order drawn.
+keys_of <- function(html) {
+  found <- regmatches(html, gregexpr("data-key=\"[^\"]*\"", html))[[1L]]
+  gsub("&quot;", "\"", sub("data-key=\"(.*)\"", "\\1", unique(found)))
+}
+
+asked_behind <- function(state, view, key, ...) {
+  values <- view_values(state, explore_views()[[view]], ...)
+  explored_behind(state, list(part = view, values = values, lines = list(), key = key))$html |>
+    as.character()
+}
+
+test_that("behind each mark stand the people that it counts, and their orders", {
+  study <- read_study(local_study())
+  state <- new_exploration(study)
+  who <- plain_table(customers(state$ledger))
+  who <- who[who$purchases > 0, ]
+  answer <- \(view, ...) explored_answer(state, list(
+    part = view, values = view_values(state, explore_views()[[view]], ...), lines = list(),
+    width = 700
+  ))
+  # the cells of the plane hold every buyer once
+  keys <- lapply(keys_of(answer("map", top = 0)$drawn), jsonlite::fromJSON)
+  counted <- vapply(keys, \(key) {
+    k <- lapply(key, as.double)
+    sum(
+      who$purchases >= k$purchases_from & who$purchases <= k$purchases_until &
+        who$sales / who$purchases >= k$sales_from & who$sales / who$purchases < k$sales_below
+    )
+  }, 0L)
+  expect_identical(sum(counted), nrow(who))
+  for (i in c(1L, length(keys))) {
+    key <- jsonlite::toJSON(keys[[i]], auto_unbox = TRUE)
+    expect_match(asked_behind(state, "map", key), paste0("of ", counted[[i]], ".customer"))
+  }
+  # after a condition those are left who meet it
+  left <- audience(state$ledger, purchases >= 2)
+  expect_match(
+    asked_behind(state, "audiences", "{\"step\":\"1\"}", rule = "purchases >= 2\nsales > 100"),
+    paste0("of ", nrow(left), ".customers")
+  )
+  # a payback's point holds what its cohorts bought until that age, no more
+  pool <- payback_pool(cohort_payback(
+    cohort_grid(state$ledger, margin = 0.45), cost = 30, together = TRUE
+  ))
+  for (age in range(pool$age)) {
+    expect_match(
+      asked_behind(state, "payback", sprintf("{\"age\":\"%d\"}", age)),
+      paste0("of ", pool$size[pool$age == age], ".customer")
+    )
+  }
+  # each picture has marks, and each of them an answer
+  for (view in names(explore_views())) {
+    x <- answer(view)
+    expect_null(x$wrong, label = view)
+    expect_gt(length(keys_of(paste(x$drawn, x$table))), 0L)
+  }
+})
+
+test_that("text from files stays text in the page, whatever it is", {
+  odd <- c("<img src=x onerror=a()>", "\"]},{\\", "=1+1", "tea\ttwo \033[31mred")
+  orders <- data.frame(
+    customer = rep(c("007", "8", "9"), 4L), day = as.Date("2024-01-01") + 20 * 1:12, sales = 5,
+    channel = rep(odd, each = 3L)
+  )
+  folder <- withr::local_tempdir()
+  data.table::fwrite(orders, file.path(folder, "o.csv"))
+  writeLines(c(
+    "data:", "  orders:", "    files: o.csv",
+    "    columns: {customer: customer, date: day, sales: sales, channel: channel}",
+    "meanings: {currency: EUR}"
+  ), file.path(folder, "study.yaml"))
+  state <- new_exploration(read_study(file.path(folder, "study.yaml")))
+  expect_match(asked_behind(state, "map", "{\"customer\":\"007\"}"), "of 1.customer")
+  start <- as.character(explore_page(explore_start(state)))
+  expect_false(grepl("<img", start, fixed = TRUE))
+  marks <- pick_attributes(list(part = "tiers"), data.frame(tier = odd))
+  expect_false(any(grepl("[<\033\t]", marks)))
+  keys <- vapply(keys_of(paste(marks, collapse = "")), \(key) {
+    jsonlite::fromJSON(gsub("&lt;", "<", gsub("&gt;", ">", key)))$tier
+  }, "", USE.NAMES = FALSE)
+  expect_identical(keys, odd)
+})
+
+test_that("the page works on a ledger in parts and on one in a database", {
+  skip_if_not_installed("RSQLite")
+  plain <- new_exploration(read_study(local_study()))
+  con <- local_database(lines = random_orders(11L, 400L))
+  map <- column_map("customer", "day", "receipt", "amount", channel = "shop")
+  said <- meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"))
+  states <- lapply(list(
+    parts = in_parts(plain$ledger, 3L),
+    database = open_ledger(db_table(con, "lines"), map, said, workspace = "temporary")
+  ), \(ledger) {
+    state <- new.env()
+    state$study <- plain$study
+    state$ledger <- ledger
+    state$kept <- list()
+    state
+  })
+  for (state in states) {
+    for (view in explore_views()) {
+      ask <- list(part = view$part, values = view_values(plain, view), lines = list(), width = 800)
+      expect_identical(explored_answer(state, ask), explored_answer(plain, ask), label = view$part)
+    }
+  }
+})
+
+test_that("long work can be stopped, what is old is not waited for, and a dead worker is replaced", {
+  skip_without_explorer()
+  desk <- new_desk(read_study(local_study()))
+  withr::defer(close_desk(desk))
+  start <- desk_start(desk)
+  expect_setequal(names(start$knobs), names(explore_views()))
+  got <- list()
+  told <- \(name) \(x) got[[name]] <<- x
+  ask <- \(slot, name, what = "answer") desk_ask(desk, slot, list(
+    what = what, part = "counts", values = list(), lines = list(), width = 500
+  ), told(name))
+  settle <- \() while (desk_busy(desk)) {
+    desk_step(desk)
+    Sys.sleep(0.02)
+  }
+  for (i in 1:5) ask("view", paste0("n", i))
+  settle()
+  expect_named(got, "n5")
+  expect_match(got$n5$said, "most common")
+  # sleeping stands for long work
+  sleep <- \(name) {
+    desk$now <- list(slot = "view", ask = list(), done = told(name), since = Sys.time() - 2)
+    desk$worker$call(\() Sys.sleep(60), package = FALSE)
+  }
+  sleep("long")
+  expect_match(desk_words(desk), "computing")
+  ask("view", "newer")
+  settle()
+  expect_match(got$long$wrong, "Stopped")
+  expect_match(got$newer$said, "most common")
+  sleep("lost")
+  tools::pskill(desk$worker$get_pid(), 9L)
+  settle()
+  expect_match(got$lost$wrong, "opened again")
+  ask("view", "after")
+  settle()
+  expect_match(got$after$said, "most common")
 })
 
 test_that("in the browser: knobs move numbers, a click shows the orders, a token is asked for", {
