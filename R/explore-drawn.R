@@ -196,7 +196,9 @@ drawn_value <- function(view, x, width) {
   columns <- intersect(c("value_to_date", "value"), names(rows))
   if (length(columns) == 0L) columns <- "sales"
   titles <- c(
-    value_to_date = say("margin to date"), value = say("value to come"), sales = say("sales to come")
+    value_to_date = say("margin to date"),
+    value = say("value to come"),
+    sales = say("sales to come")
   )
   picture_bars(
     view, unclass(rows[columns]), as.character(rows$group),

@@ -40,7 +40,8 @@ whole_picture <- function(width, height, ..., said, legend = NULL) {
     paste(c(...), collapse = "\n"), "</svg>",
     "<p class=\"basis\">", htmltools::htmlEscape(said),
     sprintf(
-      " <span><i style=\"background:%s\"></i> %s</span>", legend, htmltools::htmlEscape(names(legend))
+      " <span><i style=\"background:%s\"></i> %s</span>", legend,
+      htmltools::htmlEscape(names(legend))
     ) |> paste(collapse = ""),
     "</p>"
   ))
@@ -53,6 +54,13 @@ picture_marks <- function(view, shape, attributes, said, keys = NULL) {
     "<%s%s %s><title>%s</title></%s>",
     shape, asks, attributes, htmltools::htmlEscape(said), shape
   )
+}
+
+picture_dots <- function(view, x, y, said, keys) {
+  at <- sprintf(
+    "cx=\"%.1f\" cy=\"%.1f\" r=\"5\" fill=\"%s\" stroke=\"#fff\"", x, y, palette_of[["ochre"]]
+  )
+  picture_marks(view, "circle", at, said, keys)
 }
 
 # So many round numbers on a scale.
@@ -131,9 +139,7 @@ picture_line <- function(view, x, y, lower, upper, level, said, keys, width, tit
     sprintf("<path class=\"line\" d=\"M%s\"/>", at(x, y)),
     sprintf("<path class=\"level\" d=\"M%.1f %.1fH%.1f\"/>", frame$left, frame$y(level),
       frame$right),
-    picture_marks(view, "circle", sprintf(
-      "cx=\"%.1f\" cy=\"%.1f\" r=\"5\" fill=\"#c98a1b\" stroke=\"#fff\"", frame$x(x), frame$y(y)
-    ), said, keys),
+    picture_dots(view, frame$x(x), frame$y(y), said, keys),
     said = title
   )
 }
@@ -173,9 +179,7 @@ picture_plane <- function(
       )
     },
     if (!is.null(points)) {
-      picture_marks(view, "circle", sprintf(
-        "cx=\"%.1f\" cy=\"%.1f\" r=\"5\" fill=\"#c98a1b\" stroke=\"#fff\"", frame$x(points$x), frame$y(points$y)
-      ), points$said, points$keys)
+      picture_dots(view, frame$x(points$x), frame$y(points$y), points$said, points$keys)
     },
     said = title
   )

@@ -4,8 +4,8 @@
 # `knobs(study, ledger)`: what moves; `section(values, study)`: the sections of the study that it
 # means; `call(values, study)`: the R call that gives the same; `show(x, values)`: the table, its
 # rows picked by the columns `pick`; `drawn(view, x, width)`: its picture, where the table is none
-# itself; `behind(x, ledger, study, picked)`: the orders behind a mark; `result(study, ledger, kept)`:
-# what is shown, where it is not the part as the study makes it.
+# itself; `behind(x, ledger, study, picked)`: the orders behind a mark;
+# `result(study, ledger, kept)`: what is shown, where it is not the part as the study makes it.
 explore_view <- function(
   part, title, knobs, section, call, show, pick = character(), drawn = NULL,
   behind = \(x, ledger, study, picked) do.call(rows_behind, c(list(x, ledger), picked)),
@@ -86,7 +86,9 @@ explore_map <- function() {
       now <- if (length(now) == 2L) as.double(now) else basis_of(order_map(ledger), "cut")
       list(
         knob_number("purchases", say("often from so many purchases"), ceiling(now[[1L]]), 1, 30),
-        knob_number("mean_sales", say("large from"), round(now[[2L]], 2), 0, 1e6, 0.01, 4 * now[[2L]]),
+        knob_number(
+          "mean_sales", say("large from"), round(now[[2L]], 2), 0, 1e6, 0.01, 4 * now[[2L]]
+        ),
         knob_number("top", say("the best"), study$map$top %||% 10L, 0, 1000, 1, 100)
       )
     },
@@ -236,7 +238,9 @@ explore_new <- function() {
     say("New or returning"),
     knobs = \(study, ledger) list(
       clock_knob(study$new$clock %||% plain_clock(ledger)),
-      knob_number("lookback", say("look-back in periods"), study$new$lookback %||% 12L, 0, 120, 1, 36)
+      knob_number(
+        "lookback", say("look-back in periods"), study$new$lookback %||% 12L, 0, 120, 1, 36
+      )
     ),
     section = \(values, study) list(
       new = list(clock = values$clock, lookback = as.integer(values$lookback))
@@ -294,63 +298,4 @@ shaded_grid <- function(measure, most) {
     period_label(rows$cohort, basis_of(measure, "clock")), " (", format_count(rows$size), ")"
   )
   list(kind = "grid", x = rows, columns = sort(unique(rows$age)))
-}
-
-# Expected values need no draws; the models are fitted once for all horizons.
-explore_value <- function() {
-  explore_view(
-    "shares",
-    say("Value"),
-    knobs = \(study, ledger) list(
-      knob_number("years", say("years ahead"), study$forecast$years %||% 1, 0.25, 20, 0.25, 10),
-      knob_number(
-        "margin", say("margin, percent of sales"),
-        round(100 * (study$economics$margin_rate %||% 0.45)), 1, 100
-      )
-    ),
-    section = \(values, study) list(
-      economics = with_margin(study, values$margin),
-      forecast = utils::modifyList(study$forecast %||% list(), list(years = values$years))
-    ),
-    call = \(values, study) sprintf(
-      "value_shares(forecast_value(ledger, years = %s, money = economics(%s%s)%s))",
-      call_value(values$years), call_value(values$margin / 100),
-      call_option("yearly_discount", study$economics$yearly_discount), call_models(study)
-    ),
-    show = \(x, values) plain_rows(x),
-    pick = "group",
-    drawn = drawn_value,
-    result = \(study, ledger, kept) {
-      fits <- kept(
-        list("fits", study_key_of_models(study)), \() fit_models(ledger, study_models(study))
-      )
-      value_shares(forecast_value(
-        ledger, study$forecast$years, study_economics(study), draws = NULL,
-        models = study_models(study, fits = fits)
-      ))
-    }
-  )
-}
-
-study_key_of_models <- function(study) {
-  settings_of(study, "forecast", c("purchases", "spend", "covariates", "penalty", "season"))
-}
-
-# How the models of a study stand in a call.
-call_models <- function(study) {
-  told <- study_key_of_models(study)
-  if (length(told) == 0L) return("")
-  if (!is.null(told$covariates)) {
-    formulas <- vapply(told$covariates, \(names) paste("~", paste0(
-      "`", names, "`", collapse = " + "
-    )), "")
-    told$covariates <- as.call(c(quote(list), lapply(formulas, str2lang)))
-  }
-  call_option("models", as.call(c(quote(forecast_models), told)))
-}
-
-with_margin <- function(study, percent) {
-  utils::modifyList(
-    study$economics %||% list(), list(margin_rate = percent / 100, margin_rates = NULL)
-  )
 }

@@ -1,7 +1,8 @@
 # Words that trades use in headers, by role; matched against the words of a column's name.
 role_words <- list(
   customer = c(
-    "customer", "cust", "client", "kunde", "kunden", "kd", "member", "buyer", "shopper", "card"
+    "customer", "cust", "client", "kunde", "kunden", "kd", "member", "buyer", "shopper", "card",
+    "karte"
   ),
   order = c(
     "order", "receipt", "invoice", "beleg", "bon", "bestellung", "auftrag", "transaction", "ticket",
@@ -116,7 +117,9 @@ look_at <- function(cells) {
 
 header_words <- function(name) {
   spaced <- gsub("([[:lower:][:digit:]])([[:upper:]])", "\\1 \\2", name)
-  setdiff(strsplit(tolower(gsub("[^[:alnum:]]+", " ", spaced)), " ", fixed = TRUE)[[1L]], "")
+  words <- strsplit(tolower(gsub("[^[:alnum:]]+", " ", spaced)), " ", fixed = TRUE)[[1L]]
+  # a number of something may be written in one word
+  setdiff(sub("(?<=...)(nr|nummer|number|num|id)$", "", words, perl = TRUE), "")
 }
 
 # Each role goes to the column whose name fits it best and whose cells allow it; each column has at

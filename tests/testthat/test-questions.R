@@ -1,3 +1,17 @@
+test_that("each figure of the gallery is drawn by the code beside it", {
+  page <- test_path("../../vignettes/articles/figures.Rmd")
+  skip_if_not(file.exists(page), "sources not at hand")
+  text <- readLines(page, encoding = "UTF-8")
+  inside <- cumsum(grepl("^```", text)) %% 2L == 1L & !grepl("^```", text)
+  drawn <- Filter(\(x) identical(x[[1L]], quote(autoplot)), as.list(parse(text = text[inside])))
+  expect_gte(length(drawn), 20L)
+  place <- list2env(list(
+    ledger = ledger_slice(pellmere()$ledger, customers = list(first_channel = "Fern Street")),
+    autoplot = ggplot2::autoplot
+  ), parent = asNamespace("nubrek"))
+  for (call in drawn) expect_s3_class(eval(call, place), "ggplot")
+})
+
 test_that("each call and each command of the page of questions runs", {
   page <- test_path("../../vignettes/how-do-i.Rmd")
   skip_if_not(file.exists(page), "sources not at hand")
