@@ -1,6 +1,6 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | workbook | explore | show | draw | list | count | hold |
+#' `nubrek demo | new | check | run | changes | workbook | explore | show | draw | list | count | hold |
 #' parts | keys | completion`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
@@ -57,6 +57,7 @@ command_do <- function(job) {
     new = command_new(job),
     check = command_check(job),
     run = command_run(job),
+    changes = command_changes(job),
     workbook = command_workbook(job),
     explore = command_explore(job),
     show = command_show(job),
@@ -190,6 +191,15 @@ command_run <- function(job) {
 command_workbook <- function(job) {
   write_workbook(run_study(job$study, NA), job$file)
   \() writeLines(paste("Workbook:", job$file))
+}
+
+command_changes <- function(job) {
+  found <- if (job$runs) {
+    kept_runs(job$study, job$folder)
+  } else {
+    compare_runs(job$study, job$before, job$folder)
+  }
+  \() print(found)
 }
 
 command_explore <- function(job) {

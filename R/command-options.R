@@ -45,6 +45,11 @@ verb_options <- list(
     text_option("--to", "the same", "STUDY")
   ),
   run = \() list(text_option("--folder", "where to write [the study's own folder]", "FOLDER")),
+  changes = \() list(
+    text_option("--before", "a kept run, by its name [the newest other one]", "RUN"),
+    text_option("--folder", "the folder of results that keeps the runs [the study's]", "FOLDER"),
+    flag_option("--runs", "list the runs that were kept")
+  ),
   workbook = \() list(text_option("--file", "an .xlsx file", "FILE")),
   explore = \() list(
     optparse::make_option(

@@ -21,6 +21,11 @@ command_verbs <- list(
     use = "nubrek run STUDY [--folder FOLDER]",
     arguments = 1L
   ),
+  changes = list(
+    says = "what has changed since the run before, and through what (runs: which were kept)",
+    use = "nubrek changes STUDY [--before RUN] [--folder FOLDER] [--runs]",
+    arguments = 1L
+  ),
   workbook = list(
     says = "run a study into one workbook: contents, a sheet a part, definitions, remarks",
     use = "nubrek workbook STUDY --file FILE.xlsx",

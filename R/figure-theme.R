@@ -11,6 +11,14 @@ new_colours <- c(
   reactivated = palette_of[["mauve"]]
 )
 
+# What a change comes through.
+change_colours <- c(
+  definitions = palette_of[["mauve"]],
+  corrected = palette_of[["brick"]],
+  time = palette_of[["ochre"]],
+  `new orders` = palette_of[["petrol"]]
+)
+
 # Groups of the user's own, in the order they are named.
 strip_colours <- palette_of[c("petrol", "ochre", "mauve", "moss", "brick", "ink")]
 

@@ -2,7 +2,7 @@
 
 part_records <- function() {
   records <- c(
-    data_parts, repeat_parts, cohort_parts, rank_parts, tier_parts, audience_parts, discover_parts,
+    run_change_parts, data_parts, repeat_parts, cohort_parts, rank_parts, tier_parts, audience_parts, discover_parts,
     campaign_parts, forecast_parts, worth_parts, trust_parts, proof_parts
   )
   stats::setNames(records, vapply(records, `[[`, "", "name"))

@@ -2,6 +2,7 @@
 
 # `lead`: the part whose first block stands open; others fold under their questions.
 report_sections <- list(
+  changes = list(link = "Since last time", title = "What has changed", lead = "changes"),
   data = list(link = "Data", title = "The data", lead = "audit", terms = \(run) data_terms(run)),
   `repeat` = list(
     link = "Repeat buying",

@@ -5,6 +5,7 @@ results_lock <- ".nubrek-lock"
 
 # An absolute folder is taken as it is, any other from the study's own folder.
 results_folder <- function(study, folder = NULL) {
+  folder <- folder %||% study$results
   if (!is.null(folder)) return(folder)
   folder_name <- study$outputs$folder %||% "nubrek-results"
   if (grepl("^(/|~|[A-Za-z]:)", folder_name)) return(path.expand(folder_name))
@@ -172,5 +173,7 @@ write_results <- function(run, folder) {
     if (was_ours(file.path(folder, name), earlier)) unlink(file.path(folder, name))
   }
   write_manifest(folder, marks)
+  signal_progress("keeping the run")
+  keep_run(run, folder)
   file.path(folder, files)
 }

@@ -19,6 +19,8 @@ run_study <- function(study, folder = NULL) {
   writes <- is.null(folder) || !is.na(folder)
   folder <- if (writes) results_folder(study, folder)
   if (writes) check_results(study, folder)
+  # where earlier runs are looked for
+  if (writes) study$results <- folder
   ledger <- open_study_ledger(study)
   run <- structure(
     c(list(study = study, ledger = ledger), wanted_results(study, ledger)), class = "nubrek_run"

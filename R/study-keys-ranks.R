@@ -143,6 +143,9 @@ outputs_keys <- function() {
     day_form = study_key(
       leaf_text(), "how days are written, in the signs of strptime", "5 Mar 2024", "\"%d.%m.%Y\""
     ),
+    runs = study_key(
+      leaf_flag(), "is a record of each run kept, for the next to be compared with", "yes", "no"
+    ),
     workbook = study_key(leaf_flag(), "is workbook.xlsx written beside it", "no", "yes"),
     people = study_key(
       leaf_people(), "may the report show customers: by id and contact, by pseudonym, or not", "no",

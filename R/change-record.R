@@ -1,0 +1,192 @@
+# What is kept of a run, so that the next one can say what has changed: the numbers by customer, the
+# study and the data as they were. It stands beside the results, a folder for each run.
+
+runs_folder <- "runs"
+run_mark <- "run.json"
+
+#' The runs that were kept
+#'
+#' [run_study()] keeps a record of each run in the folder of its results: the numbers by customer,
+#' the study, the version, and (of the newest two, where the files together have 500 MB at most) a
+#' copy of the data. A run of the same data by the same definitions and code is no new one.
+#'
+#' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
+#' @param folder `[character(1)]` The folder of results; default the study's.
+#' @return A `nubrek_runs`, one row per run, the newest last: `run`, its name; `made`, when;
+#'   `as_of`; `customers`, with a purchase; `data`, is a copy of the data there?
+#' @examples
+#' kept_runs(system.file("pellmere", "study.yaml", package = "nubrek"))
+#' @export
+kept_runs <- function(study, folder = NULL) {
+  if (!inherits(study, "nubrek_study")) study <- read_study(study)
+  known <- known_runs(results_folder(study, folder))
+  take <- \(field, empty) vapply(known, \(one) one[[field]] %||% empty, empty, USE.NAMES = FALSE)
+  new_result(list(
+    run = basename(take("path", "")),
+    made = take("made", ""),
+    as_of = as.Date(take("as_of", "")),
+    customers = as.integer(take("customers", 0)),
+    data = vapply(known, \(one) length(one$data) > 0L, NA, USE.NAMES = FALSE)
+  ), "runs")
+}
+
+# The records in a folder of results, the oldest first; a damaged one is none.
+known_runs <- function(folder) {
+  paths <- list.dirs(file.path(folder, runs_folder), recursive = FALSE)
+  found <- lapply(sort(paths, method = "radix"), \(path) {
+    tryCatch(read_run(path), error = \(e) NULL)
+  })
+  Filter(Negate(is.null), found)
+}
+
+read_run <- function(path) {
+  mark <- file.path(path, run_mark)
+  if (!file.exists(mark)) return(NULL)
+  told <- jsonlite::fromJSON(mark, simplifyVector = TRUE)
+  needed <- c("made", "as_of", "currency", "decimals", "definitions", "code", "sums")
+  if (!all(needed %in% names(told))) return(NULL)
+  told$path <- path
+  told$sums <- as_sums(told$sums)
+  told
+}
+
+# As they are read, and as they are made.
+as_sums <- function(x) {
+  rows <- data.frame(
+    number = as.character(x$number), by = as.character(x$by), level = as.character(x$level),
+    top = as.double(x$top), below = as.double(x$below)
+  )
+  rows[order(rows$number, rows$by, rows$level), ] |> `rownames<-`(NULL)
+}
+
+# Do two runs say the same numbers, of the same day?
+same_numbers <- function(one, other) {
+  identical(one$as_of, other$as_of) && isTRUE(all.equal(one$sums, other$sums))
+}
+
+run_people <- function(record) {
+  path <- file.path(record$path, "people.csv.gz")
+  if (!file.exists(path) || !identical(rlang::hash_file(path), record$people)) {
+    abort_nubrek(c(
+      "The record of the run {.file {record$path}} is damaged.",
+      "i" = "Delete the folder; the next run is compared with an older one."
+    ), "file", path = path, call = NULL)
+  }
+  read <- utils::read.csv(
+    gzfile(path), colClasses = "character", check.names = FALSE, encoding = "UTF-8",
+    na.strings = character()
+  )
+  text <- names(read) == "customer" | startsWith(names(read), "by_")
+  read[!text] <- lapply(read[!text], as.double)
+  as.data.table(read)
+}
+
+# What the numbers mean: all of the study but where its files lie and what is done with the results.
+definitions_of <- function(study) {
+  data <- study$data[setdiff(names(study$data), c("keep", "parts", "workspace", "connection"))]
+  without <- \(x) {
+    if (!is.list(x)) return(x)
+    lapply(x[setdiff(names(x), c("files", "table", "query"))], without)
+  }
+  rlang::hash(list(
+    without(data), study$meanings, study$bands, study$slice, change_groups(study)
+  ))
+}
+
+# The code that counts: this package as it is installed.
+code_of <- function() {
+  built <- system.file("R", "nubrek.rdb", package = "nubrek")
+  paste(utils::packageVersion("nubrek"), if (nzchar(built)) rlang::hash_file(built) else "")
+}
+
+change_groups <- function(study) as.character(unlist(study$`repeat`$by))
+
+# The record of a run, beside its results; nothing where the last one says the same.
+keep_run <- function(run, folder) {
+  study <- run$study
+  if (isFALSE(study$outputs$runs)) return()
+  people <- change_people(run$ledger, change_groups(study))
+  before <- utils::tail(known_runs(folder), 1L)
+  facts <- list(
+    as_of = format(run$ledger$as_of),
+    currency = run$ledger$currency,
+    decimals = run$ledger$decimals,
+    definitions = definitions_of(study),
+    code = code_of(),
+    sums = as_sums(sums_of_people(people)),
+    customers = sum(people$bought)
+  )
+  same <- c("currency", "decimals", "definitions", "code")
+  if (
+    length(before) == 1L &&
+      identical(before[[1L]][same], facts[same]) &&
+      same_numbers(before[[1L]], facts)
+  ) {
+    return()
+  }
+  made <- Sys.time()
+  place <- file.path(folder, runs_folder, format(made, "%Y-%m-%d-%H%M%OS2", tz = "UTC"))
+  draft <- tempfile(".nubrek-", folder)
+  dir.create(draft)
+  on.exit(unlink(draft, recursive = TRUE))
+  data.table::fwrite(people, file.path(draft, "people.csv.gz"))
+  facts$people <- rlang::hash_file(file.path(draft, "people.csv.gz"))
+  facts$made <- format(made, "%Y-%m-%d %H:%M", tz = "")
+  facts$study <- study$source$text
+  facts$data <- copy_data(study, file.path(draft, "data"))
+  write_text(
+    jsonlite::toJSON(facts, auto_unbox = TRUE, digits = NA, null = "null", na = "null"),
+    file.path(draft, run_mark)
+  )
+  dir.create(dirname(place), showWarnings = FALSE)
+  move_file(draft, place)
+  forget_runs(folder)
+}
+
+# Of the newest two the data stay, of the newest 60 the numbers.
+forget_runs <- function(folder) {
+  paths <- vapply(known_runs(folder), `[[`, "", "path")
+  unlink(file.path(utils::head(paths, -2L), "data"), recursive = TRUE)
+  unlink(utils::head(paths, -60L), recursive = TRUE)
+}
+
+# A copy of the files that the study's data come from, by section; none of tables of a database, of
+# a ledger in parts, or where they are large.
+copy_data <- function(study, to, most = 500e6) {
+  sections <- data_files(study)
+  files <- unlist(sections, use.names = FALSE)
+  from_tables <- !is.null(study$data$connection) || !is.null(study$data$parts)
+  if (from_tables || length(files) == 0L || sum(file.size(files)) > most) return(NULL)
+  dir.create(to)
+  lapply(stats::setNames(nm = names(sections)), \(name) {
+    dir.create(file.path(to, name))
+    names <- basename(sections[[name]])
+    called <- sprintf("%03d-%s", seq_along(names), names)
+    done <- file.copy(sections[[name]], file.path(to, name, called), copy.date = TRUE)
+    if (!all(done)) abort_disk(to, "a copy of the data could not be made")
+    as.list(called)
+  })
+}
+
+# The files of each section of `data`, patterns resolved.
+data_files <- function(study) {
+  parts <- study$data[setdiff(names(study$data), "keep")]
+  files <- lapply(parts, \(part) {
+    unlist(lapply(study_files(study, files_named(part)), expand_glob), use.names = FALSE)
+  })
+  Filter(length, files)
+}
+
+# Today's study on the data of then.
+study_of_then <- function(study, record) {
+  for (name in names(record$data)) {
+    if (is.null(study$data[[name]]$files)) return(NULL)
+    study$data[[name]]$files <- file.path(
+      normalizePath(record$path), "data", name, unlist(record$data[[name]])
+    )
+  }
+  if (!setequal(names(data_files(study)), names(record$data))) return(NULL)
+  study$data$keep <- NULL
+  study$meanings$as_of <- as.Date(record$as_of)
+  study
+}

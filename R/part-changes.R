@@ -1,0 +1,21 @@
+# The part that looks back at the run before.
+
+run_change_parts <- list(
+  study_part(
+    "changes",
+    "what has changed since the run before, and through what",
+    "changes",
+    make = \(study, ledger) {
+      changes_since(study, ledger, earlier_run(study, ledger, results_folder(study)))
+    },
+    wanted = \(study) {
+      !is.null(study$path) && !isFALSE(study$outputs$runs) &&
+        length(known_runs(results_folder(study))) > 0L
+    },
+    may_lack = TRUE,
+    figure = 6.5,
+    lists = list("changes.csv" = \(run) plain_table(run$changes)),
+    page = \(run) page_changes(run),
+    findings = \(run) findings_changes(run)
+  )
+)
