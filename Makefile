@@ -7,7 +7,8 @@ NUBREK := $(LIB)/nubrek/exec/nubrek
 
 demo:
 	@tools/setup.sh demo
-	@test -d demo-study || $(NUBREK) demo --folder demo-study
+	@if [ -d demo-study ]; then $(NUBREK) demo --folder demo-study --later; \
+	  else $(NUBREK) demo --folder demo-study; fi
 	@$(NUBREK) run demo-study/study.yaml
 
 test:

@@ -21,6 +21,11 @@ change_numbers <- function() {
   )
 }
 
+# Those that are ratios.
+ratio_numbers <- function() {
+  unlist(lapply(change_numbers(), \(one) if (!is.null(one$below)) one$name))
+}
+
 soon_days <- 90L
 
 # Per customer with an order: what the numbers count, money in minor units, and the groups `by`.

@@ -1,11 +1,11 @@
 #' The command line, as a function
 #'
-#' `nubrek demo | new | check | run | changes | workbook | explore | show | draw | list | count | hold |
-#' parts | keys | completion`; `nubrek --help` lists what each does.
+#' `nubrek demo | new | check | run | changes | workbook | explore | show | draw | list | count |
+#' hold | parts | keys | completion`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
 #' @return `[integer(1)]` The exit status, invisibly: 0, 1 when something in the study or the data
-#'   is wrong, 2 for wrong usage.
+#'   is wrong, 2 for wrong usage, 3 when a watch of the study fires (`nubrek run`).
 #' @examples
 #' command_main("--version")
 #' @export
@@ -22,8 +22,7 @@ command_main <- function(args = commandArgs(TRUE)) {
     {
       job <- command_parse(args)
       say <- draw_progress(command_do(job), isTRUE(job$quiet))
-      say()
-      0L
+      if (identical(say(), 3L)) 3L else 0L
     },
     nubrek_error_usage = \(e) command_fail(e, 2L),
     nubrek_error = \(e) command_fail(e, 1L)
@@ -112,6 +111,7 @@ parts_lines <- function(group = NULL) {
 # The folder is there whole or not at all.
 command_demo <- function(job) {
   to <- job$folder
+  if (job$later) return(bring_later(to))
   if (file.exists(to)) {
     abort_nubrek(c(
       "{.file {to}} is already there.",
@@ -133,6 +133,29 @@ command_demo <- function(job) {
   \() writeLines(c(
     paste0(say("The demo world, Pellmere Yarn Company, is in "), to, "."),
     paste0(say("Next: nubrek run "), file.path(to, "study.yaml"))
+  ))
+}
+
+# The second export of the demo world takes the place of the first: rows that are there again
+# replace theirs, others come behind.
+bring_later <- function(to) {
+  path <- file.path(to, "order-lines.csv.gz")
+  if (!file.exists(path)) {
+    abort_nubrek(c(
+      "{.file {to}} does not hold the demo world.",
+      "i" = "First: {.code nubrek demo --folder {to}}."
+    ), "file", call = NULL)
+  }
+  read <- \(path) utils::read.csv(path, colClasses = "character", check.names = FALSE)
+  later <- read(
+    system.file("pellmere-later", "order-lines.csv.gz", package = "nubrek", mustWork = TRUE)
+  )
+  first <- read(path)
+  whole <- rbind(first[!first$line_id %in% later$line_id, ], later)
+  write_whole(path, \(draft) data.table::fwrite(whole, draft, compress = "gzip"))
+  \() writeLines(c(
+    paste0(say("The export of two weeks later is in "), to, "."),
+    paste0(say("Next: nubrek changes "), file.path(to, "study.yaml"))
   ))
 }
 
@@ -185,6 +208,10 @@ command_run <- function(job) {
       if (any(report)) paste0(say("Report: "), run$files[report]),
       strwrap(lists, terminal_width(), exdent = 8L)
     ))
+    fired <- if (!is.null(run$watches)) plain_table(run$watches)[run$watches$fired, ]
+    if (NROW(fired) == 0L) return(invisible())
+    writeLines(c("", paste0(say("Watch fires: "), watch_lines(fired))))
+    invisible(3L)
   }
 }
 

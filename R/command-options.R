@@ -38,7 +38,8 @@ measure_option <- function() {
 verb_options <- list(
   demo = \() list(
     text_option("--folder", "folder to write to [pellmere]", "FOLDER"),
-    text_option("--to", "the same", "FOLDER")
+    text_option("--to", "the same", "FOLDER"),
+    flag_option("--later", "bring the next export, two weeks later, into the folder")
   ),
   new = \() list(
     text_option("--file", "study file to write [study.yaml]", "STUDY"),

@@ -8,7 +8,7 @@ command_verbs <- list(
   ),
   demo = list(
     says = "write the demo world (data and a study file) into a folder",
-    use = "nubrek demo [--folder FOLDER]",
+    use = "nubrek demo [--folder FOLDER] [--later]",
     arguments = 0L
   ),
   check = list(

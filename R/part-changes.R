@@ -17,5 +17,16 @@ run_change_parts <- list(
     lists = list("changes.csv" = \(run) plain_table(run$changes)),
     page = \(run) page_changes(run),
     findings = \(run) findings_changes(run)
+  ),
+  study_part(
+    "watches",
+    "the numbers that the study watches, and which of them fire",
+    "changes",
+    make = \(study, ledger) study_watches(study, ledger),
+    wanted = \(study) !is.null(study$watches),
+    may_lack = TRUE,
+    lists = list("watches.csv" = \(run) plain_table(run$watches)),
+    page = \(run) page_watches(run),
+    findings = \(run) findings_watches(run)
   )
 )

@@ -2,8 +2,9 @@
 
 part_records <- function() {
   records <- c(
-    run_change_parts, data_parts, repeat_parts, cohort_parts, rank_parts, tier_parts, audience_parts, discover_parts,
-    campaign_parts, forecast_parts, worth_parts, trust_parts, proof_parts
+    run_change_parts, data_parts, repeat_parts, cohort_parts, rank_parts, tier_parts,
+    audience_parts, discover_parts, campaign_parts, forecast_parts, worth_parts, trust_parts,
+    proof_parts
   )
   stats::setNames(records, vapply(records, `[[`, "", "name"))
 }

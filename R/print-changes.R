@@ -42,11 +42,13 @@ change_cells <- function(x, groups = FALSE) {
   ), if (groups) 2L else 1L)
 }
 
-change_notes <- function() say(paste0(
-  "* beyond noise. defined: by definitions of the study or the code; corrected: orders of then ",
-  "known otherwise today; time: the as-of day moved on; new orders: later ones. They add up to ",
-  "the change."
-))
+change_notes <- function() {
+  say(paste0(
+    "* beyond noise. defined: by definitions of the study or the code; corrected: orders of then ",
+    "known otherwise today; time: the as-of day moved on; new orders: later ones. They add up to ",
+    "the change."
+  ))
+}
 
 #' @export
 describe.nubrek_changes <- function(x) {

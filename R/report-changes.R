@@ -43,3 +43,21 @@ findings_changes <- function(run) {
     )
   })
 }
+
+page_watches <- function(run) {
+  page_block(
+    "watches",
+    say("What do the watches say?"),
+    sentence = describe(run$watches)$finding,
+    tables = page_table(describe(run$watches)$table, 50L)
+  )
+}
+
+# What fires matters most, whatever it weighs.
+findings_watches <- function(run) {
+  fired <- plain_table(run$watches)[run$watches$fired, ]
+  lapply(seq_len(min(3L, nrow(fired))), \(i) page_finding(
+    paste0(say("Watch: "), watch_lines(fired[i, ])), "watches",
+    sum(run[["repeat"]]$customers), money = sum(run[["repeat"]]$sales), new = TRUE
+  ))
+}

@@ -3,15 +3,6 @@
 results_manifest <- ".nubrek-files.json"
 results_lock <- ".nubrek-lock"
 
-# An absolute folder is taken as it is, any other from the study's own folder.
-results_folder <- function(study, folder = NULL) {
-  folder <- folder %||% study$results
-  if (!is.null(folder)) return(folder)
-  folder_name <- study$outputs$folder %||% "nubrek-results"
-  if (grepl("^(/|~|[A-Za-z]:)", folder_name)) return(path.expand(folder_name))
-  file.path(dirname(study$path), folder_name)
-}
-
 # The names that a run of this study may write.
 results_names <- function(study) {
   parts <- part_records()[wanted_parts(study)]

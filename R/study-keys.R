@@ -86,6 +86,7 @@ study_schema <- function() {
     campaigns = campaigns_keys(),
     wallet = wallet_keys(),
     forecast = forecast_section(),
+    watches = watch_keys(),
     outputs = outputs_keys()
   )
 }

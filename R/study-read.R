@@ -298,3 +298,12 @@ build_study_ledger <- function(study, folder = NULL) {
 }
 
 unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by
+
+# An absolute folder is taken as it is, any other from the study's own folder.
+results_folder <- function(study, folder = NULL) {
+  folder <- folder %||% study$results
+  if (!is.null(folder)) return(folder)
+  folder_name <- study$outputs$folder %||% "nubrek-results"
+  if (grepl("^(/|~|[A-Za-z]:)", folder_name)) return(path.expand(folder_name))
+  file.path(dirname(study$path), folder_name)
+}

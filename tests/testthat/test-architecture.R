@@ -10,6 +10,8 @@ floors <- list(
   "campaign",
   "discover",
   "proof",
+  "change",
+  "watch",
   "print",
   "figure",
   "report",

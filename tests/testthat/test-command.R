@@ -116,7 +116,7 @@ test_that("check computes nothing and writes nothing; run as a process writes wh
   expect_false(any(grepl("Report:", run$out)))
   expect_setequal(list.files(file.path(folder, "out")), c(
     "tiers.csv", "rfm.csv", "ranks.csv", "map.csv", "customers.csv", "cohorts.csv", "set-aside.csv",
-    "suspects.csv", "overdue.csv"
+    "suspects.csv", "overdue.csv", "runs"
   ))
 })
 

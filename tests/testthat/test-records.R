@@ -95,8 +95,8 @@ test_that("every class of a result says what it is, and figures are of classes t
   described <- methods("describe")
   # some are made under a name of their own, or belong to all results
   other <- c(
-    "aside", "audience_course", "benefits", "effect_course", "keys", "orders", "result", "sql",
-    "wallet_groups", "wallet_sellers"
+    "aside", "audience_course", "benefits", "effect_course", "keys", "orders", "result", "runs",
+    "sql", "wallet_groups", "wallet_sellers"
   )
   expect_identical(setdiff(described, c(made, paste0("nubrek_", other))), character())
   drawn <- methods("ggplot2::autoplot")

@@ -11,32 +11,35 @@
 #' @param before `[character(1)]` The name of a kept run (see [kept_runs()]); default the newest one
 #'   that is not this run itself.
 #' @param folder `[character(1)]` The folder of results that keeps the runs; default the study's.
-#' @return A `nubrek_changes`, one row per number and group: `number` (`"customers"` with a purchase,
-#'   `"purchases"`, net `"sales"`, `"mean_sales"` of a purchase, the repeat `"rate"`, `"back_soon"`,
-#'   a second purchase within 90 days among those whose first lies 90 days back or more, `"active"`,
-#'   with a purchase in the last 90 days, `"year_sales"`, net sales of the last 365), `by`, `group` (missing for
-#'   all customers), `kind` (`"count"`, `"money"`, `"share"`), `before`, `now`, `change`;
-#'   `definitions`, `corrected`, `time`, `new_orders`, which add up to `change`; `lower`, `upper`,
-#'   the 95 % interval of the change over the customers of either run (delta method; a sum's by the
-#'   squares of its changes); `beyond`, does it leave out 0?; `customers`, who moved it. Where the
-#'   data of then are not at hand, or cannot be read by today's study, and the definitions or the
-#'   code have changed, `definitions` is missing and its part lies in `corrected`. [rows_behind()]
-#'   has the orders of those who moved a number.
+#' @return A `nubrek_changes`, one row per number and group: `number` (`"customers"` with a
+#'   purchase, `"purchases"`, net `"sales"`, `"mean_sales"` of a purchase, the repeat `"rate"`,
+#'   `"back_soon"`, a second purchase within 90 days among those whose first lies 90 days back or
+#'   more, `"active"`, with a purchase in the last 90 days, `"year_sales"`, net sales of the last
+#'   365), `by`, `group` (missing for all customers), `kind` (`"count"`, `"money"`, `"share"`),
+#'   `before`, `now`, `change`; `definitions`, `corrected`, `time`, `new_orders`, which add up to
+#'   `change`; `lower`, `upper`, the 95 % interval of the change over the customers of either run
+#'   (delta method; a sum's by the squares of its changes); `beyond`, does it leave out 0?;
+#'   `customers`, who moved it. Where the data of then are not at hand, or cannot be read by
+#'   today's study, and the definitions or the code have changed, `definitions` is missing and its
+#'   part lies in `corrected`. [rows_behind()] has the orders of those who moved a number.
 #' @section Errors: `nubrek_error_unidentified`: there is no earlier run, or it counts another
 #'   currency. `nubrek_error_runs`: there is no run of that name.
 #' @examples
 #' \donttest{
 #' folder <- tempfile("shop")
 #' dir.create(folder)
-#' orders <- data.frame(who = c("A", "A", "B"), day = c("2024-01-05", "2024-02-09", "2024-02-11"))
+#' orders <- data.frame(
+#'   who = c("A", "A", "B"), day = c("2024-01-05", "2024-02-09", "2024-02-11"), paid = c(5, 8, 4)
+#' )
 #' write.csv(orders, file.path(folder, "orders.csv"), row.names = FALSE)
 #' study <- file.path(folder, "study.yaml")
 #' writeLines(c(
-#'   "data: {orders: {files: orders.csv, columns: {customer: who, date: day}}}",
+#'   "data: {orders: {files: orders.csv, columns: {customer: who, date: day, sales: paid}}}",
+#'   "meanings: {currency: EUR}",
 #'   "outputs: {report: no}"
 #' ), study)
 #' run_study(study)
-#' orders <- rbind(orders, data.frame(who = "B", day = "2024-03-02"))
+#' orders <- rbind(orders, data.frame(who = "B", day = "2024-03-02", paid = 6))
 #' write.csv(orders, file.path(folder, "orders.csv"), row.names = FALSE)
 #' compare_runs(study)
 #' }
@@ -104,7 +107,8 @@ changes_since <- function(study, ledger, record, call = rlang::caller_env()) {
           "reads them: that part lies in \u201ccorrected\u201d."
         )))
       },
-      later_remark(record, ledger)
+      later_remark(record, ledger),
+      young_remark(columns)
     ),
     basis = list(
       since = as.Date(record$as_of), run = basename(record$path), kinds = change_kinds
@@ -125,6 +129,17 @@ later_remark <- function(record, ledger) {
     "The data end on %s, before those of the earlier run (%s).",
     format_day(ledger$as_of), format_day(as.Date(record$as_of))
   ))
+}
+
+young_remark <- function(columns) {
+  at <- \(number) which(columns$number == number & is.na(columns$by))
+  if (!isTRUE(columns$change[at("customers")] > 0) || !isTRUE(columns$new_orders[at("rate")] < 0)) {
+    return(NULL)
+  }
+  remark_table("repeat rate", say(paste0(
+    "Customers won since have had little time to come back, and draw the repeat rate down; ",
+    "\u201cagain in %d days\u201d counts those who had it."
+  ), soon_days))
 }
 
 # The customers at each of the five levels of the definition; a level that cannot be had is missing.
@@ -197,10 +212,6 @@ change_columns <- function(people, decimals) {
     beyond = abs(change) > stats::qnorm(0.975) * noise$error / unit,
     customers = noise$customers
   )
-}
-
-ratio_numbers <- function() {
-  unlist(lapply(change_numbers(), \(one) if (!is.null(one$below)) one$name))
 }
 
 # The standard error of each change, and how many customers moved it.

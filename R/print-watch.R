@@ -1,0 +1,50 @@
+# What watches are called, and what they say.
+
+#' @export
+describe.nubrek_watch <- function(x) {
+  fired <- plain_table(x)[x$fired, ]
+  within <- basis_of(x, "within")
+  list(
+    heading = say("A watch on customers coming back within %s days", within),
+    finding = if (nrow(fired) == 0L) {
+      say(
+        "Nothing beyond noise since %s, at %s false alarms a year at most.",
+        format_day(basis_of(x, "from")), number_text(basis_of(x, "false_alarms"))
+      )
+    } else {
+      paste(vapply(seq_len(nrow(fired)), \(i) watch_words(fired[i, ], within), ""), collapse = " ")
+    },
+    table = x
+  )
+}
+
+watch_words <- function(one, within) {
+  say(
+    "Of %s %s came back within %s days, before %s: beyond noise since %s.",
+    if (one$group == "all") {
+      n_of(one$customers, "customer")
+    } else {
+      paste0(n_of(one$customers, "customer"), say(" of \u201c%s\u201d", seen_text(one$group)))
+    },
+    present_share(one$rate, 1L), within, present_share(one$rate_before, 1L), format_day(one$day)
+  )
+}
+
+#' @export
+describe.nubrek_watches <- function(x) {
+  fired <- plain_table(x)[x$fired, ]
+  list(
+    heading = say("Watches"),
+    finding = if (nrow(fired) == 0L) {
+      say("No watch fires.")
+    } else {
+      paste(watch_lines(fired), collapse = "\n")
+    },
+    table = plain_table(x)[c("watch", "group", "says", "fired")]
+  )
+}
+
+watch_lines <- function(fired) {
+  group <- ifelse(fired$group == "all", "", paste0(" (", seen_text(fired$group), ")"))
+  paste0(seen_text(fired$watch), group, ": ", fired$says)
+}

@@ -1,0 +1,126 @@
+# The watches of a study: numbers that every run looks at.
+
+# One row for each watch and group. A limit fires while a number is beyond it; noise fires at the
+# first run that sees it.
+study_watches <- function(study, ledger) {
+  seen <- last_seen(study, ledger)
+  rows <- lapply(names(study$watches), \(name) {
+    said <- study$watches[[name]]
+    if (identical(said$number, "again")) {
+      watched_noise(name, said, ledger, seen)
+    } else {
+      watched_limit(name, said, study, ledger)
+    }
+  })
+  new_result(
+    as.list(rbindlist(rows)),
+    "watches",
+    ledger,
+    carried(ledger),
+    basis = list(kinds = c(value = "number", limit = "number"))
+  )
+}
+
+# The as-of day of the run before, if there is one.
+last_seen <- function(study, ledger) {
+  record <- tryCatch(
+    earlier_run(study, ledger, results_folder(study)), nubrek_error_unidentified = \(e) NULL
+  )
+  if (is.null(record)) as.Date(NA) else as.Date(record$as_of)
+}
+
+watched_noise <- function(name, said, ledger, seen) {
+  keys <- c("within", "by", "from", "false_alarms", "direction")
+  x <- do.call(watch_returns, c(list(ledger), said[intersect(names(said), keys)]))
+  known <- !is.na(x$day) & !is.na(seen) & x$day <= seen
+  data.table(
+    watch = name,
+    group = x$group,
+    value = x$rate,
+    limit = x$rate_before,
+    fired = x$fired & !known,
+    day = x$day,
+    says = vapply(seq_len(nrow(x)), \(i) {
+      one <- plain_table(x)[i, ]
+      if (one$fired) return(watch_words(one, basis_of(x, "within")))
+      say(
+        "%s of %s, before %s: within noise.",
+        present_share(one$rate, 1L), n_of(one$customers, "customer"),
+        present_share(one$rate_before, 1L)
+      )
+    }, "")
+  )
+}
+
+watched_limit <- function(name, said, study, ledger) {
+  place <- c("watches", name)
+  numbers <- stats::setNames(change_numbers(), vapply(change_numbers(), `[[`, "", "name"))
+  if (is.null(said$number)) {
+    abort_study(study$source, place, "A watch needs a {.field number}.", key = "number")
+  }
+  if (length(c(said$below, said$above)) != 1L) {
+    abort_study(
+      study$source, place,
+      paste0("A watch on {.val ", said$number, "} needs {.field below} or {.field above}.")
+    )
+  }
+  one <- numbers[[said$number]]
+  sums <- sums_of_people(change_people(ledger, as.character(said$by)))
+  sums <- sums[number == one$name & is.na(by) == is.null(said$by)]
+  if (nrow(sums) == 0L) {
+    abort_study(
+      study$source, c(place, "by"),
+      paste0("The number {.val ", said$number, "} is not counted by group."), key = "by"
+    )
+  }
+  unit <- if (one$kind == "money") 10^ledger$decimals else 1
+  value <- if (is.null(one$below)) sums$top / unit else sums$top / sums$below / unit
+  limit <- said$below %||% said$above
+  fired <- if (is.null(said$above)) value < limit else value > limit
+  write <- \(x) change_text(x, one$kind, ledger$decimals)
+  data.table(
+    watch = name,
+    group = ifelse(is.na(sums$level), "all", sums$level),
+    value = value,
+    limit = limit,
+    fired = fired %in% TRUE,
+    day = as.Date(ifelse(fired %in% TRUE, ledger$as_of, NA), origin = "1970-01-01"),
+    says = say(
+      "%s: %s, %s %s.", one$label, write(value),
+      ifelse(
+        fired %in% TRUE,
+        if (is.null(said$above)) say("below") else say("above"),
+        if (is.null(said$above)) say("not below") else say("not above")
+      ),
+      write(limit)
+    )
+  )
+}
+
+watch_keys <- function() {
+  named_each(
+    "numbers that every run looks at; nubrek run ends with status 3 when one fires",
+    keys_of_section(
+      "one watch; its name is yours",
+      number = study_key(
+        leaf_choice(c("again", vapply(change_numbers(), `[[`, "", "name"))),
+        "again (a second purchase soon, beyond noise) or a number of nubrek changes, with a limit",
+        "",
+        "again"
+      ),
+      below = study_key(leaf_number(-1e15, 1e15), "fires below this", "none", "0.5"),
+      above = study_key(leaf_number(-1e15, 1e15), "fires above this", "none", "1000000"),
+      by = study_key(leaf_text(), "an attribute whose groups are watched", "none", "first_channel"),
+      within = study_key(leaf_whole(1, 3650), "of again: days to the second purchase", "30", "60"),
+      from = study_key(
+        leaf_day(), "of again: begins on this day, and anew each year", "1 January", "2025-07-01"
+      ),
+      false_alarms = study_key(
+        leaf_share(0.001, 1), "of again: false alarms a year, over all groups", "0.2", "0.05"
+      ),
+      direction = study_key(
+        leaf_choice(c("either", "falls", "rises")), "of again: which way", "either", "falls"
+      )
+    )
+  )
+}
