@@ -163,6 +163,7 @@ explored_answer <- function(state, ask) {
       width <- as.integer(min(1000, max(280, ask$width)))
       list(
         said = describe(x)$finding,
+        notes = notes_of(explored_notes(state), view$part),
         drawn = if (!is.null(view$drawn)) view$drawn(view, x, width),
         table = explored_table(view$show(x, ask$values), view),
         call = call
@@ -170,6 +171,12 @@ explored_answer <- function(state, ask) {
     },
     nubrek_error = \(e) list(wrong = cli::ansi_strip(conditionMessage(e)), call = call)
   )
+}
+
+# The notes of the study, once.
+explored_notes <- function(state) {
+  if (is.null(state$study$notes)) return(NULL)
+  kept_or(state, "notes", \() study_notes(state$study, state$ledger))
 }
 
 # Who is behind a number, and their orders; ids of customers stay text.

@@ -135,7 +135,11 @@ serve_view <- function(view, input, output, answers, ask) {
   answer <- \() shiny::req(answers[[part]])
   output[[id("said")]] <- shiny::renderUI({
     x <- answer()
-    if (!is.null(x$wrong)) wrong_text(x) else shiny::tags$p(class = "finding", x$said)
+    if (!is.null(x$wrong)) return(wrong_text(x))
+    shiny::tagList(
+      shiny::tags$p(class = "finding", x$said),
+      lapply(x$notes, \(note) shiny::tags$p(class = "note", note))
+    )
   })
   output[[id("drawn")]] <- shiny::renderUI(answer()$drawn)
   output[[id("table")]] <- shiny::renderUI(answer()$table)

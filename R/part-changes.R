@@ -28,5 +28,24 @@ run_change_parts <- list(
     lists = list("watches.csv" = \(run) plain_table(run$watches)),
     page = \(run) page_watches(run),
     findings = \(run) findings_watches(run)
+  ),
+  study_part(
+    "notes",
+    "notes of those who read the results, and which of them are stale",
+    "changes",
+    make = \(study, ledger) {
+      lacking <- setdiff(unlist(lapply(study$notes, `[[`, "part")), names(part_records()))
+      if (length(lacking) > 0L) {
+        # it comes from a file: never let it be a template
+        word <- gsub("([{}])", "\\1\\1", lacking[[1L]])
+        abort_study(
+          study$source, "notes", paste0("There is no part \u201c", word, "\u201d."),
+          nearest_hint(lacking[[1L]], names(part_records()))
+        )
+      }
+      study_notes(study, ledger)
+    },
+    wanted = \(study) !is.null(study$notes),
+    page = \(run) page_notes(run)
   )
 )

@@ -53,6 +53,16 @@ page_watches <- function(run) {
   )
 }
 
+# Each stands beside its part too.
+page_notes <- function(run) {
+  page_block(
+    "notes",
+    say("Which notes are there?"),
+    sentence = describe(run$notes)$finding,
+    tables = page_table(run$notes[c("note", "part", "text", "author", "day", "stale")], 50L)
+  )
+}
+
 # What fires matters most, whatever it weighs.
 findings_watches <- function(run) {
   fired <- plain_table(run$watches)[run$watches$fired, ]

@@ -27,12 +27,14 @@ html_block <- function(page, block, open = FALSE) {
       tags$p(class = if (open) "finding", sentence, html_marks(page, block$remarks))
     },
     if (is.null(sentence) && length(block$remarks) > 0L) tags$p(html_marks(page, block$remarks)),
+    lapply(block$notes, \(note) tags$p(class = "note", note)),
     lapply(block$figures, \(figure) html_figure(page, figure, sentence)),
     block$control,
     lapply(block$tables, \(table) html_table(page, table))
   )
   if (open) return(tags$div(id = block$id, class = "lead", content))
-  tags$details(id = block$id, class = "fold", tags$summary(block$question), content)
+  marked <- if (length(block$notes) > 0L) tags$small(class = "noted", say("with a note"))
+  tags$details(id = block$id, class = "fold", tags$summary(block$question, marked), content)
 }
 
 figure_title <- function(figure) {

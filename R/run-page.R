@@ -62,13 +62,21 @@ section_blocks <- function(id, run) {
   parts <- Filter(\(part) part$section == id, parts_shown(run))
   lead <- report_sections[[id]]$lead
   parts <- parts[order(names(parts) != lead)]
-  unlist(lapply(unname(parts), \(part) {
+  found <- lapply(parts, \(part) {
     notes <- unique(unlist(lapply(run[part$remarks], \(x) remarks(x)$remark), use.names = FALSE))
     lapply(blocks_of(part$page(run)), \(block) {
       block$remarks <- unique(c(notes, block$remarks))
       block
     })
-  }), recursive = FALSE)
+  })
+  found <- found[lengths(found) > 0L]
+  # beside its part, or first in the section where the part has no place of its own
+  for (part in intersect(unique(run$notes$part), parts_with(\(part) part$section == id))) {
+    if (length(found) == 0L) break
+    at <- if (part %in% names(found)) part else 1L
+    found[[at]][[1L]]$notes <- c(found[[at]][[1L]]$notes, notes_of(run$notes, part))
+  }
+  unlist(unname(found), recursive = FALSE)
 }
 
 html_section <- function(page, id, blocks, run) {

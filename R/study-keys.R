@@ -87,6 +87,7 @@ study_schema <- function() {
     wallet = wallet_keys(),
     forecast = forecast_section(),
     watches = watch_keys(),
+    notes = notes_keys(),
     outputs = outputs_keys()
   )
 }

@@ -86,7 +86,7 @@ watched_limit <- function(name, said, study, ledger) {
     fired = fired %in% TRUE,
     day = as.Date(ifelse(fired %in% TRUE, ledger$as_of, NA), origin = "1970-01-01"),
     says = say(
-      "%s: %s, %s %s.", one$label, write(value),
+      "%s, %s %s.", write(value),
       ifelse(
         fired %in% TRUE,
         if (is.null(said$above)) say("below") else say("above"),
