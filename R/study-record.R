@@ -8,7 +8,9 @@ run_mark <- "run.json"
 #'
 #' [run_study()] keeps a record of each run in the folder of its results: the numbers by customer,
 #' the study, the version, and (of the newest two, where the files together have 500 MB at most) a
-#' copy of the data. A run of the same data by the same definitions and code is no new one.
+#' copy of the data. A run of the same data by the same definitions and code is no new one. The
+#' folder `runs` holds ids and rows as they were exported, and opens for its owner alone: share the
+#' report, not the folder, or say `outputs: runs: no`.
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` The folder of results; default the study's.
@@ -139,6 +141,7 @@ keep_run <- function(run, folder) {
     file.path(draft, run_mark)
   )
   dir.create(dirname(place), showWarnings = FALSE)
+  Sys.chmod(dirname(place), "0700", use_umask = FALSE)
   move_file(draft, place)
   forget_runs(folder)
 }

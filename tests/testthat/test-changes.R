@@ -134,6 +134,7 @@ test_that("runs are kept, the same run once, and a damaged or old one does not s
   expect_null(run$changes)
   run_study(path)
   expect_identical(nrow(kept_runs(path)), 1L)
+  expect_identical(format(file.mode(file.path(results, "runs"))), "700")
   # the data of then stand beside the record, so that new definitions can be told from corrections
   expect_true(kept_runs(path)$data)
   shop_study(folder, pair$now, TRUE)
