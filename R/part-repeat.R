@@ -92,6 +92,32 @@ repeat_parts <- list(
     figure = 6.5,
     page = \(run) page_sales(run),
     findings = \(run) findings_sales(run)
+  ),
+  study_part(
+    "home",
+    "the store where each customer buys most",
+    "repeat",
+    make = \(study, ledger) {
+      do.call(home_store, c(list(ledger), settings_of(study, "stores", c("store", "last"))))
+    },
+    wanted = \(study) !is.null(study$stores),
+    lists = list("home.csv" = \(run) contact_list(run, run$home)),
+    remarks = character()
+  ),
+  study_part(
+    "stores",
+    "where the customers of each store have gone",
+    "repeat",
+    make = \(study, ledger) store_losses(
+      ledger,
+      wanted_key(study, "stores", "before"),
+      wanted_key(study, "stores", "now"),
+      study$stores$store %||% "channel"
+    ),
+    wanted = \(study) !is.null(study$stores),
+    may_lack = TRUE,
+    figure = \(x) 2.6 + 0.36 * min(20L, nrow(x)),
+    page = \(run) page_stores(run)
   )
 )
 

@@ -326,3 +326,12 @@ rows_behind.nubrek_audience_changes <- function(result, ledger, ...) {
     ledger, whose$customer[row_keys(whose[keys]) %in% row_keys(picked[keys])]
   ))
 }
+
+# All orders of those who bought in the stores in either time.
+#' @export
+rows_behind.nubrek_stores <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  who <- attr(result, "who")
+  orders_of(ledger, unique(unlist(lapply(who, \(one) one$customer[one$place %in% picked$store]))))
+}

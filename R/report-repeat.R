@@ -86,6 +86,19 @@ page_sales <- function(run) {
   )
 }
 
+page_stores <- function(run) {
+  x <- run$stores
+  page_block(
+    "stores",
+    say("Where have the customers of each store gone?"),
+    figures = page_figure(x, 1.4 + 0.32 * min(20L, nrow(x))),
+    tables = page_table(
+      page_columns(x, c("lower", "upper")), 20L,
+      say("The home store of each customer in home.csv")
+    )
+  )
+}
+
 repeat_terms <- function() {
   list(
     `repeat rate` = say("Customers with two or more purchases, by customers with at least one."),

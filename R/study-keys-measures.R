@@ -51,6 +51,18 @@ sales_keys <- function() {
   )
 }
 
+stores_keys <- function() {
+  keys_of_section(
+    "where customers belong, and where those of a store have gone",
+    store = study_key(
+      leaf_text(), "a column of the lines that says where they were sold", "channel", "shop"
+    ),
+    last = study_key(leaf_whole(1, 36500), "days that decide on the home store", "all", "365"),
+    before = study_key(leaf_texts(), "the earlier part of time", "must be given", "2024"),
+    now = study_key(leaf_texts(), "the later part of time", "must be given", "2025")
+  )
+}
+
 cohorts_keys <- function() {
   keys_of_section(
     "first-purchase cohorts",

@@ -73,6 +73,7 @@ study_schema <- function() {
     waits = waits_keys(),
     new = new_keys(),
     sales = sales_keys(),
+    stores = stores_keys(),
     cohorts = cohorts_keys(),
     payback = cost_sections(),
     ranks = ranks_keys(),

@@ -27,7 +27,9 @@ test_that("notes stand beside their part, and say when their number has moved", 
   expect_identical(run$notes$stale, c(FALSE, TRUE, FALSE))
   expect_equal(run$notes$now, c(NA, run[["repeat"]]$rate, run[["repeat"]]$customers))
   report <- paste(readLines(run$files[basename(run$files) == "report.html"]), collapse = "\n")
-  expect_match(report, "class=\"note\">&lt;b&gt;The fair&lt;/b&gt; was {held} in May (Ilse, 2 May 2025)",
+  expect_match(
+    report,
+    "class=\"note\">&lt;b&gt;The fair&lt;/b&gt; was {held} in May (Ilse, 2 May 2025)",
     fixed = TRUE
   )
   expect_match(report, "high Stale: repeat rate was 1.0", fixed = TRUE)

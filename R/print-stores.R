@@ -1,0 +1,33 @@
+# What home stores and the losses of stores are called, and what was found.
+
+#' @export
+describe.nubrek_home <- function(x) {
+  alone <- mean(x$share_there == 1)
+  list(
+    heading = say("The home store of each customer"),
+    finding = if (nrow(x) > 0L) {
+      say("%s of %s buy in one store alone.", present_share(alone), n_of(nrow(x), "customer"))
+    },
+    table = x
+  )
+}
+
+#' @export
+describe.nubrek_stores <- function(x) {
+  worst <- plain_table(x)[which.min(ifelse(x$active_before >= few_customers, x$kept, NA)), ]
+  span <- \(days) paste(format_day(days[[1L]]), "to", format_day(days[[2L]]))
+  list(
+    heading = say("Where the customers of each store have gone"),
+    finding = if (nrow(worst) == 1L) {
+      say(
+        "\u201c%s\u201d kept the fewest: %s of %s; %s went to other stores, %s bought nowhere.",
+        seen_text(worst$store), present_share(worst$kept), n_of(worst$active_before, "customer"),
+        format_count(worst$elsewhere), format_count(worst$gone)
+      )
+    },
+    table = x,
+    after = c("", say(
+      "%s against %s.", span(basis_of(x, "now")), span(basis_of(x, "before"))
+    ))
+  )
+}
