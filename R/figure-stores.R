@@ -28,7 +28,9 @@ autoplot.nubrek_stores <- function(object, ...) {
     ggplot2::scale_fill_manual(values = stats::setNames(
       palette_of[c("petrol", "ochre", "brick")], words
     )) +
-    ggplot2::scale_x_continuous(labels = \(v) present_share(v), expand = ggplot2::expansion(0)) +
+    ggplot2::scale_x_continuous(
+      labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.04))
+    ) +
     figure_words(
       object,
       say("Customers of each store before: where they bought now"),
