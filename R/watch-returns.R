@@ -73,14 +73,15 @@ watch_returns <- function(
       ))
     }),
     basis = list(
-      within = as.integer(within), by = by, from = day_of(start), false_alarms = false_alarms,
+      within = as.integer(within), by = by, from = date_of_number(start),
+      false_alarms = false_alarms,
       direction = direction,
       kinds = c(rate_before = "share", evidence = "number", needed = "number")
     )
   )
 }
 
-day_of <- function(day) as.Date(day, origin = "1970-01-01")
+date_of_number <- function(day) as.Date(day, origin = "1970-01-01")
 
 # The beginning of the year of watching in which the as-of day lies.
 watch_start <- function(from, ledger) {
@@ -108,7 +109,7 @@ watched_group <- function(name, before, since, start, chance, direction) {
     evidence = if (length(course) > 0L) max(course) else 0,
     needed = needed,
     fired = length(over) > 0L,
-    day = day_of(if (length(over) > 0L) start + days$at[[over[[1L]]]] else NA_integer_)
+    day = date_of_number(if (length(over) > 0L) start + days$at[[over[[1L]]]] else NA_integer_)
   )
 }
 

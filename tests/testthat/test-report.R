@@ -52,8 +52,8 @@ test_that("the report is small, whole and reachable: folds, links, marks, alt te
     told.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]) && v.length > 5;")
   expect_lte(told$tall, 9000)
   expect_identical(told$sections, c(
-    "data", "repeat", "cohorts", "rfm", "tiers", "audiences", "campaigns", "forecast", "worth",
-    "trust", "proof", "remarks"
+    "changes", "data", "repeat", "cohorts", "rfm", "tiers", "audiences", "campaigns", "forecast",
+    "worth", "trust", "proof", "remarks"
   ))
   expect_length(told$dead, 0L)
   expect_length(told$twice, 0L)

@@ -42,7 +42,7 @@ test_that("a file with other names, day-first dates and semicolons needs only th
   ))
   expect_setequal(
     list.files(file.path(dirname(path), "out"), all.files = TRUE, no.. = TRUE),
-    c(basename(run$files), results_manifest)
+    c(basename(run$files), results_manifest, runs_folder)
   )
   expect_identical(
     utils::read.csv(run$files[[2L]], colClasses = "character", fileEncoding = "UTF-8-BOM")$customer,
