@@ -6,7 +6,8 @@ run_change_parts <- list(
     "what has changed since the run before, and through what",
     "changes",
     make = \(study, ledger) {
-      changes_since(study, ledger, earlier_run(study, ledger, results_folder(study)))
+      record <- earlier_run(study, ledger, results_folder(study), call = NULL)
+      changes_since(study, ledger, record, call = NULL)
     },
     wanted = \(study) {
       !is.null(study$path) && !isFALSE(study$outputs$runs) &&
