@@ -5,9 +5,10 @@ change_number <- function(name, label, kind, top, below = NULL, grouped = FALSE)
   list(name = name, label = label, kind = kind, top = top, below = below, grouped = grouped)
 }
 
-# `top` and `below` are columns of `change_people()`; `grouped` ones stand for each group too.
+# By name. `top` and `below` are columns of `change_people()`; `grouped` ones stand for each group
+# too.
 change_numbers <- function() {
-  list(
+  numbers <- list(
     change_number("customers", say("customers"), "count", "bought", grouped = TRUE),
     change_number("purchases", say("purchases"), "count", "purchases"),
     change_number("sales", say("net sales"), "money", "sales", grouped = TRUE),
@@ -19,6 +20,22 @@ change_numbers <- function() {
     change_number("active", say("active, %d days", soon_days), "count", "active"),
     change_number("year_sales", say("sales, 365 days"), "money", "year_sales")
   )
+  stats::setNames(numbers, vapply(numbers, `[[`, "", "name"))
+}
+
+# The value of a number of which both sums are known, in major units.
+value_of_number <- function(one, top, below, decimals) {
+  unit <- if (one$kind == "money") 10^decimals else 1
+  (if (is.null(one$below)) top else top / below) / unit
+}
+
+# Columns of people in the order of `ids`; who is not among them counts nothing.
+people_on <- function(people, ids) {
+  place <- data.table::chmatch(ids, people$customer)
+  lapply(people, \(x) {
+    x <- x[place]
+    if (is.character(x)) x else replace(x, is.na(x), 0)
+  })
 }
 
 # Those that are ratios.
@@ -62,7 +79,7 @@ sums_of_people <- function(people) {
   of <- function(rows, by, level) {
     numbers <- Filter(\(one) is.na(by) || one$grouped, change_numbers())
     data.table(
-      number = vapply(numbers, `[[`, "", "name"),
+      number = names(numbers),
       by = by,
       level = level,
       top = vapply(numbers, \(one) as.double(sum(rows[[one$top]])), 0),

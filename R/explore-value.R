@@ -7,10 +7,7 @@ explore_value <- function() {
     say("Value"),
     knobs = \(study, ledger) list(
       knob_number("years", say("years ahead"), study$forecast$years %||% 1, 0.25, 20, 0.25, 10),
-      knob_number(
-        "margin", say("margin, percent of sales"),
-        round(100 * (study$economics$margin_rate %||% 0.45)), 1, 100
-      )
+      margin_knob(study)
     ),
     section = \(values, study) list(
       economics = with_margin(study, values$margin),
@@ -51,6 +48,13 @@ call_models <- function(study) {
     told$covariates <- as.call(c(quote(list), lapply(formulas, str2lang)))
   }
   call_option("models", as.call(c(quote(forecast_models), told)))
+}
+
+margin_knob <- function(study) {
+  knob_number(
+    "margin", say("margin, percent of sales"),
+    round(100 * (study$economics$margin_rate %||% 0.45)), 1, 100
+  )
 }
 
 with_margin <- function(study, percent) {

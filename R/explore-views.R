@@ -176,10 +176,7 @@ explore_payback <- function() {
     say("Payback"),
     knobs = \(study, ledger) list(
       knob_number("cost", say("a customer costs"), study$payback$cost %||% 30, 0, 1e5, 0.5, 200),
-      knob_number(
-        "margin", say("margin, percent of sales"),
-        round(100 * (study$economics$margin_rate %||% 0.45)), 1, 100
-      ),
+      margin_knob(study),
       knob_number("within", say("within so many periods"), study$payback$within %||% 12L, 1, 60)
     ),
     section = \(values, study) list(

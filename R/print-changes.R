@@ -1,9 +1,7 @@
 # What changes are called, and the sentence that says what was found.
 
 change_label <- function(number) {
-  labels <- vapply(change_numbers(), `[[`, "", "label")
-  names(labels) <- vapply(change_numbers(), `[[`, "", "name")
-  unname(labels[number])
+  unname(vapply(change_numbers(), `[[`, "", "label")[number])
 }
 
 # A value of a number in words; a movement has its sign, and of shares points.

@@ -188,7 +188,7 @@ change_columns <- function(people, decimals) {
     )
   })
   missing <- is.null(people$defined)
-  numbers <- stats::setNames(change_numbers(), vapply(change_numbers(), `[[`, "", "name"))
+  numbers <- change_numbers()
   kind <- vapply(numbers[rows$number], `[[`, "", "kind", USE.NAMES = FALSE)
   unit <- ifelse(kind == "money", 10^decimals, 1)
   noise <- change_noise(rows, people$before, people$now, numbers)
@@ -218,15 +218,8 @@ change_columns <- function(people, decimals) {
 change_noise <- function(rows, before, now, numbers) {
   ids <- union(before$customer, now$customer)
   counted <- setdiff(unlist(lapply(numbers, `[`, c("top", "below"))), NA)
-  on_all <- function(people) {
-    place <- data.table::chmatch(ids, people$customer)
-    lapply(people, \(x) {
-      x <- x[place]
-      if (is.character(x)) x else replace(x, is.na(x), 0)
-    })
-  }
-  before <- on_all(before)
-  now <- on_all(now)
+  before <- people_on(before, ids)
+  now <- people_on(now, ids)
   each <- Map(\(number, by, level) {
     one <- numbers[[number]]
     inside <- \(people) {
@@ -252,25 +245,16 @@ change_noise <- function(rows, before, now, numbers) {
 rows_behind.nubrek_changes <- function(result, ledger, ...) {
   check_ledger(ledger)
   picked <- pick_rows(result, ...)
-  numbers <- stats::setNames(change_numbers(), vapply(change_numbers(), `[[`, "", "name"))
-  people <- attr(result, "people")
-  ids <- union(people$before$customer, people$now$customer)
-  on_all <- \(rows, column) {
-    x <- rows[[column]][data.table::chmatch(ids, rows$customer)]
-    ifelse(is.na(x), 0, x)
-  }
+  numbers <- change_numbers()
+  ids <- union(attr(result, "people")$before$customer, attr(result, "people")$now$customer)
+  people <- lapply(attr(result, "people"), people_on, ids)
   moved <- logical(length(ids))
   for (i in seq_len(nrow(picked))) {
     one <- numbers[[picked$number[[i]]]]
-    here <- if (is.na(picked$by[[i]])) {
-      TRUE
-    } else {
-      column <- paste0("by_", picked$by[[i]])
-      at <- \(rows) rows[[column]][data.table::chmatch(ids, rows$customer)] %in% picked$group[[i]]
-      at(people$now) | at(people$before)
-    }
+    at <- \(rows) rows[[paste0("by_", picked$by[[i]])]] %in% picked$group[[i]]
+    here <- if (is.na(picked$by[[i]])) TRUE else at(people$now) | at(people$before)
     for (column in c(one$top, one$below)) {
-      moved <- moved | here & on_all(people$now, column) != on_all(people$before, column)
+      moved <- moved | here & people$now[[column]] != people$before[[column]]
     }
   }
   codes <- ledger_codes(ledger, ids[moved])

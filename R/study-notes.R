@@ -8,7 +8,7 @@ study_notes <- function(study, ledger) {
   people <- if (any(!is.na(at("number")))) sums_of_people(change_people(ledger))
   now <- vapply(notes, \(one) note_number(one, people, ledger), 0, USE.NAMES = FALSE)
   was <- as.double(at("was"))
-  kind <- vapply(notes, \(one) change_number_of(one$number)$kind %||% "count", "")
+  kind <- vapply(notes, \(one) change_numbers()[[one$number %||% ""]]$kind %||% "count", "")
   # as it is written
   written <- \(x) change_text(x, kind, ledger$decimals)
   new_result(
@@ -32,17 +32,11 @@ study_notes <- function(study, ledger) {
   )
 }
 
-change_number_of <- function(name) {
-  numbers <- change_numbers()
-  numbers[match(name %||% "", vapply(numbers, `[[`, "", "name"))][[1L]]
-}
-
 note_number <- function(note, people, ledger) {
   if (is.null(note$number)) return(NA_real_)
-  one <- change_number_of(note$number)
+  one <- change_numbers()[[note$number]]
   sums <- people[number == one$name & is.na(by)]
-  unit <- if (one$kind == "money") 10^ledger$decimals else 1
-  (if (is.null(one$below)) sums$top else sums$top / sums$below) / unit
+  value_of_number(one, sums$top, sums$below, ledger$decimals)
 }
 
 check_note <- function(study, name) {
@@ -67,7 +61,7 @@ notes_keys <- function() {
       author = study_key(leaf_text(), "who wrote it", "none", "Ilse"),
       day = study_key(leaf_day(), "when", "none", "2025-12-01"),
       number = study_key(
-        leaf_choice(vapply(change_numbers(), `[[`, "", "name")),
+        leaf_choice(names(change_numbers())),
         "a number of nubrek changes that it speaks of", "none", "rate"
       ),
       was = study_key(

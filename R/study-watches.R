@@ -54,7 +54,6 @@ watched_noise <- function(name, said, ledger, seen) {
 
 watched_limit <- function(name, said, study, ledger) {
   place <- c("watches", name)
-  numbers <- stats::setNames(change_numbers(), vapply(change_numbers(), `[[`, "", "name"))
   if (is.null(said$number)) {
     abort_study(study$source, place, "A watch needs a {.field number}.", key = "number")
   }
@@ -64,7 +63,7 @@ watched_limit <- function(name, said, study, ledger) {
       paste0("A watch on {.val ", said$number, "} needs {.field below} or {.field above}.")
     )
   }
-  one <- numbers[[said$number]]
+  one <- change_numbers()[[said$number]]
   sums <- sums_of_people(change_people(ledger, as.character(said$by)))
   sums <- sums[number == one$name & is.na(by) == is.null(said$by)]
   if (nrow(sums) == 0L) {
@@ -73,8 +72,7 @@ watched_limit <- function(name, said, study, ledger) {
       paste0("The number {.val ", said$number, "} is not counted by group."), key = "by"
     )
   }
-  unit <- if (one$kind == "money") 10^ledger$decimals else 1
-  value <- if (is.null(one$below)) sums$top / unit else sums$top / sums$below / unit
+  value <- value_of_number(one, sums$top, sums$below, ledger$decimals)
   limit <- said$below %||% said$above
   fired <- if (is.null(said$above)) value < limit else value > limit
   write <- \(x) change_text(x, one$kind, ledger$decimals)
@@ -103,7 +101,7 @@ watch_keys <- function() {
     keys_of_section(
       "one watch; its name is yours",
       number = study_key(
-        leaf_choice(c("again", vapply(change_numbers(), `[[`, "", "name"))),
+        leaf_choice(c("again", names(change_numbers()))),
         "again (a second purchase soon, beyond noise) or a number of nubrek changes, with a limit",
         "",
         "again"
