@@ -88,7 +88,9 @@ store_visits <- function(ledger, store, call = rlang::caller_env()) {
 #'   those elsewhere went to. `active_before = stayed + elsewhere + gone`, `active_now = stayed +
 #'   from_elsewhere + new`. [rows_behind()] has the orders of a store's customers.
 #' @examples
-#' store_losses(example_ledger(), "2024 H1", "2024 H2")
+#' store_losses(
+#'   example_ledger(), c("2024-01-01", "2024-06-30"), c("2024-07-01", "2024-12-31")
+#' )
 #' @export
 store_losses <- function(ledger, before, now, store = "channel") {
   check_ledger(ledger)
