@@ -1,8 +1,8 @@
 # The second export of the demo world, two weeks after the first: what is new or otherwise since.
 # Run behind demo-world.R, demo-campaign.R and demo-panel.R:  Rscript data-raw/demo-later.R
 # `nubrek demo --later` lays its rows over those of the first (a line_id that is there again
-# replaces its row). Quay Market closes on 17 December; the web store has a winter sale from 20 to 28
-# December; the till of Fern Street sends two days late; some amounts are corrected.
+# replaces its row). Quay Market closes on 17 December; the web store has a winter sale from 20 to
+# 28 December; the till of Fern Street sends two days late; some amounts are corrected.
 library(data.table)
 set.seed(28)
 read <- \(name) fread(
