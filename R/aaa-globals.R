@@ -22,5 +22,7 @@ utils::globalVariables(c(
   "active_to_come", "brought", "common", "costed", "from_start", "group_row", "margin_to_come",
   "observed", "payback", "per_customer", "sales_per_customer", "seen_by", "seen_so_far", "sold",
   "spend", "square", "there", "to_age", "use", "what", "x.total", "responded", "strange", "until",
-  "closed", "unknown", "example"
+  "closed", "unknown", "example", "a", "b", "adjusted_p", "hazard", "held", "label", "log_ratio",
+  "median_days", "month", "off", "purchase", "stratum", "ties", "time", "w1", "w2", "d", "lift", "second",
+  "variance", "back", "row"
 ))

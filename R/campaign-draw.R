@@ -90,8 +90,11 @@ draw_control <- function(
 }
 
 # Who may be written to by permission and by how often they were, each rule with those it leaves
-# out.
-contact_rules <- function(ledger, ids, day, may_contact, quiet, most, call = rlang::caller_env()) {
+# out. `group` and `left` are the words for whom they speak of and where those left out are not.
+contact_rules <- function(
+  ledger, ids, day, may_contact, quiet, most, group = " of the audience",
+  left = "in neither arm", call = rlang::caller_env()
+) {
   if (!is.null(quiet)) check_whole(quiet, lower = 1L, call = call)
   if (!is.null(most)) check_whole(most, lower = 1L, call = call)
   allowed <- rep(TRUE, length(ids))
@@ -101,10 +104,12 @@ contact_rules <- function(ledger, ids, day, may_contact, quiet, most, call = rla
     allowed <<- allowed & holds
     if (out > 0L) {
       told <<- c(told, sprintf(
-        "%s of the audience %s and %s in neither arm.",
+        "%s%s %s and %s %s.",
         n_of(out, "customer"),
+        group,
         words[[if (out == 1L) 1L else 2L]],
-        if (out == 1L) "is" else "are"
+        if (out == 1L) "is" else "are",
+        left
       ))
     }
   }

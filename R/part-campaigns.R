@@ -3,6 +3,22 @@
 
 campaign_parts <- list(
   study_part(
+    "due",
+    "whose second purchase is due, and what to offer",
+    "campaigns",
+    make = \(study, ledger, steps = NULL) do.call(purchase_due, c(
+      list(ledger, steps = steps),
+      settings_of(
+        study, "due", c("by", "window", "passed", "ahead", "may_contact", "quiet", "most")
+      )
+    )),
+    wanted = \(study) !is.null(study$due),
+    may_lack = TRUE,
+    figure = \(x) 3 + 1.2 * ceiling(min(6L, nrow(basis_of(x, "windows"))) / 2),
+    lists = list("due.csv" = \(run) contact_list(run, run$due)),
+    page = \(run) page_due(run)
+  ),
+  study_part(
     "contacts",
     "who was contacted, campaign by campaign",
     "campaigns",

@@ -118,6 +118,45 @@ repeat_parts <- list(
     may_lack = TRUE,
     figure = \(x) 2.6 + 0.36 * min(20L, nrow(x)),
     page = \(run) page_stores(run)
+  ),
+  study_part(
+    "steps",
+    "from the first purchase to the second",
+    "repeat",
+    make = \(study, ledger) do.call(
+      product_steps, c(list(ledger), settings_of(study, "steps", c("by", "basket", "at_least")))
+    ),
+    wanted = \(study) !is.null(study$steps),
+    may_lack = TRUE,
+    figure = \(x) 2.2 + 0.36 * min(most_pairs, nrow(x)),
+    page = \(run) page_steps(run)
+  ),
+  study_part(
+    "companions",
+    "what is bought together",
+    "repeat",
+    make = \(study, ledger) do.call(
+      companion_goods, c(list(ledger), settings_of(study, "steps", c("by", "at_least")))
+    ),
+    wanted = \(study) !is.null(study$steps),
+    may_lack = TRUE,
+    figure = \(x) 2.2 + 0.36 * min(most_pairs, nrow(x)),
+    page = \(run) page_companions(run)
+  ),
+  study_part(
+    "first",
+    "after which first goods customers come back",
+    "repeat",
+    make = \(study, ledger) do.call(
+      first_products,
+      c(list(ledger), settings_of(
+        study, "steps", c("by", "within", "adjust", "basket", "at_least")
+      ))
+    ),
+    wanted = \(study) !is.null(study$steps),
+    may_lack = TRUE,
+    figure = \(x) 2.2 + 0.36 * min(15L, nrow(x)),
+    page = \(run) page_first_products(run)
   )
 )
 

@@ -46,8 +46,8 @@ labels_together <- function(labels) {
   )
 }
 
-# The groups that every order stands in: `labels` of the groups; `code` of the group and `order`, a
-# row for each line or order.
+# The groups that every order stands in: `labels` of the groups; `code` of the group, `order` and
+# `units` (sales), a row for each line or order.
 reduce_group_orders <- function(ledger, by, call = rlang::caller_env()) {
   UseMethod("reduce_group_orders")
 }
@@ -61,6 +61,7 @@ reduce_group_orders.nubrek_ledger <- function(ledger, by, call = rlang::caller_e
     list(
       labels = group$labels,
       code = as.integer(if (group$lines) group$code else group$code[part$orders$customer]),
+      units = if (group$lines) part$lines$sales else part$orders$sales,
       order = if (is.null(codes)) order else stand(part$orders$customer, codes)[order]
     )
   })
@@ -69,7 +70,8 @@ reduce_group_orders.nubrek_ledger <- function(ledger, by, call = rlang::caller_e
   list(
     labels = groups$labels,
     code = unlist(Map(\(place, one) place[one$code], groups$place, found)),
-    order = unlist(lapply(found, `[[`, "order"))
+    order = unlist(lapply(found, `[[`, "order")),
+    units = unlist(lapply(found, `[[`, "units"))
   )
 }
 

@@ -48,14 +48,7 @@ home_store <- function(ledger, store = "channel", last = NULL) {
 # Each purchase in each store that it has lines of: `customer`, `day`, `place`, and `order`, one
 # number for each purchase, later ones higher.
 store_visits <- function(ledger, store, call = rlang::caller_env()) {
-  check_text(store)
-  if (!store %in% line_columns(ledger)) {
-    abort_nubrek(c(
-      "There is no column {.field {store}} of the lines.",
-      "x" = "There are {.field {line_columns(ledger)}}.",
-      nearest_hint(store, line_columns(ledger))
-    ), "attribute", call = call)
-  }
+  check_line_column(store, ledger, call)
   groups <- reduce_group_orders(ledger, store, call)
   orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
   at <- match(groups$order, orders$row)
@@ -72,6 +65,17 @@ store_visits <- function(ledger, store, call = rlang::caller_env()) {
     .(sales = sum(sales), order = max(order)), keyby = .(customer, day)
   ][sales >= ledger$least]
   unique(visits[, .(customer, day, place)][days, on = c("customer", "day"), nomatch = NULL])
+}
+
+check_line_column <- function(name, ledger, call = rlang::caller_env()) {
+  check_text(name, call = call)
+  known <- line_columns(ledger)
+  if (name %in% known) return(invisible(name))
+  abort_nubrek(c(
+    "There is no column {.field {name}} of the lines.",
+    "x" = if (length(known) > 0L) "There are {.field {known}}." else "The ledger keeps none.",
+    nearest_hint(name, known)
+  ), "attribute", call = call)
 }
 
 #' Where the customers of a store have gone

@@ -14,6 +14,23 @@ page_effects <- function(run) {
   })
 }
 
+page_due <- function(run) {
+  page_block(
+    "due",
+    say("Whose second purchase is due?"),
+    figures = page_figure(run$due, 2.2 + 1.1 * ceiling(
+      min(6L, nrow(basis_of(run$due, "windows"))) / 2
+    )),
+    tables = page_table(
+      data.frame(
+        due = c(say("inside the window"), say("passed it")),
+        customers = c(sum(run$due$state == "inside"), sum(run$due$state == "passed"))
+      ),
+      caption = say("who, and what to offer, in due.csv")
+    )
+  )
+}
+
 page_targets <- function(run) {
   page_block(
     "targets",

@@ -99,6 +99,38 @@ page_stores <- function(run) {
   )
 }
 
+page_steps <- function(run) {
+  x <- run$steps
+  page_block(
+    "steps",
+    say("What comes after the first purchase?"),
+    figures = page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x))),
+    tables = page_table(
+      page_columns(x, c("lower", "upper", "customers")), 30L, describe(x)$after[[2L]]
+    )
+  )
+}
+
+page_companions <- function(run) {
+  x <- run$companions
+  page_block(
+    "companions",
+    say("What is bought together?"),
+    figures = page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x))),
+    tables = page_table(page_columns(x, c("lower", "upper", "customers")), 20L)
+  )
+}
+
+page_first_products <- function(run) {
+  x <- run$first
+  page_block(
+    "first-products",
+    say("After which first goods do customers come back?"),
+    figures = page_figure(x, 1.2 + 0.3 * min(15L, nrow(x))),
+    tables = page_table(x, 20L, describe(x)$after[[2L]])
+  )
+}
+
 repeat_terms <- function() {
   list(
     `repeat rate` = say("Customers with two or more purchases, by customers with at least one."),

@@ -63,6 +63,26 @@ stores_keys <- function() {
   )
 }
 
+steps_keys <- function() {
+  keys_of_section(
+    "from the first purchase to the second, what is bought together, who comes back",
+    by = study_key(
+      leaf_text(), "a column of the lines", "category, else product", "category"
+    ),
+    basket = study_key(
+      leaf_flag(), "take all that a purchase holds together as one", "no", "yes"
+    ),
+    within = study_key(leaf_whole(1, 36500), "days in which back counts", "365", "180"),
+    adjust = study_key(
+      leaf_texts(), "attributes in which customers are held against those alike",
+      "first_channel", "[first_channel, age]"
+    ),
+    at_least = study_key(
+      leaf_whole(1, 1e+06), "fewest customers behind what is judged", "30", "50"
+    )
+  )
+}
+
 cohorts_keys <- function() {
   keys_of_section(
     "first-purchase cohorts",

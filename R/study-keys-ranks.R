@@ -263,6 +263,28 @@ campaigns_keys <- function() {
   )
 }
 
+due_keys <- function() {
+  keys_of_section(
+    "whose second purchase is due today",
+    by = study_key(leaf_text(), "attribute: a window for each group", "none", "first_channel"),
+    window = study_key(
+      leaf_ascending(), "where it begins and ends, as shares of those who come back",
+      "[0.25, 0.75]", "[0.1, 0.9]"
+    ),
+    passed = study_key(leaf_whole(0, 3650), "days behind the window still listed", "30", "60"),
+    ahead = study_key(leaf_whole(1, 3650), "days for which the chance is told", "30", "14"),
+    may_contact = study_key(
+      leaf_text(), "customer attribute: only who says yes is listed", "none", "may_contact"
+    ),
+    quiet = study_key(
+      leaf_whole(1, 3650), "days before in which nobody listed was contacted", "none", "14"
+    ),
+    most = study_key(
+      leaf_whole(1, 1000), "nobody is listed who was contacted so often in 91 days", "none", "3"
+    )
+  )
+}
+
 wallet_keys <- function() {
   keys_of_section(
     "what customers buy of every seller, from a panel or a partner",

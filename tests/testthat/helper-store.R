@@ -65,6 +65,12 @@ answers <- function(ledger) {
     audience = \(l) {
       audience(l, purchases >= 2, sales(channel == "Quay") > 20, unless(open_gap < 9))
     },
+    home = \(l) home_store(l),
+    losses = \(l) store_losses(l, "2024", "2025"),
+    steps = \(l) product_steps(l, "channel", at_least = 3),
+    companions = \(l) companion_goods(l, "channel", at_least = 3),
+    first = \(l) first_products(l, "channel", within = 90, at_least = 3),
+    due = \(l) purchase_due(l, steps = product_steps(l, "channel", at_least = 3)),
     suspects = \(l) identity_suspects(l),
     audit = \(l) audit(l),
     proof = \(l) prove_totals(l)

@@ -1,0 +1,54 @@
+# The orders behind steps, companions, first goods, and the list of those due.
+
+# The first two purchases of those who went from the one to the other.
+#' @export
+rows_behind.nubrek_steps <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  found <- first_and_second(ledger, basis_of(result, "by"), basis_of(result, "basket"))
+  pairs <- step_pairs(found)
+  keep <- row_keys(list(found$labels[pairs$a], found$labels[pairs$b])) %in%
+    row_keys(picked[c("first", "second")])
+  orders_of_purchases(ledger, found$purchases[customer %in% pairs$customer[keep]])
+}
+
+# The purchases that hold both.
+#' @export
+rows_behind.nubrek_companions <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  found <- labels_held(ledger, basis_of(result, "by"), FALSE)
+  pairs <- companion_pairs(found)
+  keep <- row_keys(list(found$labels[pairs$a], found$labels[pairs$b])) %in%
+    row_keys(picked[c("item", "with")])
+  orders_of_purchases(ledger, found$purchases[purchase %in% pairs$purchase[keep]])
+}
+
+# All orders of those who began with it.
+#' @export
+rows_behind.nubrek_first_products <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  found <- first_and_second(ledger, basis_of(result, "by"), basis_of(result, "basket"))
+  first <- labels_of_purchase(found, 1L)
+  orders_of(ledger, unique(first$customer[found$labels[first$label] %in% picked$first]))
+}
+
+# The orders of those on the list.
+#' @export
+rows_behind.nubrek_due <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  orders_of(ledger, ledger_codes(ledger, pick_rows(result, ...)$customer))
+}
+
+# A purchase that is a day may hold several orders.
+orders_of_purchases <- function(ledger, purchases) {
+  rows <- as.data.table(ledger_rows(
+    ledger, "orders", c("customer", "day"), unique(purchases$customer)
+  ))
+  if (ledger$meaning$purchase_unit == "day") {
+    keep <- row_keys(rows[, .(customer, day)]) %in% row_keys(purchases[, .(customer, day)])
+    return(order_rows(ledger, rows$row[keep]))
+  }
+  order_rows(ledger, sort(purchases$purchase))
+}

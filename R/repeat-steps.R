@@ -1,0 +1,279 @@
+# What comes after what: from the first purchase to the second, and within one purchase
+# (definition 60).
+
+#' From the first purchase to the second, and what is bought together
+#'
+#' `product_steps()` tells what the second purchase of those holds whose first one held a product
+#' (or category, or any other column of the lines). `companion_goods()` tells the same of goods in
+#' one purchase. `first_products()` tells after which first goods customers come back at all.
+#'
+#' What is expected is what everybody buys then: the share of the other label in all second
+#' purchases of the same calendar months, weighted alike; of goods bought together, what purchases
+#' of the same month that hold as many different goods hold beside the one. So goods of a season are
+#' not taken for followers of each other, nor those of small purchases for strangers. A label counts
+#' as held where its lines of the purchase are worth more than 0.
+#'
+#' @param ledger `[nubrek_ledger]`
+#' @param by `[character(1)]` A column of the lines. Default the category, else the product.
+#' @param basket `[logical(1)]` Take all labels of a purchase together as one ("Needles + Yarn").
+#' @param at_least `[integer(1)]` Steps after fewer customers (or purchases) are not judged. Default
+#'   30.
+#' @return `product_steps()`: a `nubrek_steps`, one row per pair that was seen, the most common
+#'   first label first: `first`, `second`; `customers`, whose first purchase held `first`;
+#'   `came_back` of them, with a second purchase so far; `held`, whose second purchase held
+#'   `second`; `share`, `held` by `came_back`, with `lower` and `upper` (95 %, Wilson); `expected`
+#'   share; `lift`, `share` by `expected`; `adjusted_p`, two-sided, of all pairs together (Benjamini
+#'   and Hochberg), missing after fewer than `at_least` customers; `median_days` between the two.
+#'   Customers without a second purchase have not all had the time for one: the share who come back
+#'   stands in `first_products()`.
+#' @details The number of holders, given the months, is a sum of hypergeometric counts (Mantel and
+#'   Haenszel 1959); its tails are taken from a binomial with the same mean and variance. Steps
+#'   from a purchase to the next are those of orders (or days, as purchases are counted); shares
+#'   back count purchases on different days, as [waiting_curve()] does.
+#' @examples
+#' product_steps(example_ledger(), "channel", at_least = 3)
+#' companion_goods(example_ledger(), "channel", at_least = 3)
+#' first_products(example_ledger(), "channel", adjust = NULL, at_least = 3)
+#' @export
+product_steps <- function(ledger, by = goods_of(ledger), basket = FALSE, at_least = 30L) {
+  check_ledger(ledger)
+  check_whole(at_least, lower = 1L)
+  found <- first_and_second(ledger, by, basket)
+  first <- labels_of_purchase(found, 1L)
+  second <- labels_of_purchase(found, 2L)
+  back <- unique(second[, .(customer, stratum = month)])
+  months <- back[, .N, keyby = stratum]
+  count <- \(table) label_grid(table[, .N, keyby = .(label, stratum)], n, months$stratum)
+  n <- length(found$labels)
+  rows <- count(first[, .(customer, label)][back, on = "customer", nomatch = NULL])
+  pairs <- step_pairs(found)[, .(
+    held = .N, median_days = stats::median(as.double(until - from))
+  ), keyby = .(a, b)]
+  judged <- judge_pairs(
+    pairs, step_moments(rows, count(second[, .(label, stratum = month)]), months$N), rowSums(rows),
+    at_least
+  )
+  size <- first[, .(customers = .N), keyby = label]
+  judged$customers <- size$customers[match(judged$a, size$label)]
+  data.table::setorderv(judged, c("customers", "a", "held", "b"), c(-1L, 1L, -1L, 1L))
+  new_result(
+    list(
+      first = found$labels[judged$a],
+      second = found$labels[judged$b],
+      customers = judged$customers,
+      came_back = judged$base,
+      held = judged$held,
+      share = judged$share,
+      lower = judged$lower,
+      upper = judged$upper,
+      expected = judged$expected,
+      lift = judged$share / judged$expected,
+      adjusted_p = judged$adjusted_p,
+      median_days = judged$median_days
+    ),
+    "steps",
+    ledger,
+    rbind(carried(ledger, c("as of", "history start")), found$remarks),
+    basis = list(
+      by = by, basket = basket, at_least = at_least, judged = attr(judged, "judged"),
+      customers = found$customers, came_back = nrow(back),
+      kinds = c(expected = "share", adjusted_p = "p", held = "count")
+    )
+  )
+}
+
+#' @return `companion_goods()`: a `nubrek_companions`, one row per ordered pair: `item`, `with`;
+#'   `purchases` that held `item`; `together`, `share`, `lower`, `upper`, `expected`, `lift`,
+#'   `adjusted_p` as above, over purchases; `customers` who bought both at once. Purchases of one
+#'   customer are not independent, so that intervals are rather too narrow.
+#' @rdname product_steps
+#' @export
+companion_goods <- function(ledger, by = goods_of(ledger), at_least = 30L) {
+  check_ledger(ledger)
+  check_whole(at_least, lower = 1L)
+  found <- labels_held(ledger, by, FALSE)
+  at <- found$held[found$purchases, on = "purchase", nomatch = NULL]
+  at[, size := .N, by = purchase]
+  at[, stratum := paste(month, size)]
+  strata <- unique(at[, .(purchase, stratum, size)])[, .N, keyby = .(stratum, size)]
+  held <- label_grid(
+    at[, .N, keyby = .(label, stratum)], length(found$labels), strata$stratum
+  )
+  pairs <- companion_pairs(found)[, .(
+    held = .N, customers = data.table::uniqueN(customer)
+  ), keyby = .(a, b)]
+  judged <- judge_pairs(
+    pairs, companion_moments(held, strata$size), rowSums(held), at_least
+  )
+  data.table::setorderv(judged, c("base", "a", "held", "b"), c(-1L, 1L, -1L, 1L))
+  new_result(
+    list(
+      item = found$labels[judged$a],
+      with = found$labels[judged$b],
+      purchases = judged$base,
+      together = judged$held,
+      share = judged$share,
+      lower = judged$lower,
+      upper = judged$upper,
+      expected = judged$expected,
+      lift = judged$share / judged$expected,
+      adjusted_p = judged$adjusted_p,
+      customers = judged$customers
+    ),
+    "companions",
+    ledger,
+    carried(ledger),
+    basis = list(
+      by = by, at_least = at_least, judged = attr(judged, "judged"),
+      kinds = c(expected = "share", adjusted_p = "p", together = "count")
+    )
+  )
+}
+
+# Labels of the first or second purchase of each customer.
+labels_of_purchase <- function(found, which) {
+  found$held[found$purchases[number == which], on = "purchase", nomatch = NULL]
+}
+
+# Each customer's labels of the first purchase with those of the second.
+step_pairs <- function(found) {
+  merge(
+    labels_of_purchase(found, 1L)[, .(customer, a = label, from = day)],
+    labels_of_purchase(found, 2L)[, .(customer, b = label, until = day)],
+    by = "customer", allow.cartesian = TRUE
+  )
+}
+
+# The labels that stood in a purchase together, both ways.
+companion_pairs <- function(found) {
+  at <- found$held[found$purchases, on = "purchase", nomatch = NULL]
+  merge(
+    at[, .(purchase, customer, a = label)], at[, .(purchase, b = label)],
+    by = "purchase", allow.cartesian = TRUE
+  )[a != b]
+}
+
+# `pairs` seen (`a`, `b`, `held`) held against `moments`, whose products over strata tell the mean of
+# a pair (`x` by `y`) and its variance (`x2` by `y2`, taken from the mean where `less` says so);
+# `base`, cases of each `a`. All pairs with a base that is large enough are judged together.
+judge_pairs <- function(pairs, moments, base, at_least) {
+  tested <- which(base >= at_least)
+  over <- \(x, y) x[tested, , drop = FALSE] %*% t(y)
+  expected <- over(moments$x, moments$y)
+  variance <- over(moments$x2, moments$y2)
+  if (moments$less) variance <- expected - variance
+  here <- match(pairs$a, tested)
+  seen <- !is.na(here)
+  held <- array(0, dim(expected))
+  held[cbind(here, pairs$b)[seen, , drop = FALSE]] <- pairs$held[seen]
+  p <- array(NA_real_, dim(expected))
+  open <- expected > 0
+  p[open] <- stats::p.adjust(pair_p(held[open], expected[open], variance[open]), "BH")
+  judged <- data.table::copy(pairs)
+  judged[, base := base[a]]
+  judged[, expected := pair_expected(moments, a, b) / base]
+  judged[, adjusted_p := p[cbind(here, b)]]
+  judged[, c("share", "lower", "upper") := share_interval(held, base)]
+  data.table::setattr(judged, "judged", sum(open))
+  judged
+}
+
+# Counts of labels by stratum as a matrix.
+label_grid <- function(table, n, strata) {
+  m <- matrix(0, n, length(strata))
+  m[cbind(table$label, match(table$stratum, strata))] <- table$N
+  m
+}
+
+# Given the months, the number of pairs is a sum of hypergeometric counts.
+step_moments <- function(rows, columns, total) {
+  total <- rep(total, each = nrow(rows))
+  list(
+    x = rows, y = columns / total, x2 = rows * (total - rows),
+    y2 = columns * (total - columns) / total^2 / pmax(total - 1, 1), less = FALSE
+  )
+}
+
+# What goes with a label is drawn from the other labels of the purchases of the same month that
+# hold as many (`size`): pairs are products of what each label has of them, none with itself, so
+# that the pairs of each label add up (quasi-independence, Goodman 1968).
+companion_moments <- function(held, size) {
+  pairs <- held * rep(size - 1, each = nrow(held))
+  u <- pairs / rep(sqrt(pmax(colSums(pairs), 1)), each = nrow(held))
+  for (turn in seq_len(200L)) {
+    next_u <- sqrt(u * pairs / pmax(rep(colSums(u), each = nrow(held)) - u, 1e-12))
+    done <- all(abs(next_u - u) <= 1e-9 * u)
+    u <- next_u
+    if (done) break
+  }
+  list(x = u, y = u, x2 = u^2 / pmax(held, 1), y2 = u^2, less = TRUE)
+}
+
+# Expected numbers of the pairs alone, some thousands at a time.
+pair_expected <- function(moments, a, b) {
+  pieces <- split(seq_along(a), (seq_along(a) - 1L) %/% 10000L)
+  as.double(unlist(lapply(pieces, \(i) {
+    rowSums(moments$x[a[i], , drop = FALSE] * moments$y[b[i], , drop = FALSE])
+  }), use.names = FALSE))
+}
+
+# Two-sided tails of a count with a mean and a variance below it, from the binomial that has both.
+pair_p <- function(count, mean, variance) {
+  chance <- 1 - variance / mean
+  chance <- pmin(pmax(chance, 1e-12), 1)
+  n <- pmax(mean / chance, count)
+  above <- ifelse(count > 0, stats::pbeta(chance, count, n - count + 1), 1)
+  below <- stats::pbeta(chance, count + 1, pmax(n - count, 1e-12), lower.tail = FALSE)
+  pmin(1, 2 * pmin(above, below))
+}
+
+goods_of <- function(ledger) {
+  c(intersect(c("category", "product"), line_columns(ledger)), "product")[[1L]]
+}
+
+# Purchases in their order, and the labels that each holds: `purchases` with `purchase` (a number),
+# `customer`, `day`, `month` and `number` (of the customer's purchases); `held`, `purchase` and
+# `label`, a code into `labels`.
+labels_held <- function(ledger, by, basket, call = rlang::caller_env()) {
+  throw_unless(checkmate::check_flag(basket), "basket", call)
+  check_line_column(by, ledger, call)
+  groups <- reduce_group_orders(ledger, by, call)
+  orders <- as.data.table(ledger_rows(ledger, "orders", c("customer", "day", "sales")))
+  orders <- orders[!is.na(customer)]
+  orders[, purchase := row]
+  if (ledger$meaning$purchase_unit == "day") {
+    orders[, c("purchase", "sales") := list(min(purchase), sum(sales)), by = .(customer, day)]
+  }
+  held <- data.table(
+    purchase = orders$purchase[match(groups$order, orders$row)],
+    label = groups$code,
+    units = groups$units
+  )[, .(units = sum(units)), keyby = .(purchase, label)][units > 0, .(purchase, label)]
+  purchases <- unique(orders[sales >= ledger$least], by = "purchase")[, c("sales", "row") := NULL]
+  data.table::setorderv(purchases, c("customer", "day", "purchase"))
+  purchases[, number := seq_len(.N), by = customer]
+  purchases[, month := label_of_day(day, "month")]
+  labels <- groups$labels[[1L]]
+  if (!basket) return(list(purchases = purchases, held = held, labels = labels))
+  data.table::setorderv(held, c("purchase", "label"))
+  held <- held[order(purchase, labels[label]), .(whole = paste(labels[label], collapse = " + ")),
+    by = purchase
+  ]
+  labels <- sort(unique(held$whole), method = "radix")
+  list(
+    purchases = purchases,
+    held = held[, .(purchase, label = match(whole, labels))],
+    labels = labels
+  )
+}
+
+# The same for those whose first purchase lies in the data.
+first_and_second <- function(ledger, by, basket, call = rlang::caller_env()) {
+  found <- labels_held(ledger, by, basket, call)
+  check_purchases(ledger, call = call)
+  known <- reduce_waits(ledger, 2L)$known
+  found$purchases <- found$purchases[number <= 2L & !known[customer]]
+  found$customers <- data.table::uniqueN(found$purchases$customer)
+  found$remarks <- known_earlier_remark(sum(known))
+  found
+}
