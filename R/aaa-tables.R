@@ -156,12 +156,12 @@ tails_of <- function(level) c((1 - level) / 2, (1 + level) / 2)
 strictly_better <- function(x) cpp_count_others(x, TRUE)
 
 ledger_basis <- function(ledger) {
-  list(
+  c(list(
     as_of = ledger$as_of,
     history_start = ledger$history_start,
     currency = ledger$currency,
     decimals = ledger$decimals,
     purchase_unit = ledger$meaning$purchase_unit,
     minimum_sales = ledger$meaning$minimum_sales
-  )
+  ), if (!is.null(ledger$events)) list(events = ledger$events))
 }

@@ -24,6 +24,7 @@ autoplot.nubrek_audience_periods <- function(object, ...) {
   ends <- drawn[drawn$period == max(drawn$period), ]
   ends <- do.call(rbind, lapply(split(ends, ends$panel), apart_labels, drawn))
   ggplot2::ggplot(drawn, ggplot2::aes(.data$period, .data$value, colour = .data$who)) +
+    event_marks(object) +
     ggplot2::geom_line(linewidth = 0.9) +
     ggplot2::geom_text(
       data = ends,
@@ -47,6 +48,7 @@ autoplot.nubrek_audience_periods <- function(object, ...) {
     figure_words(
       object,
       say("By %s, of those who had bought before it began", basis_of(object, "clock")),
+      marks = TRUE,
       caption = say(paste0(
         "Complete periods with ten such customers or more. Who is chosen for what he did stands ",
         "out while he did it; only what comes after the choice tells of the audience."

@@ -15,6 +15,7 @@ autoplot.nubrek_backtest <- function(object, ...) {
   ggplot2::ggplot(
     data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)
   ) +
+    event_marks(object) +
     ggplot2::geom_line(linewidth = 0.9) +
     ggplot2::geom_text(
       data = last,
@@ -37,6 +38,7 @@ autoplot.nubrek_backtest <- function(object, ...) {
         format_day(cut_at),
         say(", cumulated: what came, and what the model fitted up to then expected")
       ),
+      marks = TRUE,
       caption = paste0(
         "n = ",
         format_count(basis_of(object, "customers")),

@@ -163,6 +163,7 @@ ave_count <- function(x) as.integer(table(x)[as.character(x)])
 group_curves <- function(object, most = 6L) {
   drawn <- group_lines(object, most)
   ggplot2::ggplot(drawn$lines, ggplot2::aes(.data$x, .data$value, colour = .data$group)) +
+    (if (drawn$calendar) event_marks(object)) +
     ggplot2::geom_line(linewidth = 0.9) +
     ggplot2::geom_text(
       data = drawn$ends,
@@ -200,6 +201,7 @@ group_curves <- function(object, most = 6L) {
         ", by ",
         if (drawn$calendar) paste0(basis_of(object, "clock"), "s") else age_words(object)
       ),
+      marks = TRUE,
       caption = paste0(
         say(paste0(
           "Each line: the cohorts of a group together, complete ages that three cohorts have ",

@@ -9,6 +9,7 @@ autoplot.nubrek_tracking <- function(object, ...) {
   ggplot2::ggplot(
     drawn$data, ggplot2::aes(.data$day, .data$purchases, colour = .data$what, linetype = .data$what)
   ) +
+    event_marks(object) +
     ggplot2::geom_line(linewidth = 0.7) +
     (if (any(object$part == "after it")) until_line(drawn$until)) +
     ggplot2::geom_text(
@@ -33,6 +34,7 @@ autoplot.nubrek_tracking <- function(object, ...) {
         "Purchase days after the first one of each customer; expected of customers acquired when ",
         "these were, without looking at what they bought later"
       )),
+      marks = TRUE,
       caption = paste0(
         "n = ",
         format_count(basis_of(object, "customers")),

@@ -11,6 +11,7 @@ autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
   figure <- ggplot2::ggplot(drawn$data, ggplot2::aes(
     .data$cohort, .data$difference, colour = .data$verdict, fill = .data$verdict
   )) +
+    event_marks(object) +
     ggplot2::geom_hline(yintercept = 0, colour = palette_of[["ink"]], linewidth = 0.4) +
     ggplot2::geom_linerange(
       ggplot2::aes(ymin = .data$lower, ymax = .data$upper), linewidth = 0.7, alpha = 0.7
@@ -37,6 +38,7 @@ autoplot.nubrek_usual <- function(object, ..., ages = NULL) {
         measure_words(object),
         present_share(basis_of(object, "level"))
       ),
+      marks = TRUE,
       caption = say(
         "Triangles: better or worse than usual, beyond noise. Dots: not told from noise."
       )

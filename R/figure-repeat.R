@@ -103,8 +103,9 @@ autoplot.nubrek_new <- function(object, ...) {
     20
   }
   tall <- tapply(data$n, paste(data$group, data$period), sum)
-  figure <- ggplot2::ggplot(data, ggplot2::aes(.data$period, .data$n)) +
+  figure <- ggplot2::ggplot(data, ggplot2::aes(.data$period + width / 0.86 / 2, .data$n)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$kind, alpha = .data$partial), width = width) +
+    event_marks(object) +
     ggplot2::scale_fill_manual(values = new_colours, breaks = kinds) +
     ggplot2::scale_alpha_manual(values = c(`FALSE` = 1, `TRUE` = 0.45), guide = "none") +
     ggplot2::scale_y_continuous(
@@ -123,7 +124,8 @@ autoplot.nubrek_new <- function(object, ...) {
           ))
         }
       ),
-      caption = if (any(rows$partial)) say("Pale: period observed in part.")
+      caption = if (any(rows$partial)) say("Pale: period observed in part."),
+      marks = TRUE
     ) +
     theme_nubrek() +
     ggplot2::theme(

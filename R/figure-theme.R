@@ -52,8 +52,9 @@ theme_nubrek <- function(base = 13) {
 
 # Title = the finding, subtitle = what is shown, caption = what is left out and what to mind.
 figure_words <- function(
-  x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL
+  x, shows, title = describe(x)$finding %||% describe(x)$heading, caption = NULL, marks = FALSE
 ) {
+  if (marks) caption <- paste(c(caption, event_words(x)), collapse = " ")
   notes <- remarks(x)$remark
   if (is_part(x)) title <- describe(x)$heading
   basis <- basis_line(x)

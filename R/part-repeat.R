@@ -120,6 +120,26 @@ repeat_parts <- list(
     page = \(run) page_stores(run)
   ),
   study_part(
+    "events",
+    "sales in the days of events, against usual days and the time before",
+    "repeat",
+    make = \(study, ledger) event_sales(ledger),
+    wanted = \(study) !is.null(study$events),
+    may_lack = TRUE,
+    figure = \(x) 2.4 + 0.44 * min(15L, nrow(x)),
+    page = \(run) page_events(run)
+  ),
+  study_part(
+    "event_cohorts",
+    "customers won in events, and beside them",
+    "repeat",
+    make = \(study, ledger) event_cohorts(ledger),
+    wanted = \(study) !is.null(study$events),
+    may_lack = TRUE,
+    figure = \(x) 2.6 + 0.3 * nrow(x),
+    page = \(run) page_event_cohorts(run)
+  ),
+  study_part(
     "steps",
     "from the first purchase to the second",
     "repeat",

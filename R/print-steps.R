@@ -52,7 +52,10 @@ describe.nubrek_companions <- function(x) {
       say("No pair stands out from what everybody buys then.")
     } else {
       say(
-        "Of purchases with \u201c%s\u201d, %s hold \u201c%s\u201d too, %s times what purchases as large hold.",
+        paste0(
+          "Of purchases with \u201c%s\u201d, %s hold \u201c%s\u201d too, %s times what purchases ",
+          "as large hold."
+        ),
         seen_text(best$item), present_share(best$share), seen_text(best$with),
         number_text(round(best$lift, 1))
       )
@@ -73,7 +76,8 @@ describe.nubrek_first_products <- function(x) {
     finding = if (nrow(best) == 1L && best$rate_ratio > 1) {
       say(
         "Who begins with \u201c%s\u201d comes back %s times as fast as others of the same %s.",
-        seen_text(best$first), number_text(round(best$rate_ratio, 1)), paste(adjust, collapse = " and ")
+        seen_text(best$first), number_text(round(best$rate_ratio, 1)),
+        paste(adjust, collapse = " and ")
       )
     } else {
       say("No first goods stand out among customers of the same %s.", paste(

@@ -1,4 +1,4 @@
-# The orders behind steps, companions, first goods, and the list of those due.
+# The orders behind steps, companions, first goods, events, and the list of those due.
 
 # The first two purchases of those who went from the one to the other.
 #' @export
@@ -51,4 +51,29 @@ orders_of_purchases <- function(ledger, purchases) {
     return(order_rows(ledger, rows$row[keep]))
   }
   order_rows(ledger, sort(purchases$purchase))
+}
+
+# The orders of the days of each event.
+#' @export
+rows_behind.nubrek_event_sales <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  rows <- lapply(seq_len(nrow(picked)), \(i) {
+    ledger_rows(ledger, "orders", "day", from = picked$from[[i]], until = picked$until[[i]])$row
+  })
+  order_rows(ledger, sort(unique(unlist(rows))))
+}
+
+# All orders of those who were won there.
+#' @export
+rows_behind.nubrek_event_cohorts <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  w <- reduce_waits(ledger, 2L)
+  events <- known_events(ledger)
+  who <- lapply(seq_len(nrow(picked)), \(i) {
+    group <- won_where(events, picked$event[[i]], w$first)
+    w$code[which(group == match(picked$won[[i]], c("inside", "beside")))]
+  })
+  orders_of(ledger, sort(unique(unlist(who))))
 }

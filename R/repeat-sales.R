@@ -68,6 +68,7 @@ sales_by <- function(
       carried(ledger),
       threshold_remark(at_least),
       so_far_remark(span, before),
+      holiday_remark(ledger, span, before),
       most$remark,
       returns_only_remark(group, now),
       overlap_remark(group),

@@ -153,8 +153,8 @@ companion_pairs <- function(found) {
   )[a != b]
 }
 
-# `pairs` seen (`a`, `b`, `held`) held against `moments`, whose products over strata tell the mean of
-# a pair (`x` by `y`) and its variance (`x2` by `y2`, taken from the mean where `less` says so);
+# `pairs` seen (`a`, `b`, `held`) held against `moments`, whose products over strata tell the mean
+# of a pair (`x` by `y`) and its variance (`x2` by `y2`, taken from the mean where `less` says so);
 # `base`, cases of each `a`. All pairs with a base that is large enough are judged together.
 judge_pairs <- function(pairs, moments, base, at_least) {
   tested <- which(base >= at_least)

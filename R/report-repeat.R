@@ -99,6 +99,26 @@ page_stores <- function(run) {
   )
 }
 
+page_events <- function(run) {
+  x <- run$events
+  page_block(
+    "events",
+    say("What did the events sell?"),
+    figures = page_figure(x, 1.3 + 0.4 * min(15L, nrow(x))),
+    tables = page_table(page_columns(x, c("kind", "usual_lower", "usual_upper")), 20L)
+  )
+}
+
+page_event_cohorts <- function(run) {
+  x <- run$event_cohorts
+  page_block(
+    "event-cohorts",
+    say("Do customers won in events stay?"),
+    figures = page_figure(x, 1.6 + 0.25 * nrow(x)),
+    tables = page_table(x, 20L)
+  )
+}
+
 page_steps <- function(run) {
   x <- run$steps
   page_block(

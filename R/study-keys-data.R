@@ -217,6 +217,22 @@ bands_keys <- function() {
   )
 }
 
+events_keys <- function() {
+  named_each(
+    "sales, holidays and the like, under names of your own: marked on figures, held against others",
+    list(
+      from = study_key(
+        leaf_days(), "the day it begins; several where it comes again", "must be given",
+        "[2024-06-21, 2025-06-20]"
+      ),
+      until = study_key(
+        leaf_days(), "the day it ends, as many as begin", "the same day", "[2024-06-22, 2025-06-21]"
+      ),
+      kind = study_key(leaf_choice(event_kinds), "what it is", "other", "holiday")
+    )
+  )
+}
+
 suspects_keys <- function() {
   keys_of_section(
     "ids that need a second look",

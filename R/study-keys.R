@@ -66,6 +66,7 @@ study_schema <- function() {
     data = data_section(),
     meanings = meanings_section(),
     bands = bands_keys(),
+    events = events_keys(),
     slice = slice_section(),
     suspects = suspects_keys(),
     economics = economics_keys(),

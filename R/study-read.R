@@ -125,7 +125,27 @@ open_study_ledger <- function(study) {
   } else {
     kept_study_ledger(study, study_files(study, study$data$keep))
   }
+  if (!is.null(study$events)) ledger <- with_events(ledger, study_events(study))
   if (is.null(study$slice)) ledger else do.call(ledger_slice, c(list(ledger), study$slice))
+}
+
+# A row for each time of each event; `until` is given for all times or none.
+study_events <- function(study) {
+  rows <- lapply(names(study$events), \(name) {
+    told <- study$events[[name]]
+    stop_at <- \(...) abort_study(study$source, c("events", name), ...)
+    from <- told$from %||% stop_at("Say on which day it begins: {.field from}.")
+    until <- told$until %||% from
+    if (length(until) != length(from)) {
+      stop_at(
+        "{.field from} has {begin} day{?s} and {.field until} has {end}.",
+        begin = length(from),
+        end = length(until)
+      )
+    }
+    data.frame(event = name, from = from, until = until, kind = told$kind %||% "other")
+  })
+  do.call(rbind, rows)
 }
 
 check_workspace_keys <- function(study) {

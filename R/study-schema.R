@@ -76,6 +76,15 @@ leaf_day <- function() {
     "a day such as 2024-03-05"
   )
 }
+leaf_days <- function() {
+  leaf(
+    \(x) {
+      d <- as.Date(as.character(unlist(x)), "%Y-%m-%d", optional = TRUE)
+      if (length(d) == 0L || anyNA(d)) wrong else d
+    },
+    "a day such as 2024-03-05, or several in brackets"
+  )
+}
 leaf_number <- function(low, high) {
   leaf(
     \(x) {

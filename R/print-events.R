@@ -1,0 +1,44 @@
+# What the results about events are called, and what was found.
+
+#' @export
+describe.nubrek_event_sales <- function(x) {
+  last <- utils::tail(plain_table(x)[!is.na(x$usual), ], 1L)
+  list(
+    heading = say("Sales in the days of events"),
+    finding = if (nrow(last) == 1L) {
+      say(
+        "\u201c%s\u201d of %s sold %s %s than such days usually do%s.",
+        seen_text(last$event), format_day(last$from), present_share(abs(last$to_usual - 1)),
+        if (last$to_usual >= 1) say("more") else say("less"),
+        if (last$sales >= last$usual_lower && last$sales <= last$usual_upper) {
+          say(", within noise")
+        } else {
+          ""
+        }
+      )
+    },
+    table = plain_table(x)[c(
+      "event", "from", "days", "customers", "new_customers", "sales", "usual", "to_usual",
+      "change_percent"
+    )]
+  )
+}
+
+#' @export
+describe.nubrek_event_cohorts <- function(x) {
+  rows <- plain_table(x)
+  inside <- rows[rows$won == "inside" & !is.na(rows$share), ]
+  best <- utils::head(inside[order(-inside$customers), ], 1L)
+  beside <- rows[rows$won == "beside" & rows$event %in% best$event, ]
+  list(
+    heading = say("Customers won in events, and beside them"),
+    finding = if (nrow(best) == 1L && !is.na(beside$share)) {
+      say(
+        "Of those won in \u201c%s\u201d %s came back within %s, of those won beside it %s%s.",
+        seen_text(best$event), present_share(best$share), n_of(basis_of(x, "within"), "day"),
+        present_share(beside$share), if (isTRUE(best$p >= 0.05)) say(" (within noise)") else ""
+      )
+    },
+    table = x
+  )
+}
