@@ -37,14 +37,16 @@ column_kinds <- list(
     "sales_per_customer", "amount", "sales_after", "extra_margin", "net",
     "break_even", "expected_sales", "to_next_sales", "to_next_mean_sales", "sales_of_customer",
     "sales_of_period", "sales_of_group", "sales_before", "change", "sales_lower", "sales_upper",
-    "sales_today", "value_after_cost", "per_customer"
+    "sales_today", "value_after_cost", "per_customer", "gross", "returned", "usual", "usual_lower",
+    "usual_upper", "last_sales", "sales_constant", "change_constant", "from_rates"
   ),
   share = c(
     "rate", "lower", "upper", "share", "cumulative_share", "active", "captured", "retention",
     "share_of_sales", "share_of_customers", "dates", "numbers", "blank", "share_of_row",
     "share_of_column", "share_of_table", "share_of_period", "share_of_group", "running_share",
     "change_percent", "share_of_growth", "share_of_from", "uplift", "uplift_needed",
-    "active_share", "share_of_a", "share_of_b"
+    "active_share", "share_of_a", "share_of_b", "return_share", "share_of_returned", "full_price",
+    "growth", "growth_constant", "chance_to_come", "offer_share"
   ),
   mixed = c("left", "right", "difference")
 )

@@ -17,7 +17,7 @@
 #' @param steps `[nubrek_steps]` From [product_steps()]: brings what to offer.
 #' @return A `nubrek_due`, one row per customer on the list, those inside the window first, the most
 #'   likely on top: `customer`; the group; `first`, day of the first purchase; `days` since;
-#'   `window_from`, `window_until`; `state`, `inside` or `passed`; `chance` to come back within
+#'   `window_from`, `window_until`; `state`, `inside` or `passed`; `chance_to_come` back within
 #'   `ahead` days for those who have not come so far (by the waiting curve of the group; missing
 #'   where it does not reach so far). With `steps` also `bought`, the first goods; `offer`, what
 #'   most of those who began with them bought next, of the steps that are above what everybody buys
@@ -64,7 +64,7 @@ purchase_due <- function(
       window_from = as.Date(w$first[keep] + from[keep], origin = "1970-01-01"),
       window_until = as.Date(w$first[keep] + until[keep], origin = "1970-01-01"),
       state = ifelse(inside, "inside", "passed"),
-      chance = chance
+      chance_to_come = chance
     ),
     offers
   )
@@ -80,14 +80,14 @@ purchase_due <- function(
     basis = list(
       by = by, windows = windows$table, passed = passed, ahead = ahead,
       waiting = data.frame(group = group[waiting], days = time[waiting]),
-      kinds = c(chance = "share", offer_share = "share", first = "date")
+      kinds = c(first = "date")
     )
   )
 }
 
 due_columns <- c(
-  "customer", "first", "days", "window_from", "window_until", "state", "chance", "bought", "offer",
-  "offer_share"
+  "customer", "first", "days", "window_from", "window_until", "state", "chance_to_come", "bought",
+  "offer", "offer_share"
 )
 
 # The window of each group (`from`, `until`, days), and the chance to come within the next days.

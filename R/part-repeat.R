@@ -140,6 +140,56 @@ repeat_parts <- list(
     page = \(run) page_event_cohorts(run)
   ),
   study_part(
+    "returns",
+    "sales before and after returns, by customer",
+    "repeat",
+    make = \(study, ledger) do.call(customer_returns, c(
+      list(ledger, margin = study_margin(study)), settings_of(study, "returns", "best")
+    )),
+    wanted = \(study) !is.null(study$returns),
+    lists = list("returns.csv" = \(run) contact_list(run, run$returns))
+  ),
+  study_part(
+    "returns_by",
+    "returns by the attributes that the study names",
+    "repeat",
+    make = \(study, ledger) {
+      names <- stats::setNames(nm = study$returns$by %||% "first_channel")
+      lapply(names, \(name) returns_by(ledger, name, study_margin(study)))
+    },
+    wanted = \(study) !is.null(study$returns),
+    shown = FALSE,
+    page = \(run) page_returns(run),
+    remarks = character()
+  ),
+  study_part(
+    "discounts",
+    "what becomes of customers by the discount of their first order",
+    "repeat",
+    make = \(study, ledger) do.call(
+      discount_starts, c(list(ledger), settings_of(study, "discounts", c("breaks", "within")))
+    ),
+    wanted = \(study) !is.null(study$discounts),
+    may_lack = TRUE,
+    figure = \(x) 2.4 + 0.5 * nrow(x),
+    page = \(run) page_discounts(run)
+  ),
+  study_part(
+    "constant_currency",
+    "growth as it was, and at the rates of before",
+    "repeat",
+    make = \(study, ledger) constant_currency(
+      ledger,
+      wanted_key(study, "constant_currency", "currency"),
+      wanted_key(study, "constant_currency", "during"),
+      wanted_key(study, "constant_currency", "against")
+    ),
+    wanted = \(study) !is.null(study$constant_currency),
+    may_lack = TRUE,
+    figure = \(x) 2.4 + 0.6 * nrow(x),
+    page = \(run) page_constant_currency(run)
+  ),
+  study_part(
     "steps",
     "from the first purchase to the second",
     "repeat",

@@ -1,4 +1,5 @@
-# The orders behind steps, companions, first goods, events, and the list of those due.
+# The orders behind steps, companions, first goods, events, returns, discounts, and the
+# list of those due.
 
 # The first two purchases of those who went from the one to the other.
 #' @export
@@ -76,4 +77,28 @@ rows_behind.nubrek_event_cohorts <- function(result, ledger, ...) {
     w$code[which(group == match(picked$won[[i]], c("inside", "beside")))]
   })
   orders_of(ledger, sort(unique(unlist(who))))
+}
+
+#' @export
+rows_behind.nubrek_returns <- rows_behind.nubrek_due
+
+# The orders of the groups.
+#' @export
+rows_behind.nubrek_returns_by <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  groups <- reduce_group_orders(ledger, basis_of(result, "attribute"))
+  wanted <- groups$labels[[1L]] %in% picked[[basis_of(result, "by")]]
+  order_rows(ledger, sort(unique(groups$order[wanted[groups$code]])))
+}
+
+# All orders of those who began at such a discount.
+#' @export
+rows_behind.nubrek_discounts <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  breaks <- basis_of(result, "breaks")
+  w <- reduce_waits(ledger, 2L)
+  group <- findInterval(discount_habits(ledger, breaks[[1L]])$first_share[w$code], breaks) + 1L
+  orders_of(ledger, w$code[which(discount_words(breaks)[group] %in% picked$first_discount)])
 }

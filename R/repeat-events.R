@@ -130,10 +130,7 @@ event_sales <- function(ledger, around = 0L) {
     "event_sales",
     ledger,
     carried(ledger),
-    basis = list(around = around, kinds = c(
-      usual = "money", usual_lower = "money", usual_upper = "money", last_sales = "money",
-      to_usual = "decimal", new_customers = "count"
-    ))
+    basis = list(around = around, kinds = c(to_usual = "decimal", new_customers = "count"))
   )
 }
 

@@ -119,6 +119,37 @@ page_event_cohorts <- function(run) {
   )
 }
 
+page_returns <- function(run) {
+  unname(lapply(names(run$returns_by), \(name) {
+    x <- run$returns_by[[name]]
+    page_block(
+      page_id("returns-by", name),
+      say("What comes back, by %s?", gsub("_", " ", name)),
+      figures = page_figure(x, 1.1 + 0.32 * min(15L, nrow(x))),
+      tables = page_table(x, 20L, describe(run$returns)$finding)
+    )
+  }))
+}
+
+page_discounts <- function(run) {
+  page_block(
+    "discounts",
+    say("Do those who began on discount stay?"),
+    figures = page_figure(run$discounts, 1.4 + 0.4 * nrow(run$discounts)),
+    tables = page_table(run$discounts, 20L)
+  )
+}
+
+page_constant_currency <- function(run) {
+  x <- run$constant_currency
+  page_block(
+    "constant-currency",
+    say("How much of the growth came from exchange rates?"),
+    figures = page_figure(x, 1.4 + 0.5 * nrow(x)),
+    tables = page_table(x, 20L)
+  )
+}
+
 page_steps <- function(run) {
   x <- run$steps
   page_block(

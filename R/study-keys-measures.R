@@ -63,6 +63,40 @@ stores_keys <- function() {
   )
 }
 
+returns_keys <- function() {
+  keys_of_section(
+    "what comes back, by customer and by group",
+    by = study_key(
+      leaf_texts(), "attributes of customers, or columns of the lines", "first_channel",
+      "[category]"
+    ),
+    best = study_key(leaf_share(0.001, 1), "the share that is called best", "0.1", "0.05")
+  )
+}
+
+discounts_keys <- function() {
+  keys_of_section(
+    "customers by the discount of their first order",
+    breaks = study_key(
+      leaf_ascending(), "shares off; reaching one is the next group", "[0.05, 0.15]", "[0.1, 0.3]"
+    ),
+    within = study_key(leaf_whole(1, 36500), "days in which back counts", "365", "180")
+  )
+}
+
+currency_keys <- function() {
+  keys_of_section(
+    "growth at the exchange rates of before",
+    currency = study_key(
+      leaf_text(), "a column of the lines that says what was paid in", "must be given", "paid_in"
+    ),
+    during = study_key(leaf_texts(), "the later part of time", "must be given", "2025"),
+    against = study_key(
+      leaf_texts(), "the earlier part, or year before", "must be given", "year before"
+    )
+  )
+}
+
 steps_keys <- function() {
   keys_of_section(
     "from the first purchase to the second, what is bought together, who comes back",

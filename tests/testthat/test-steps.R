@@ -194,9 +194,9 @@ test_that("the list of those due is read off the waiting curve, with permission 
   )
   expect_identical(x$state, ifelse(x$days <= edges[[2L]], "inside", "passed"))
   at <- \(day) shares_by_day(curve, day)$share
-  one <- which(!is.na(x$chance))[[1L]]
+  one <- which(!is.na(x$chance_to_come))[[1L]]
   day <- x$days[[one]]
-  expect_equal(x$chance[[one]], (at(day + 30) - at(day)) / (1 - at(day)))
+  expect_equal(x$chance_to_come[[one]], (at(day + 30) - at(day)) / (1 - at(day)))
   bought <- slow_purchases(rows)[x$customer]
   expect_identical(x$bought, vapply(bought, \(p) {
     paste(sort(p[[1L]]$goods, method = "radix"), collapse = ", ")

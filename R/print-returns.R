@@ -1,0 +1,71 @@
+# What returns, discounts and growth at constant currency are called, and what was found.
+
+#' @export
+describe.nubrek_returns <- function(x) {
+  gross <- sum(x$gross)
+  left <- sum(x$best_before & !x$best_after)
+  list(
+    heading = say("Sales before and after returns, by customer"),
+    finding = if (gross > 0) {
+      say(
+        "%s of gross sales came back; of the %s best before returns %s not best after.",
+        present_share(sum(x$returned) / gross, 1L), format_count(sum(x$best_before)),
+        if (left == 1L) say("1 is") else say("%s are", format_count(left))
+      )
+    },
+    table = plain_table(x)[setdiff(names(x), c("rank_gross", "rank_net"))]
+  )
+}
+
+#' @export
+describe.nubrek_returns_by <- function(x) {
+  by <- basis_of(x, "by")
+  rows <- plain_table(x)[x$customers >= few_customers & !is.na(x$return_share), ]
+  worst <- utils::head(rows[order(-rows$return_share), ], 1L)
+  list(
+    heading = say("Returns by %s", gsub("_", " ", basis_of(x, "attribute"))),
+    finding = if (nrow(worst) == 1L) {
+      say(
+        "Of \u201c%s\u201d %s of gross sales came back, of all %s.", seen_text(worst[[by]]),
+        present_share(worst$return_share, 1L),
+        present_share(sum(x$returned) / max(sum(x$gross), 1e-9), 1L)
+      )
+    },
+    table = x
+  )
+}
+
+#' @export
+describe.nubrek_discounts <- function(x) {
+  first <- utils::head(plain_table(x), 1L)
+  last <- utils::tail(plain_table(x), 1L)
+  list(
+    heading = say("What becomes of customers by the discount of their first order"),
+    finding = if (nrow(x) > 1L && !is.na(first$share) && !is.na(last$share)) {
+      say(
+        "Begun at %s off, %s came back within %s; at %s, %s. %s of purchases are on discount.",
+        last$first_discount, present_share(last$share), n_of(basis_of(x, "within"), "day"),
+        first$first_discount, present_share(first$share),
+        present_share(basis_of(x, "on_discount"))
+      )
+    } else {
+      say("%s of purchases are on discount.", present_share(basis_of(x, "on_discount")))
+    },
+    table = x
+  )
+}
+
+#' @export
+describe.nubrek_constant_currency <- function(x) {
+  all <- utils::tail(plain_table(x), 1L)
+  list(
+    heading = say("Growth at constant currency"),
+    finding = if (!is.na(all$growth)) {
+      say(
+        "Sales grew by %s; at the rates of before by %s.", present_share(all$growth, 1L),
+        present_share(all$growth_constant, 1L)
+      )
+    },
+    table = x
+  )
+}

@@ -1,0 +1,117 @@
+# How much is bought on discount, and what becomes of those who began with one.
+
+#' What becomes of customers by the discount of their first order
+#'
+#' An order is on discount where its discount is at least the first of `breaks` of what it would
+#' have cost without.
+#'
+#' @param ledger `[nubrek_ledger]` With a `discount` among its columns.
+#' @param breaks `[double]` Ascending shares; reaching one reaches the group from there on. Default
+#'   5 % and 15 %.
+#' @param within `[integer(1)]` Days in which a second purchase counts as come back. Default 365.
+#' @return A `nubrek_discounts`, one row per group, the lowest discount first: `first_discount`;
+#'   `customers`; `share` back within the days (Kaplan and Meier) with `lower` and `upper`;
+#'   `later_purchases`; `full_price`, the share of these that were on no discount; `mean_first`,
+#'   `mean_later`, net sales of the first and of later purchases; `sales_per_customer`, all their
+#'   net sales so far. In its basis `on_discount`, the share of all purchases on discount.
+#' @section Errors: `nubrek_error_attribute`: the ledger knows no discounts.
+#' @examples
+#' orders <- data.frame(
+#'   who = c("A", "B", "A"), day = as.Date("2025-01-01") + c(0, 1, 9), receipt = 1:3,
+#'   paid = c(8, 10, 10), off = c(2, 0, 0)
+#' )
+#' ledger <- open_ledger(orders, column_map(
+#'   "who", "day", "receipt", "paid", discount = "off"
+#' ), meanings(currency = "EUR"))
+#' discount_starts(ledger, within = 5)
+#' @export
+discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
+  check_ledger(ledger)
+  check_whole(within, lower = 1L)
+  throw_unless(checkmate::check_numeric(
+    breaks, lower = 0.001, upper = 1, min.len = 1L, any.missing = FALSE, sorted = TRUE,
+    unique = TRUE
+  ), "breaks", rlang::current_env())
+  if (!".discount" %in% line_names(ledger)) {
+    abort_nubrek(c(
+      "The ledger knows no discounts.", "i" = "Map them: {.code column_map(discount = )}."
+    ), "attribute")
+  }
+  check_purchases(ledger)
+  habits <- discount_habits(ledger, breaks[[1L]])
+  w <- reduce_waits(ledger, 2L)
+  group <- findInterval(habits$first_share[w$code], breaks) + 1L
+  people <- data.table(
+    group, time = ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first,
+    event = !is.na(w$nth), habits[w$code]
+  )
+  rows <- people[!is.na(group), c(
+    list(customers = .N), at_days(time, event, within),
+    list(
+      later_purchases = sum(later), full_price = sum(later - later_off) / sum(later),
+      mean_first = sum(first_sales) / .N, mean_later = sum(later_sales) / sum(later),
+      sales_per_customer = sum(net) / .N
+    )
+  ), keyby = group]
+  words <- discount_words(breaks)
+  known <- \(x) ifelse(is.finite(x), x, NA_real_)
+  new_result(
+    list(
+      first_discount = words[rows$group],
+      customers = rows$customers,
+      share = rows$share,
+      lower = rows$lower,
+      upper = rows$upper,
+      later_purchases = rows$later_purchases,
+      full_price = known(rows$full_price),
+      mean_first = major(ledger, rows$mean_first),
+      mean_later = known(major(ledger, rows$mean_later)),
+      sales_per_customer = major(ledger, rows$sales_per_customer)
+    ),
+    "discounts",
+    ledger,
+    rbind(carried(ledger, c("as of", "history start")), known_earlier_remark(sum(w$known))),
+    basis = list(
+      breaks = breaks, within = within, on_discount = sum(habits$off) / sum(habits$bought),
+      kinds = c(later_purchases = "count")
+    )
+  )
+}
+
+discount_words <- function(breaks) {
+  percent <- paste(format(100 * breaks, trim = TRUE, drop0trailing = TRUE), "%")
+  c(
+    paste("below", percent[[1L]]),
+    if (length(breaks) > 1L) paste(utils::head(percent, -1L), "to", percent[-1L]),
+    paste(utils::tail(percent, 1L), "or more")
+  )
+}
+
+# Per customer code, of orders that are purchases: `bought`, `off` (on a discount of at least
+# `least`), the share off the first one, `later` ones, `later_off`, and minor units of the first, of
+# later ones, and of everything.
+discount_habits <- function(ledger, least) {
+  as.data.table(by_customer(ledger, \(part, codes) {
+    n <- n_customers(part)
+    off <- cpp_group_sums(
+      as.double(part$lines$.discount), part$lines$number, 0L, length(part$orders$sales)
+    )$sums
+    orders <- data.table(
+      customer = part$orders$customer, sales = as.double(part$orders$sales),
+      share = off / (part$orders$sales + off)
+    )[!is.na(customer)]
+    net <- cpp_group_sums(orders$sales, orders$customer, 0L, n)$sums
+    bought <- orders[sales >= part$least]
+    bought[, first := !duplicated(customer)]
+    on <- !is.na(bought$share) & bought$share >= least
+    count <- \(keep) tabulate(bought$customer[keep], n)
+    money <- \(keep) cpp_group_sums(bought$sales[keep], bought$customer[keep], 0L, n)$sums
+    first_share <- rep(NA_real_, n)
+    first_share[bought$customer[bought$first]] <- bought$share[bought$first]
+    list(
+      first_share = first_share, bought = count(TRUE), off = count(on),
+      later = count(!bought$first), later_off = count(!bought$first & on),
+      first_sales = money(bought$first), later_sales = money(!bought$first), net = net
+    )
+  }))
+}

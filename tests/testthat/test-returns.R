@@ -1,0 +1,128 @@
+return_rows <- function(seed) {
+  set.seed(seed)
+  n <- 300L
+  receipt <- rep(seq_len(150L), each = 2L)
+  who <- sprintf("C%02d", sample(40L, 150L, TRUE))[receipt]
+  day <- (as.Date("2024-01-01") + sample(0:600, 150L, TRUE))[receipt]
+  rows <- data.frame(
+    who, day, receipt = sprintf("R%03d", receipt), paid = sample(1:60, n, TRUE),
+    off = sample(c(0, 0, 0, 1, 8), n, TRUE), goods = sample(c("Yarn", "Kit", NA), n, TRUE)
+  )
+  rows$paid[sample(n, 40L)] <- -sample(1:30, 40L, TRUE)
+  rows[order(rows$day, rows$receipt), ]
+}
+
+return_ledger <- function(rows) {
+  open_ledger(
+    rows,
+    column_map("who", "day", "receipt", "paid", discount = "off", category = "goods"),
+    meanings(currency = "EUR")
+  )
+}
+
+test_that("gross, returned and net add up by customer and by group, in every store", {
+  for (seed in 1:10) {
+    rows <- return_rows(seed)
+    ledger <- return_ledger(rows)
+    x <- customer_returns(ledger, best = 0.2, margin = 0.4)
+    gross <- tapply(pmax(rows$paid, 0), rows$who, sum)
+    back <- tapply(pmax(-rows$paid, 0), rows$who, sum)
+    expect_equal(x$gross, as.vector(gross[x$customer]))
+    expect_equal(x$returned, as.vector(back[x$customer]))
+    expect_equal(x$net, x$gross - x$returned)
+    expect_equal(x$margin, x$net * 0.4)
+    rank <- rank(-gross, ties.method = "min")[x$customer]
+    expect_identical(x$best_before, as.vector((rank - 1) < 0.2 * nrow(x)))
+    expect_equal(sum(x$net), sum(customers(ledger, everybody = TRUE)$sales))
+    for (by in c("category", "first_category", "cohort")) {
+      groups <- returns_by(ledger, by, 0.4)
+      expect_equal(sum(groups$gross), sum(x$gross))
+      expect_equal(sum(groups$returned), sum(x$returned))
+      expect_equal(sum(groups$share_of_returned), 1)
+      expect_identical(groups, returns_by(in_parts(ledger, 3L), by, 0.4))
+    }
+    yarn <- rows[rows$goods %in% "Yarn", ]
+    mine <- returns_by(ledger, "category")
+    mine <- mine[mine$category == "Yarn", ]
+    expect_equal(
+      unlist(mine[c("gross", "returned", "customers")], use.names = FALSE),
+      c(sum(pmax(yarn$paid, 0)), sum(pmax(-yarn$paid, 0)), length(unique(yarn$who[yarn$paid > 0])))
+    )
+    expect_identical(x, customer_returns(in_parts(ledger, 3L), best = 0.2, margin = 0.4))
+  }
+  expect_setequal(rows_behind(x, ledger, customer = "C01")$customer, "C01")
+  expect_true(all(rows_behind(returns_by(ledger, "category"), ledger, category = "Yarn")$order %in%
+    yarn$receipt))
+})
+
+test_that("customers by their first discount, order by order", {
+  for (seed in 1:6) {
+    rows <- return_rows(seed)
+    ledger <- return_ledger(rows)
+    x <- discount_starts(ledger, c(0.1, 0.4), within = 90L)
+    orders <- stats::aggregate(cbind(paid, off) ~ who + day + receipt, rows, sum)
+    bought <- orders[orders$paid > 0, ]
+    bought <- bought[order(bought$day, bought$receipt), ]
+    bought$share <- bought$off / (bought$paid + bought$off)
+    bought$first <- !duplicated(bought$who)
+    began <- bought[bought$first, ]
+    called <- c("below 10 %", "10 % to 40 %", "40 % or more")
+    place <- called[findInterval(began$share, c(0.1, 0.4)) + 1L]
+    for (group in x$first_discount) {
+      mine <- x[x$first_discount == group, ]
+      who <- began$who[place == group]
+      later <- bought[!bought$first & bought$who %in% who, ]
+      expect_identical(mine$customers, length(who))
+      expect_identical(mine$later_purchases, nrow(later))
+      expect_equal(mine$full_price, if (nrow(later) > 0L) mean(later$share < 0.1) else NA_real_)
+      expect_equal(mine$mean_first, mean(began$paid[place == group]))
+      expect_equal(mine$mean_later, if (nrow(later) > 0L) mean(later$paid) else NA_real_)
+      expect_equal(mine$sales_per_customer, sum(orders$paid[orders$who %in% who]) / length(who))
+    }
+    expect_equal(attr(x, "basis")$on_discount, mean(bought$share >= 0.1))
+    expect_identical(x, discount_starts(in_parts(ledger, 4L), c(0.1, 0.4), within = 90L))
+  }
+  behind <- rows_behind(x, ledger, first_discount = "below 10 %")
+  expect_setequal(behind$customer, began$who[place == "below 10 %"])
+  expect_error(discount_starts(example_ledger()), class = "nubrek_error_attribute")
+})
+
+test_that("what the rates did is told apart, on paper", {
+  orders <- data.frame(
+    who = c("A", "B", "A", "B", "C", "B"), receipt = 1:6, paid = c(10, 100, 10, 110, 50, 40),
+    day = as.Date(c(
+      "2024-03-01", "2024-03-02", "2025-03-01", "2025-03-02", "2025-03-02", "2024-08-01"
+    )),
+    paid_in = c("EUR", "DKK", "", "DKK", "SEK", "DKK")
+  )
+  rates <- currency_rates(data.frame(
+    date = c("2024-01-01", "2024-07-01", "2025-01-01", "2025-01-01"),
+    currency = c("DKK", "DKK", "DKK", "SEK"), rate = c("0.130", "0.135", "0.140", "0.09")
+  ))
+  ledger <- open_ledger(orders, column_map(
+    "who", "day", "receipt", "paid", currency = "paid_in", attributes = c(paid_in = "paid_in")
+  ), meanings(currency = "EUR"), rates = rates)
+  x <- constant_currency(ledger, "paid_in", "2025", c("2024-01-01", "2024-12-31"))
+  # until 2 March of the earlier year too, as the later one goes no further
+  expect_equal(x$sales_before, c(13, 10, 0, 23))
+  expect_identical(x$currency, c("DKK", "EUR", "SEK", "(all)"))
+  expect_equal(x$sales, c(15.4, 10, 4.5, 29.9))
+  expect_equal(x$sales_constant, c(110 * 0.13, 10, 4.5, 28.8))
+  expect_equal(x$from_rates, c(1.1, 0, 0, 1.1))
+  expect_equal(x$change, x$change_constant + x$from_rates)
+  whole <- constant_currency(ledger, "paid_in", c("2025-03-01", "2025-03-02"), "2024")
+  # 18.40 for 140 kroner
+  expect_equal(whole$rate_before[[1L]], 18.4 / 140)
+  expect_error(constant_currency(ledger, "paid", "2025", "2024"), class = "nubrek_error_attribute")
+  expect_error(
+    constant_currency(example_ledger(), "channel", "2025", "2024"), class = "nubrek_error_currency"
+  )
+})
+
+test_that("the demo study says what comes back and what discounts bring", {
+  run <- pellmere()
+  expect_named(run$returns_by, c("category", "first_channel"))
+  expect_equal(sum(run$returns$net), sum(customers(run$ledger, everybody = TRUE)$sales))
+  expect_s3_class(ggplot2::autoplot(run$returns_by$category), "ggplot")
+  expect_s3_class(ggplot2::autoplot(run$discounts), "ggplot")
+})
