@@ -81,7 +81,7 @@ returns_by <- function(ledger, by, margin = NULL) {
   } else {
     returns_of_customers(ledger, by, margin)
   }
-  found <- found[order(-found$returned, found$group), ]
+  found <- found[order(-returned, group), ]
   total <- sum(found$gross) - sum(found$returned)
   share_of <- \(x, all) if (all > 0) x / all else rep(NA_real_, length(x))
   columns <- c(

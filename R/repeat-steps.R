@@ -55,7 +55,7 @@ product_steps <- function(ledger, by = goods_of(ledger), basket = FALSE, at_leas
   )
   size <- first[, .(customers = .N), keyby = label]
   judged$customers <- size$customers[match(judged$a, size$label)]
-  data.table::setorderv(judged, c("customers", "a", "held", "b"), c(-1L, 1L, -1L, 1L))
+  judged <- pairs_in_order(judged, "customers", found$labels)
   new_result(
     list(
       first = found$labels[judged$a],
@@ -105,7 +105,7 @@ companion_goods <- function(ledger, by = goods_of(ledger), at_least = 30L) {
   judged <- judge_pairs(
     pairs, companion_moments(held, strata$size), rowSums(held), at_least
   )
-  data.table::setorderv(judged, c("base", "a", "held", "b"), c(-1L, 1L, -1L, 1L))
+  judged <- pairs_in_order(judged, "base", found$labels)
   new_result(
     list(
       item = found$labels[judged$a],
@@ -207,6 +207,11 @@ companion_moments <- function(held, size) {
     if (done) break
   }
   list(x = u, y = u, x2 = u^2 / pmax(held, 1), y2 = u^2, less = TRUE)
+}
+
+# The largest first label first, and in it the most common pair; equal ones by their names.
+pairs_in_order <- function(judged, size, labels) {
+  judged[order(-judged[[size]], labels[a], -held, labels[b])]
 }
 
 # Expected numbers of the pairs alone, some thousands at a time.

@@ -102,7 +102,8 @@ store_losses <- function(ledger, before, now, store = "channel") {
   then <- earlier_span(before, later, ledger)
   visits <- store_visits(ledger, store)
   inside <- \(span) {
-    unique(visits[day >= as.integer(span$from) & day <= as.integer(span$until), .(customer, place)])
+    here <- visits[day >= as.integer(span$from) & day <= as.integer(span$until)]
+    unique(here[, .(customer, place)])[order(customer, place)]
   }
   a <- inside(then)
   b <- inside(later)
