@@ -24,5 +24,6 @@ utils::globalVariables(c(
   "spend", "square", "there", "to_age", "use", "what", "x.total", "responded", "strange", "until",
   "closed", "unknown", "example", "a", "b", "adjusted_p", "hazard", "held", "label", "log_ratio",
   "median_days", "month", "off", "purchase", "stratum", "ties", "time", "w1", "w2", "d", "lift",
-  "second", "variance", "back", "row", "first_sales", "later_sales", "n_first", "n_later", "gaps"
+  "second", "variance", "back", "row", "first_sales", "later_sales", "n_first", "n_later", "gaps",
+  "acquired", "active", "at", "before", "x.active"
 ))

@@ -64,6 +64,7 @@ command_do <- function(job) {
     list = command_list(job),
     count = command_count(job),
     hold = command_hold(job),
+    totals = command_totals(job),
     keys = \() print(study_keys(job$section)),
     parts = \() writeLines(parts_lines(job$group)),
     completion = \() writeLines(completion_script(job$shell))
@@ -227,6 +228,21 @@ command_changes <- function(job) {
     compare_runs(job$study, job$before, job$folder)
   }
   \() print(found)
+}
+
+command_totals <- function(job) {
+  columns <- job[c("cohort", "period", "acquired", "active", "sales")]
+  totals <- do.call(cohort_totals, c(list(job$table), Filter(Negate(is.null), columns)))
+  leaving <- if (job$final) "final" else "silent"
+  model <- fit_totals(totals, leaving)
+  forecast <- forecast_totals(model, job$ahead, job$margin, job$cost)
+  # a test needs three cells behind the first age in what is left
+  test <- tryCatch(backtest_totals(totals, leaving = leaving), nubrek_error_totals = \(e) NULL)
+  results <- Filter(Negate(is.null), list(model, forecast, cohort_economics(forecast), test))
+  \() for (one in results) {
+    print(one)
+    writeLines("")
+  }
 }
 
 command_explore <- function(job) {

@@ -61,6 +61,24 @@ verb_options <- list(
       "ADDRESS", "127.0.0.1"
     )
   ),
+  totals = \() list(
+    text_option("--cohort", "column of the cohort [%default]", "COLUMN", "cohort"),
+    text_option("--period", "column of the period [%default]", "COLUMN", "period"),
+    text_option("--acquired", "column of how many were acquired [%default]", "COLUMN", "acquired"),
+    text_option("--active", "column of how many were active [%default]", "COLUMN", "active"),
+    text_option("--sales", "column of net sales [sales, where there is one]", "COLUMN"),
+    optparse::make_option(
+      "--ahead", type = "integer", default = 4L, metavar = "N", help = "periods ahead [%default]"
+    ),
+    optparse::make_option(
+      "--margin", type = "double", default = 1, metavar = "SHARE", help = "margin by sales [1]"
+    ),
+    optparse::make_option(
+      "--cost", type = "double", default = 0, metavar = "MONEY",
+      help = "cost of acquiring one customer [0]"
+    ),
+    flag_option("--final", "who is not active has left for good, as with contracts")
+  ),
   hold = \() list(
     text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")
   ),

@@ -70,6 +70,14 @@ command_verbs <- list(
     use = "nubrek hold CAMPAIGN STUDY [--folder FOLDER]",
     arguments = 2L
   ),
+  totals = list(
+    says = "value from a table of cohort totals alone: staying, forecast, economics, a test",
+    use = paste0(
+      "nubrek totals FILE [--cohort COLUMN] [--period COLUMN] [--acquired COLUMN] ",
+      "[--active COLUMN] [--sales COLUMN] [--ahead N] [--margin SHARE] [--cost MONEY] [--final]"
+    ),
+    arguments = 1L
+  ),
   keys = list(
     says = "every section and key of a study file, with type, default and example",
     use = "nubrek keys [SECTION]",
@@ -149,6 +157,7 @@ command_parse <- function(args) {
     job <- check_part_options(c(list(part = given[[1L]]), job))
   }
   if (verb == "count") job$rule <- given[[1L]]
+  if (verb == "totals") return(c(job, list(table = given[[1L]])))
   if (verb == "hold") job$campaign <- given[[1L]]
   if (verb != "demo") job$study <- given[[length(given)]]
   job
