@@ -42,3 +42,51 @@ autoplot.nubrek_stores <- function(object, ...) {
       legend.justification = "left", legend.title = ggplot2::element_blank()
     )
 }
+
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_store_clock
+#' @exportS3Method ggplot2::autoplot nubrek_store_clock
+autoplot.nubrek_store_clock <- function(object, ..., groups = 8L) {
+  rlang::check_dots_empty()
+  nothing_to_draw(nrow(object) == 0L, object)
+  stores <- basis_of(object, "stores")
+  shown <- utils::head(stores$store, groups)
+  rows <- plain_table(object)
+  rows <- rows[rows$store %in% shown, ]
+  named <- factor(seen_text(shown), seen_text(shown))
+  rows$store <- named[match(rows$store, shown)]
+  ends <- rbind(
+    data.frame(store = stores$store[stores$opened], day = stores$first[stores$opened],
+      text = rep(say("opened"), sum(stores$opened))),
+    data.frame(store = stores$store[stores$closed], day = stores$last[stores$closed],
+      text = rep(say("closed"), sum(stores$closed)))
+  )
+  ends <- ends[ends$store %in% shown, ]
+  ends$store <- named[match(ends$store, shown)]
+  ggplot2::ggplot(rows, ggplot2::aes(.data$period, .data$sales)) +
+    event_marks(object) +
+    ggplot2::geom_area(fill = palette_of[["petrol"]], alpha = 0.25) +
+    ggplot2::geom_line(colour = palette_of[["petrol"]], linewidth = 0.7) +
+    ggplot2::geom_vline(
+      ggplot2::aes(xintercept = .data$day), data = ends, colour = palette_of[["brick"]],
+      linewidth = 0.6
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(.data$day, Inf, label = paste0(.data$text, " ")), data = ends, hjust = 1,
+      vjust = 1.4, size = 3.6, colour = palette_of[["brick"]]
+    ) +
+    ggplot2::facet_wrap(~store, ncol = 2L) +
+    ggplot2::scale_x_date(date_labels = "%b\n%Y", expand = ggplot2::expansion(0.02)) +
+    ggplot2::scale_y_continuous(
+      labels = \(v) number_text(round(v)), expand = ggplot2::expansion(c(0, 0.06))
+    ) +
+    figure_words(
+      object,
+      say("Sales of each store, by %s", basis_of(object, "clock")),
+      caption = if (nrow(stores) > length(shown)) {
+        say("The %d largest of %s.", length(shown), n_of(nrow(stores), "store"))
+      },
+      marks = TRUE
+    ) +
+    theme_nubrek()
+}

@@ -120,6 +120,18 @@ repeat_parts <- list(
     page = \(run) page_stores(run)
   ),
   study_part(
+    "store_clock",
+    "the stores on the clock, which opened and which closed",
+    "repeat",
+    make = \(study, ledger) do.call(
+      store_clock, c(list(ledger), settings_of(study, "stores", c("store", "clock")))
+    ),
+    wanted = \(study) !is.null(study$stores),
+    may_lack = TRUE,
+    figure = \(x) 2 + 1.5 * ceiling(min(8L, nrow(basis_of(x, "stores"))) / 2),
+    page = \(run) page_store_clock(run)
+  ),
+  study_part(
     "events",
     "sales in the days of events, against usual days and the time before",
     "repeat",

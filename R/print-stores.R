@@ -31,3 +31,27 @@ describe.nubrek_stores <- function(x) {
     ))
   )
 }
+
+#' @export
+describe.nubrek_store_clock <- function(x) {
+  stores <- basis_of(x, "stores")
+  closed <- stores[stores$closed, ]
+  opened <- stores[stores$opened, ]
+  told <- \(rows, days, words) if (nrow(rows) > 0L) {
+    paste0(words, paste0(
+      "\u201c", seen_text(rows$store), "\u201d (", format_day(days), ")", collapse = ", "
+    ))
+  }
+  changes <- c(
+    told(closed, closed$last, say("Closed: ")), told(opened, opened$first, say("Opened: "))
+  )
+  list(
+    heading = say("The stores on the clock"),
+    finding = if (length(changes) > 0L) {
+      paste0(paste(changes, collapse = ". "), ".")
+    } else {
+      say("%s; none opened or closed.", n_of(nrow(stores), "store"))
+    },
+    table = x
+  )
+}

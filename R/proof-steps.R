@@ -102,3 +102,17 @@ rows_behind.nubrek_discounts <- function(result, ledger, ...) {
   group <- findInterval(discount_habits(ledger, breaks[[1L]])$first_share[w$code], breaks) + 1L
   orders_of(ledger, w$code[which(discount_words(breaks)[group] %in% picked$first_discount)])
 }
+
+# The orders with lines of the store in the periods.
+#' @export
+rows_behind.nubrek_store_clock <- function(result, ledger, ...) {
+  check_ledger(ledger)
+  picked <- pick_rows(result, ...)
+  groups <- reduce_group_orders(ledger, basis_of(result, "store"))
+  orders <- ledger_rows(ledger, "orders", "day")
+  frame <- period_frame(ledger, basis_of(result, "clock"))
+  start <- frame$start[period_row(frame, orders$day[match(groups$order, orders$row)])]
+  here <- row_keys(list(groups$labels[[1L]][groups$code], start)) %in%
+    row_keys(picked[c("store", "period")])
+  order_rows(ledger, sort(unique(groups$order[here])))
+}

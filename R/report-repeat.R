@@ -99,6 +99,16 @@ page_stores <- function(run) {
   )
 }
 
+page_store_clock <- function(run) {
+  x <- run$store_clock
+  page_block(
+    "store-clock",
+    say("What did each store sell, and which opened or closed?"),
+    figures = page_figure(x, 1.4 + 1.3 * ceiling(min(8L, nrow(basis_of(x, "stores"))) / 2)),
+    tables = page_table(basis_of(x, "stores"), 30L)
+  )
+}
+
 page_events <- function(run) {
   x <- run$events
   page_block(

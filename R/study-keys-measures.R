@@ -57,6 +57,7 @@ stores_keys <- function() {
     store = study_key(
       leaf_text(), "a column of the lines that says where they were sold", "channel", "shop"
     ),
+    clock = clock_key("periods of the stores on the clock"),
     last = study_key(leaf_whole(1, 36500), "days that decide on the home store", "all", "365"),
     before = study_key(leaf_texts(), "the earlier part of time", "must be given", "2024"),
     now = study_key(leaf_texts(), "the later part of time", "must be given", "2025")

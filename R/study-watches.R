@@ -4,20 +4,22 @@
 # first run that sees it.
 study_watches <- function(study, ledger) {
   seen <- last_seen(study, ledger)
+  again <- Filter(\(said) identical(said$number, "again"), study$watches)
+  keys <- c("within", "by", "from", "false_alarms", "direction")
+  noise <- lapply(again, \(said) {
+    do.call(watch_returns, c(list(ledger), said[intersect(names(said), keys)]))
+  })
   rows <- lapply(names(study$watches), \(name) {
-    said <- study$watches[[name]]
-    if (identical(said$number, "again")) {
-      watched_noise(name, said, ledger, seen)
-    } else {
-      watched_limit(name, said, study, ledger)
-    }
+    if (name %in% names(noise)) return(watched_noise(name, noise[[name]], seen))
+    watched_limit(name, study$watches[[name]], study, ledger)
   })
   new_result(
     as.list(rbindlist(rows)),
     "watches",
     ledger,
     carried(ledger),
-    basis = list(kinds = c(value = "number", limit = "number"))
+    basis = list(kinds = c(value = "number", limit = "number")),
+    noise = noise
   )
 }
 
@@ -29,9 +31,7 @@ last_seen <- function(study, ledger) {
   if (is.null(record)) as.Date(NA) else as.Date(record$as_of)
 }
 
-watched_noise <- function(name, said, ledger, seen) {
-  keys <- c("within", "by", "from", "false_alarms", "direction")
-  x <- do.call(watch_returns, c(list(ledger), said[intersect(names(said), keys)]))
+watched_noise <- function(name, x, seen) {
   known <- !is.na(x$day) & !is.na(seen) & x$day <= seen
   data.table(
     watch = name,

@@ -66,6 +66,7 @@ answers <- function(ledger) {
       audience(l, purchases >= 2, sales(channel == "Quay") > 20, unless(open_gap < 9))
     },
     home = \(l) home_store(l),
+    store_clock = \(l) store_clock(l, clock = "quarter"),
     losses = \(l) store_losses(l, "2024", "2025"),
     steps = \(l) product_steps(l, "channel", at_least = 3),
     companions = \(l) companion_goods(l, "channel", at_least = 3),

@@ -71,6 +71,33 @@ test_that("a purchase that is a day counts once, whatever its orders", {
   expect_identical(home$purchases, 2L)
 })
 
+test_that("the stores on the clock add up, and say which opened and which closed", {
+  rows <- store_rows(4L)
+  rows <- rows[!(rows$shop == "Quay" & rows$day > as.Date("2024-11-01")), ]
+  rows <- rows[!(rows$shop == "Mill" & rows$day < as.Date("2024-06-01")), ]
+  map <- column_map("who", "day", "receipt", "paid", channel = "shop")
+  ledger <- open_ledger(rows, map, meanings(currency = "EUR"))
+  x <- store_clock(ledger, clock = "quarter")
+  quarter <- paste0(format(rows$day, "%Y "), quarters(rows$day))
+  mine <- paste0(format(x$period, "%Y "), quarters(x$period))
+  for (i in seq_len(nrow(x))) {
+    here <- rows[rows$shop == x$store[[i]] & quarter == mine[[i]], ]
+    expect_equal(x$sales[[i]], sum(here$paid))
+    expect_identical(x$purchases[[i]], nrow(here))
+    expect_identical(x$customers[[i]], length(unique(here$who)))
+    expect_equal(x$share[[i]], sum(here$paid) / sum(rows$paid[quarter == mine[[i]]]))
+  }
+  expect_equal(sum(x$sales), sum(rows$paid))
+  stores <- attr(x, "basis")$stores
+  expect_identical(stores$closed, stores$store == "Quay")
+  expect_identical(stores$opened, stores$store == "Mill")
+  expect_identical(stores$last[stores$store == "Quay"], max(rows$day[rows$shop == "Quay"]))
+  expect_match(paste(capture.output(print(x)), collapse = " "), "Closed: .Quay")
+  behind <- rows_behind(x, ledger, store = "Quay", period = "2024 Q1")
+  expect_identical(nrow(behind), sum(rows$shop == "Quay" & quarter == "2024 Q1"))
+  expect_identical(x, store_clock(in_parts(ledger, 3L), clock = "quarter"))
+})
+
 test_that("the demo study says where the customers of its stores have gone", {
   run <- pellmere()
   expect_identical(

@@ -1,0 +1,53 @@
+# What a watch sees: the share of before and of now, and how near it is to firing.
+
+#' @rdname autoplot.nubrek
+#' @method autoplot nubrek_watch
+#' @exportS3Method ggplot2::autoplot nubrek_watch
+autoplot.nubrek_watch <- function(object, ..., groups = 15L) {
+  rlang::check_dots_empty()
+  rows <- plain_table(object)
+  rows <- rows[rows$customers > 0L, ]
+  nothing_to_draw(nrow(rows) == 0L, object)
+  rows <- utils::head(rows[order(-rows$fired, -rows$evidence / rows$needed), ], groups)
+  now <- share_interval(round(rows$rate * rows$customers), rows$customers)
+  label <- paste0(seen_text(rows$group), " (", format_count(rows$customers), ")")
+  rows$label <- factor(label, rev(unique(label)))
+  rows$lower <- now$lower
+  rows$upper <- now$upper
+  rows$text <- ifelse(rows$fired, say("beyond noise"), say(
+    "%s of the evidence needed", present_share(pmin(1, rows$evidence / rows$needed))
+  ))
+  rows$tone <- ifelse(rows$fired, palette_of[["brick"]], palette_of[["petrol"]])
+  edge <- max(rows$upper, rows$rate_before)
+  ggplot2::ggplot(rows, ggplot2::aes(y = .data$label)) +
+    ggplot2::geom_segment(
+      ggplot2::aes(
+        x = .data$lower, xend = .data$upper, yend = .data$label, colour = .data$tone
+      ),
+      linewidth = 2.6, alpha = 0.5
+    ) +
+    ggplot2::geom_point(
+      ggplot2::aes(.data$rate_before), colour = palette_of[["ochre"]], shape = "|", size = 6
+    ) +
+    ggplot2::geom_point(ggplot2::aes(.data$rate, colour = .data$tone), size = 2.8) +
+    ggplot2::geom_text(
+      ggplot2::aes(edge, label = paste0("  ", .data$text)), hjust = 0, size = 3.8,
+      colour = palette_of[["ink"]]
+    ) +
+    ggplot2::scale_colour_identity() +
+    ggplot2::scale_x_continuous(
+      labels = \(v) present_share(v), expand = ggplot2::expansion(c(0.02, 0.35))
+    ) +
+    figure_words(
+      object,
+      say(
+        "Share back within %s since %s; bar: 95 %% interval of one look; stroke: the year before",
+        n_of(basis_of(object, "within"), "day"), format_day(basis_of(object, "from"))
+      ),
+      caption = say("Customers in brackets. The evidence may be looked at as often as one likes.")
+    ) +
+    theme_nubrek() +
+    ggplot2::theme(
+      panel.grid.major.y = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(size = 12)
+    )
+}
