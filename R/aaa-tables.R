@@ -149,6 +149,8 @@ carried <- function(ledger, about = "as of") {
   notes[notes$about %in% c("slice", "customer ids", about), , drop = FALSE]
 }
 
+date_of_number <- function(day) as.Date(day, origin = "1970-01-01")
+
 # The levels of the quantiles that bound an interval.
 tails_of <- function(level) c((1 - level) / 2, (1 + level) / 2)
 

@@ -149,7 +149,8 @@ cohort_economics <- function(forecast) {
     checkmate::check_class(forecast, "nubrek_totals_forecast"), "forecast", rlang::current_env()
   )
   new_result(
-    as.list(basis_of(forecast, "economics")), "economics",
+    as.list(basis_of(forecast, "economics")),
+    "economics",
     basis = list(ahead = nrow(forecast), level = basis_of(forecast, "level"), kinds = c(
       acquired = "count", active = "count", so_far = "decimal", to_come = "decimal",
       lower = "decimal", upper = "decimal", per_acquired = "decimal", after_cost = "decimal"

@@ -56,7 +56,8 @@ cohort_totals <- function(
 
 totals_result <- function(rows, periods) {
   new_result(
-    as.list(rows[, .(cohort, age, acquired, active, sales)]), "totals",
+    as.list(rows[, .(cohort, age, acquired, active, sales)]),
+    "totals",
     basis = list(
       periods = periods, place = rows$place,
       kinds = c(acquired = "count", active = "count", sales = "decimal")
@@ -131,7 +132,8 @@ fit_totals <- function(totals, leaving = "silent") {
   spread <- max(1, sum((cells$x - expected)^2 / pmax(variance, 1e-9)) / freedom)
   parameters <- totals_parameters(at, leaving)
   new_result(
-    list(parameter = names(parameters), value = unname(parameters)), "totals_fit",
+    list(parameter = names(parameters), value = unname(parameters)),
+    "totals_fit",
     basis = list(
       leaving = leaving, spread = spread, totals = totals,
       fit = data.frame(

@@ -48,7 +48,7 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
   rows <- people[!is.na(group), c(
     list(customers = .N), at_days(time, event, within),
     list(
-      later_purchases = sum(later), full_price = sum(later - later_off) / sum(later),
+      n_later = sum(later), full_price = sum(later - later_off) / sum(later),
       mean_first = sum(first_sales) / .N, mean_later = sum(later_sales) / sum(later),
       sales_per_customer = sum(net) / .N
     )
@@ -62,7 +62,7 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
       share = rows$share,
       lower = rows$lower,
       upper = rows$upper,
-      later_purchases = rows$later_purchases,
+      later_purchases = rows$n_later,
       full_price = known(rows$full_price),
       mean_first = major(ledger, rows$mean_first),
       mean_later = known(major(ledger, rows$mean_later)),

@@ -117,7 +117,7 @@ event_sales <- function(ledger, around = 0L) {
       until = events$until,
       days = days,
       customers = rows$customers,
-      new_customers = rows$new_customers,
+      new_customers = rows$won,
       purchases = rows$purchases,
       sales = rows$sales,
       usual = rows$usual,
@@ -159,7 +159,7 @@ one_event <- function(ledger, from, until, busy, first) {
     sqrt(sum(asked) + sum((asked^2 / n)[asked > 0L]))
   list(
     customers = data.table::uniqueN(bought$customer),
-    new_customers = sum(first >= from & first <= until, na.rm = TRUE),
+    won = sum(first >= from & first <= until, na.rm = TRUE),
     purchases = nrow(bought),
     sales = major(ledger, sum(inside$sales)),
     usual = major(ledger, round(usual)),
@@ -267,10 +267,10 @@ holiday_remark <- function(ledger, span, before) {
   if (length(now) + length(then) == 0L) return(NULL)
   remark_table("holiday", paste(c(
     if (length(now) > 0L) {
-      say("%s lies in the later time alone.", paste(seen_text(now), collapse = ", "))
+      say("%s lies in the later time alone.", paste(now, collapse = ", "))
     },
     if (length(then) > 0L) {
-      say("%s lies in the earlier time alone.", paste(seen_text(then), collapse = ", "))
+      say("%s lies in the earlier time alone.", paste(then, collapse = ", "))
     },
     say("`event_sales()` holds holidays against themselves.")
   ), collapse = " "))

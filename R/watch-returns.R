@@ -81,8 +81,6 @@ watch_returns <- function(
   )
 }
 
-date_of_number <- function(day) as.Date(day, origin = "1970-01-01")
-
 # The beginning of the year of watching in which the as-of day lies.
 watch_start <- function(from, ledger) {
   end <- as.integer(ledger$as_of)
