@@ -104,7 +104,9 @@ describe.nubrek_due <- function(x) {
       format_count(nrow(x) - inside),
       n_of(basis_of(x, "passed"), "day")
     ),
-    table = plain_table(x)[setdiff(names(x), c("window_from", "bought", "offer_share"))],
+    table = plain_table(x)[setdiff(names(x), c(
+      "window_from", "window_until", "bought", "offer_share"
+    ))],
     after = c("", say("Windows in days after the first purchase: %s.", paste0(
       if (nrow(windows) > 1L) paste0(seen_text(windows$group), " "),
       windows$from, " to ", windows$until,

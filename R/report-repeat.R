@@ -115,7 +115,9 @@ page_events <- function(run) {
     "events",
     say("What did the events sell?"),
     figures = page_figure(x, 1.3 + 0.4 * min(15L, nrow(x))),
-    tables = page_table(page_columns(x, c("kind", "usual_lower", "usual_upper")), 20L)
+    tables = page_table(page_columns(
+      x, c("kind", "until", "purchases", "usual_lower", "usual_upper")
+    ), 20L)
   )
 }
 
@@ -167,7 +169,7 @@ page_steps <- function(run) {
     say("What comes after the first purchase?"),
     figures = page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x))),
     tables = page_table(
-      page_columns(x, c("lower", "upper", "customers")), 30L, describe(x)$after[[2L]]
+      page_columns(x, c("lower", "upper", "customers")), 10L, describe(x)$after[[2L]]
     )
   )
 }
@@ -178,7 +180,7 @@ page_companions <- function(run) {
     "companions",
     say("What is bought together?"),
     figures = page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x))),
-    tables = page_table(page_columns(x, c("lower", "upper", "customers")), 20L)
+    tables = page_table(page_columns(x, c("lower", "upper", "customers")), 10L)
   )
 }
 
