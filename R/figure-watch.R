@@ -40,9 +40,16 @@ autoplot.nubrek_watch <- function(object, ..., groups = 15L) {
     ) +
     figure_words(
       object,
-      say(
-        "Share back within %s since %s; bar: 95 %% interval of one look; stroke: the year before",
-        n_of(basis_of(object, "within"), "day"), format_day(basis_of(object, "from"))
+      paste0(
+        if (basis_of(object, "what") == "basket") {
+          say("Share of purchases above the middle of the year before")
+        } else {
+          say("Share back within %s", n_of(basis_of(object, "within"), "day"))
+        },
+        say(
+          " since %s; bar: 95 %% interval of one look; stroke: the year before",
+          format_day(basis_of(object, "from"))
+        )
       ),
       caption = say("Customers in brackets. The evidence may be looked at as often as one likes.")
     ) +

@@ -128,8 +128,7 @@ repeat_parts <- list(
     ),
     wanted = \(study) !is.null(study$stores),
     may_lack = TRUE,
-    figure = \(x) 2 + 1.5 * ceiling(min(8L, nrow(basis_of(x, "stores"))) / 2),
-    page = \(run) page_store_clock(run)
+    figure = \(x) 2 + 1.5 * ceiling(min(8L, nrow(basis_of(x, "stores"))) / 2)
   ),
   study_part(
     "events",
@@ -148,8 +147,7 @@ repeat_parts <- list(
     make = \(study, ledger) event_cohorts(ledger),
     wanted = \(study) !is.null(study$events),
     may_lack = TRUE,
-    figure = \(x) 2.6 + 0.3 * nrow(x),
-    page = \(run) page_event_cohorts(run)
+    figure = \(x) 2.6 + 0.3 * nrow(x)
   ),
   study_part(
     "returns",
@@ -172,7 +170,7 @@ repeat_parts <- list(
     wanted = \(study) !is.null(study$returns),
     shown = FALSE,
     page = \(run) page_returns(run),
-    remarks = character()
+    remarks = "returns"
   ),
   study_part(
     "discounts",
@@ -222,8 +220,7 @@ repeat_parts <- list(
     ),
     wanted = \(study) !is.null(study$steps),
     may_lack = TRUE,
-    figure = \(x) 2.2 + 0.36 * min(most_pairs, nrow(x)),
-    page = \(run) page_companions(run)
+    figure = \(x) 2.2 + 0.36 * min(most_pairs, nrow(x))
   ),
   study_part(
     "first",
@@ -237,8 +234,7 @@ repeat_parts <- list(
     ),
     wanted = \(study) !is.null(study$steps),
     may_lack = TRUE,
-    figure = \(x) 2.2 + 0.36 * min(15L, nrow(x)),
-    page = \(run) page_first_products(run)
+    figure = \(x) 2.2 + 0.36 * min(15L, nrow(x))
   )
 )
 

@@ -3,30 +3,42 @@
 #' @export
 describe.nubrek_watch <- function(x) {
   fired <- plain_table(x)[x$fired, ]
-  within <- basis_of(x, "within")
   list(
-    heading = say("A watch on customers coming back within %s days", within),
+    heading = if (basis_of(x, "what") == "basket") {
+      say("A watch on the size of purchases")
+    } else {
+      say("A watch on customers coming back within %s days", basis_of(x, "within"))
+    },
     finding = if (nrow(fired) == 0L) {
       say(
         "Nothing beyond noise since %s, at %s false alarms a year at most.",
         format_day(basis_of(x, "from")), number_text(basis_of(x, "false_alarms"))
       )
     } else {
-      paste(vapply(seq_len(nrow(fired)), \(i) watch_words(fired[i, ], within), ""), collapse = " ")
+      paste(vapply(seq_len(nrow(fired)), \(i) watch_words(fired[i, ], x), ""), collapse = " ")
     },
     table = x
   )
 }
 
-watch_words <- function(one, within) {
+watch_words <- function(one, x) {
+  who <- if (one$group == "all") {
+    n_of(one$customers, "customer")
+  } else {
+    paste0(n_of(one$customers, "customer"), say(" of \u201c%s\u201d", seen_text(one$group)))
+  }
+  if (basis_of(x, "what") == "basket") {
+    return(say(
+      "Of %s %s bought for more than %s, before %s: beyond noise since %s.", who,
+      present_share(one$rate, 1L),
+      format_money(basis_of(x, "middle")[[one$group]], basis_of(x, "currency")),
+      present_share(one$rate_before, 1L), format_day(one$day)
+    ))
+  }
   say(
-    "Of %s %s came back within %s days, before %s: beyond noise since %s.",
-    if (one$group == "all") {
-      n_of(one$customers, "customer")
-    } else {
-      paste0(n_of(one$customers, "customer"), say(" of \u201c%s\u201d", seen_text(one$group)))
-    },
-    present_share(one$rate, 1L), within, present_share(one$rate_before, 1L), format_day(one$day)
+    "Of %s %s came back within %s days, before %s: beyond noise since %s.", who,
+    present_share(one$rate, 1L), basis_of(x, "within"), present_share(one$rate_before, 1L),
+    format_day(one$day)
   )
 }
 

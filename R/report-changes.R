@@ -50,7 +50,7 @@ page_watches <- function(run) {
     say("What do the watches say?"),
     sentence = describe(run$watches)$finding,
     figures = unname(lapply(attr(run$watches, "noise"), \(x) {
-      if (any(x$customers > 0L)) page_figure(x, 1.4 + 0.34 * min(15L, nrow(x)))
+      if (any(x$fired)) page_figure(x, 1.4 + 0.34 * min(15L, nrow(x)))
     })),
     tables = page_table(describe(run$watches)$table, 50L)
   )

@@ -88,59 +88,55 @@ page_sales <- function(run) {
 
 page_stores <- function(run) {
   x <- run$stores
+  on_clock <- run$store_clock
   page_block(
     "stores",
     say("Where have the customers of each store gone?"),
-    figures = page_figure(x, 1.4 + 0.32 * min(20L, nrow(x))),
-    tables = page_table(
-      page_columns(x, c("lower", "upper")), 20L,
-      say("The home store of each customer in home.csv")
+    figures = list(
+      page_figure(x, 1.4 + 0.32 * min(20L, nrow(x))),
+      page_figure(
+        on_clock, 1.4 + 1.3 * ceiling(min(8L, nrow(basis_of(on_clock, "stores"))) / 2)
+      )
+    ),
+    tables = list(
+      page_table(
+        page_columns(x, c("lower", "upper")), 20L,
+        say("The home store of each customer in home.csv")
+      ),
+      page_table(basis_of(on_clock, "stores"), 30L, describe(on_clock)$finding)
     )
-  )
-}
-
-page_store_clock <- function(run) {
-  x <- run$store_clock
-  page_block(
-    "store-clock",
-    say("What did each store sell, and which opened or closed?"),
-    figures = page_figure(x, 1.4 + 1.3 * ceiling(min(8L, nrow(basis_of(x, "stores"))) / 2)),
-    tables = page_table(basis_of(x, "stores"), 30L)
   )
 }
 
 page_events <- function(run) {
   x <- run$events
+  won <- run$event_cohorts
   page_block(
     "events",
-    say("What did the events sell?"),
-    figures = page_figure(x, 1.3 + 0.4 * min(15L, nrow(x))),
-    tables = page_table(page_columns(
-      x, c("kind", "until", "purchases", "usual_lower", "usual_upper")
-    ), 20L)
-  )
-}
-
-page_event_cohorts <- function(run) {
-  x <- run$event_cohorts
-  page_block(
-    "event-cohorts",
-    say("Do customers won in events stay?"),
-    figures = page_figure(x, 1.6 + 0.25 * nrow(x)),
-    tables = page_table(x, 20L)
+    say("What did the events sell, and do those who were won in them stay?"),
+    figures = list(
+      page_figure(x, 1.3 + 0.4 * min(15L, nrow(x))),
+      if (any(!is.na(won$share))) page_figure(won, 1.6 + 0.25 * nrow(won))
+    ),
+    tables = list(
+      page_table(page_columns(
+        x, c("kind", "until", "purchases", "usual_lower", "usual_upper")
+      ), 20L),
+      page_table(won, 20L, describe(won)$finding)
+    )
   )
 }
 
 page_returns <- function(run) {
-  unname(lapply(names(run$returns_by), \(name) {
-    x <- run$returns_by[[name]]
-    page_block(
-      page_id("returns-by", name),
-      say("What comes back, by %s?", gsub("_", " ", name)),
-      figures = page_figure(x, 1.1 + 0.32 * min(15L, nrow(x))),
-      tables = page_table(x, 20L, describe(run$returns)$finding)
-    )
-  }))
+  page_block(
+    "returns",
+    say("What comes back?"),
+    sentence = describe(run$returns)$finding,
+    figures = unname(lapply(run$returns_by, \(x) {
+      page_figure(x, 1.1 + 0.32 * min(15L, nrow(x)))
+    })),
+    tables = unname(lapply(run$returns_by, page_table, 20L))
+  )
 }
 
 page_discounts <- function(run) {
@@ -162,35 +158,23 @@ page_constant_currency <- function(run) {
   )
 }
 
+# From good to good: the next purchase, the same purchase, and whether there is a next one at all.
 page_steps <- function(run) {
-  x <- run$steps
+  pairs <- list(run$steps, run$companions)
+  first <- run$first
   page_block(
     "steps",
-    say("What comes after the first purchase?"),
-    figures = page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x))),
-    tables = page_table(
-      page_columns(x, c("lower", "upper", "customers")), 10L, describe(x)$after[[2L]]
+    say("What comes after the first purchase, and what with it?"),
+    figures = c(
+      lapply(pairs, \(x) page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x)))),
+      list(page_figure(first, 1.2 + 0.3 * min(15L, nrow(first))))
+    ),
+    tables = c(
+      lapply(pairs, \(x) page_table(
+        page_columns(x, c("lower", "upper", "customers")), 10L, describe(x)$heading
+      )),
+      list(page_table(first, 20L, describe(first)$after[[2L]]))
     )
-  )
-}
-
-page_companions <- function(run) {
-  x <- run$companions
-  page_block(
-    "companions",
-    say("What is bought together?"),
-    figures = page_figure(x, 1.2 + 0.3 * min(most_pairs, nrow(x))),
-    tables = page_table(page_columns(x, c("lower", "upper", "customers")), 10L)
-  )
-}
-
-page_first_products <- function(run) {
-  x <- run$first
-  page_block(
-    "first-products",
-    say("After which first goods do customers come back?"),
-    figures = page_figure(x, 1.2 + 0.3 * min(15L, nrow(x))),
-    tables = page_table(x, 20L, describe(x)$after[[2L]])
   )
 }
 

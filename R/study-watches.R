@@ -4,10 +4,9 @@
 # first run that sees it.
 study_watches <- function(study, ledger) {
   seen <- last_seen(study, ledger)
-  again <- Filter(\(said) identical(said$number, "again"), study$watches)
-  keys <- c("within", "by", "from", "false_alarms", "direction")
-  noise <- lapply(again, \(said) {
-    do.call(watch_returns, c(list(ledger), said[intersect(names(said), keys)]))
+  noise <- lapply(Filter(\(said) said$number %in% names(noise_watches()), study$watches), \(said) {
+    watch <- noise_watches()[[said$number]]
+    do.call(watch, c(list(ledger), said[intersect(names(said), names(formals(watch)))]))
   })
   rows <- lapply(names(study$watches), \(name) {
     if (name %in% names(noise)) return(watched_noise(name, noise[[name]], seen))
@@ -22,6 +21,9 @@ study_watches <- function(study, ledger) {
     noise = noise
   )
 }
+
+# What is watched beyond noise; a function, for the files are read in the order of their names.
+noise_watches <- function() list(again = watch_returns, basket = watch_baskets)
 
 # The as-of day of the run before, if there is one.
 last_seen <- function(study, ledger) {
@@ -42,7 +44,7 @@ watched_noise <- function(name, x, seen) {
     day = x$day,
     says = vapply(seq_len(nrow(x)), \(i) {
       one <- plain_table(x)[i, ]
-      if (one$fired) return(watch_words(one, basis_of(x, "within")))
+      if (one$fired) return(watch_words(one, x))
       say(
         "%s of %s, before %s: within noise.",
         present_share(one$rate, 1L), n_of(one$customers, "customer"),
@@ -101,8 +103,11 @@ watch_keys <- function() {
     keys_of_section(
       "one watch; its name is yours",
       number = study_key(
-        leaf_choice(c("again", names(change_numbers()))),
-        "again (a second purchase soon, beyond noise) or a number of nubrek changes, with a limit",
+        leaf_choice(c(names(noise_watches()), names(change_numbers()))),
+        paste0(
+          "again (a second purchase soon) or basket (the size of purchases), beyond noise; or a ",
+          "number of nubrek changes, with a limit"
+        ),
         "",
         "again"
       ),
@@ -111,13 +116,14 @@ watch_keys <- function() {
       by = study_key(leaf_text(), "an attribute whose groups are watched", "none", "first_channel"),
       within = study_key(leaf_whole(1, 3650), "of again: days to the second purchase", "30", "60"),
       from = study_key(
-        leaf_day(), "of again: begins on this day, and anew each year", "1 January", "2025-07-01"
+        leaf_day(), "beyond noise: begins on this day, and anew each year", "1 January",
+        "2025-07-01"
       ),
       false_alarms = study_key(
-        leaf_share(0.001, 1), "of again: false alarms a year, over all groups", "0.2", "0.05"
+        leaf_share(0.001, 1), "beyond noise: false alarms a year, over all groups", "0.2", "0.05"
       ),
       direction = study_key(
-        leaf_choice(c("either", "falls", "rises")), "of again: which way", "either", "falls"
+        leaf_choice(c("either", "falls", "rises")), "beyond noise: which way", "either", "falls"
       )
     )
   )

@@ -46,19 +46,67 @@ watch_returns <- function(
     day = aged,
     came = (waits$nth - waits$first) %in% seq_len(within)
   )[use]
+  watched(people, ledger, start, list(
+    what = "again", within = as.integer(within), by = by, false_alarms = false_alarms,
+    direction = direction
+  ))
+}
+
+#' Has the size of purchases changed?
+#'
+#' The purchases of the year before have a middle one. If nothing has changed, half of the purchases
+#' since `from` are larger. One purchase of each customer counts in each of the two times, the
+#' first, so that a few who buy often do not speak for all.
+#'
+#' @inheritParams watch_returns
+#' @return A `nubrek_watch` as of [watch_returns()]: `rate_before`, `rate` are the shares of
+#'   purchases above the middle of the year before, in net sales; in its basis `middle`, a number
+#'   for each group.
+#' @details As in [watch_returns()]. That the middle is itself taken from the purchases of before is
+#'   in the interval of their rate: the limits of an order statistic are those of Clopper and
+#'   Pearson.
+#' @examples
+#' watch_baskets(study_ledger(system.file("pellmere", "study.yaml", package = "nubrek")))
+#' @export
+watch_baskets <- function(
+  ledger, by = NULL, from = NULL, false_alarms = 0.2, direction = "either"
+) {
+  check_ledger(ledger)
+  check_text(by, null = TRUE)
+  check_share(false_alarms, lower = 0.001, upper = 1)
+  check_choice(direction, c("either", "falls", "rises"))
+  start <- watch_start(check_day(from), ledger)
+  orders <- as.data.table(ledger_rows(
+    ledger, "orders", c("customer", "day", "sales"), from = start - 365L, until = ledger$as_of
+  ))[!is.na(customer)]
+  people <- purchases_of(ledger, orders[order(row)])
+  people[, late := day >= start]
+  people <- people[!duplicated(people[, .(customer, late)])]
+  people[, group := if (is.null(by)) "all" else group_of(ledger, by)[[1L]][customer]]
+  middle <- people[, .(middle = stats::median(sales[!late])), keyby = group]
+  people[, came := sales > middle$middle[match(group, middle$group)]]
+  watched(people[!is.na(came)], ledger, start, list(
+    what = "basket", by = by, false_alarms = false_alarms, direction = direction,
+    middle = stats::setNames(major(ledger, middle$middle), middle$group)
+  ))
+}
+
+# `people`: the `group` of each, the `day` on which it was known, and whether he `came`.
+watched <- function(people, ledger, start, basis, call = rlang::caller_env()) {
   before <- people[day < start, .(n = .N, k = sum(came)), keyby = group]
-  groups <- before$group[before$n >= 30L]
+  groups <- before$group[before$n >= few_customers]
   if (length(groups) == 0L) {
     abort_nubrek(c(
       "There is nothing to hold the newest customers against.",
-      "x" = "It takes 30 customers with {within} days behind them in the year before.",
+      "x" = "It takes 30 customers of whom it is known in the year before.",
       "i" = "Begin later, or watch fewer groups."
-    ), "unidentified")
+    ), "unidentified", call = call)
   }
-  chance <- false_alarms / length(groups)
+  chance <- basis$false_alarms / length(groups)
   each <- lapply(groups, \(one) {
     watched_group(
-      one, before[group == one], people[group == one & day >= start], start, chance, direction
+      one, before[group == one], people[group == one & day >= start], start, chance,
+      basis$direction
     )
   })
   left <- setdiff(people$group, groups)
@@ -72,12 +120,10 @@ watch_returns <- function(
         paste(sort(left), collapse = ", ")
       ))
     }),
-    basis = list(
-      within = as.integer(within), by = by, from = date_of_number(start),
-      false_alarms = false_alarms,
-      direction = direction,
+    basis = c(basis, list(
+      from = date_of_number(start),
       kinds = c(rate_before = "share", evidence = "number", needed = "number")
-    )
+    ))
   )
 }
 

@@ -53,6 +53,40 @@ watched_shop <- function() {
   cbind(rows, paid = 5)
 }
 
+test_that("the size of purchases is watched by one purchase of each customer", {
+  shop <- function(seed, factor = 1, n = 1500L) {
+    set.seed(seed)
+    rows <- data.frame(
+      who = sprintf("C%03d", sample(400L, n, TRUE)),
+      day = as.Date("2024-01-01") + sort(sample(0:729, n, TRUE)), receipt = seq_len(n)
+    )
+    # some always buy more than others
+    rows$paid <- round(rlnorm(n, 3 + (as.integer(factor(rows$who)) %% 5L) / 5, 0.6), 2)
+    rows$paid[rows$day >= "2025-04-01"] <- rows$paid[rows$day >= "2025-04-01"] * factor
+    rows
+  }
+  open <- \(rows) open_ledger(rows, column_map("who", "day", "receipt", "paid"), meanings(
+    currency = "EUR", history_start = "2024-01-01"
+  ))
+  alarms <- vapply(1:60, \(seed) watch_baskets(open(shop(seed)))$fired, NA)
+  # 12 of 60 are allowed for; more than 18 with probability 0.02 at that rate
+  expect_lte(sum(alarms), 18L)
+  rows <- shop(3, 0.6)
+  x <- watch_baskets(open(rows), direction = "falls")
+  expect_true(x$fired)
+  expect_gt(x$day, as.Date("2025-04-01"))
+  late <- rows$day >= as.Date("2025-01-01")
+  late <- ifelse(late, "late", ifelse(rows$day >= as.Date("2025-01-01") - 365, "early", NA))
+  once <- rows[!is.na(late) & !duplicated(paste(rows$who, late)), ]
+  now <- once$day >= as.Date("2025-01-01")
+  middle <- stats::median(once$paid[!now])
+  expect_identical(x$customers, sum(now))
+  expect_equal(x$rate, mean(once$paid[now] > middle))
+  expect_equal(x$rate_before, mean(once$paid[!now] > middle))
+  expect_match(describe(x)$finding, "bought for more than")
+  expect_false(watch_baskets(open(rows), direction = "rises")$fired)
+})
+
 test_that("who came back is counted as by hand, and a change is told with its day", {
   rows <- watched_shop()
   ledger <- open_ledger(
