@@ -45,6 +45,7 @@ findings_changes <- function(run) {
 }
 
 page_watches <- function(run) {
+  told <- describe(run$watches)$table
   page_block(
     "watches",
     say("What do the watches say?"),
@@ -52,7 +53,9 @@ page_watches <- function(run) {
     figures = unname(lapply(attr(run$watches, "noise"), \(x) {
       if (any(x$fired)) page_figure(x, 1.4 + 0.34 * min(15L, nrow(x)))
     })),
-    tables = page_table(describe(run$watches)$table, 50L)
+    tables = page_table(
+      told[order(!told$fired), ], max(6L, sum(told$fired)), say("all of them in watches.csv")
+    )
   )
 }
 
