@@ -25,5 +25,6 @@ utils::globalVariables(c(
   "closed", "unknown", "example", "a", "b", "adjusted_p", "hazard", "held", "label", "log_ratio",
   "median_days", "month", "off", "purchase", "stratum", "ties", "time", "w1", "w2", "d", "lift",
   "second", "variance", "back", "row", "first_sales", "later_sales", "n_first", "n_later", "gaps",
-  "acquired", "active", "at", "before", "begun", "pause", "opened"
+  "acquired", "active", "at", "before", "begun", "pause", "opened",
+  "later", "later_off", "net", "returned", "gross"
 ))

@@ -53,7 +53,6 @@ customer_returns <- function(ledger, best = 0.1, margin = NULL) {
 # Per customer code, minor units of lines above 0 and (without their sign) below, and who has an
 # order.
 returns_of <- function(ledger) {
-  span <- list(from = -Inf, until = Inf)
   by_customer(ledger, \(part, codes) {
     n <- n_customers(part)
     whose <- part$orders$customer[part$lines$number]
@@ -133,7 +132,7 @@ returns_of_lines <- function(ledger, by, margin, call = rlang::caller_env()) {
     returned = -sum(units[units < 0])
   ), keyby = group]
   if (is.numeric(margin) && length(margin) == 1L && is.null(names(margin))) {
-    sums[, margin := (gross - returned) * ..margin]
+    sums$margin <- (sums$gross - sums$returned) * margin
   }
   sums
 }

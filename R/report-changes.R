@@ -54,7 +54,7 @@ page_watches <- function(run) {
       if (any(x$fired)) page_figure(x, 1.4 + 0.34 * min(15L, nrow(x)))
     })),
     tables = page_table(
-      told[order(!told$fired), ], max(6L, sum(told$fired)), say("all of them in watches.csv")
+      told[order(!told$fired), ], max(5L, sum(told$fired)), say("all of them in watches.csv")
     )
   )
 }

@@ -39,6 +39,7 @@ test_that("gross, returned and net add up by customer and by group, in every sto
       expect_equal(sum(groups$gross), sum(x$gross))
       expect_equal(sum(groups$returned), sum(x$returned))
       expect_equal(sum(groups$share_of_returned), 1)
+      expect_equal(groups$margin, groups$net * 0.4)
       expect_identical(groups, returns_by(in_parts(ledger, 3L), by, 0.4))
     }
     yarn <- rows[rows$goods %in% "Yarn", ]
