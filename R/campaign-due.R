@@ -124,7 +124,8 @@ due_windows <- function(group, time, event, window, ahead, call = rlang::caller_
         curve <- curves[[name]]
         here <- which(group == name & day + ahead <= curve$longest)
         so_far <- read(curve, day[here])
-        chance[here] <- (read(curve, day[here] + ahead) - so_far) / (1 - so_far)
+        to_come <- (read(curve, day[here] + ahead) - so_far) / (1 - so_far)
+        chance[here] <- ifelse(so_far < 1, to_come, NA_real_)
       }
       chance
     },

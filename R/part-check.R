@@ -85,6 +85,26 @@ study_checks <- list(
     span <- check_during(ledger, study$sales$during)
     if (!is.null(study$sales$against)) earlier_span(study$sales$against, span, ledger, NULL)
   },
+  stores = \(study, ledger) {
+    check_line_column(study$stores$store %||% "channel", ledger, NULL)
+    span <- check_during(ledger, wanted_key(study, "stores", "now"))
+    earlier_span(wanted_key(study, "stores", "before"), span, ledger, NULL)
+  },
+  steps = \(study, ledger) {
+    check_line_column(study$steps$by %||% goods_of(ledger), ledger, NULL)
+    check_attributes(ledger, study$steps$adjust)
+  },
+  due = \(study, ledger) check_attributes(ledger, c(study$due$by, study$due$may_contact)),
+  returns = \(study, ledger) check_sale_columns(ledger, study$returns$by),
+  discounts = \(study, ledger) check_discounts(ledger, NULL),
+  constant_currency = \(study, ledger) {
+    check_line_column(wanted_key(study, "constant_currency", "currency"), ledger, NULL)
+    span <- check_during(ledger, wanted_key(study, "constant_currency", "during"))
+    earlier_span(wanted_key(study, "constant_currency", "against"), span, ledger, NULL)
+  },
+  watches = \(study, ledger) {
+    for (said in study$watches) check_attributes(ledger, said$by)
+  },
   cohorts = \(study, ledger) check_attributes(ledger, study$cohorts$by),
   payback = \(study, ledger) {
     by <- payback_groups(study)

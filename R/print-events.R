@@ -2,7 +2,7 @@
 
 #' @export
 describe.nubrek_event_sales <- function(x) {
-  last <- utils::tail(plain_table(x)[!is.na(x$usual), ], 1L)
+  last <- utils::tail(plain_table(x)[!is.na(x$to_usual), ], 1L)
   list(
     heading = say("Sales in the days of events"),
     finding = if (nrow(last) == 1L) {

@@ -8,9 +8,9 @@ describe.nubrek_returns <- function(x) {
     heading = say("Sales before and after returns, by customer"),
     finding = if (gross > 0) {
       say(
-        "%s of gross sales came back; of the %s best before returns %s not best after.",
-        present_share(sum(x$returned) / gross, 1L), format_count(sum(x$best_before)),
-        if (left == 1L) say("1 is") else say("%s are", format_count(left))
+        "%s of gross sales came back; %s among the best before returns, %s of them not after.",
+        present_share(sum(x$returned) / gross, 1L), n_of(sum(x$best_before), "customer"),
+        format_count(left)
       )
     },
     table = plain_table(x)[setdiff(names(x), c("rank_gross", "rank_net"))]

@@ -32,11 +32,7 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
     breaks, lower = 0.001, upper = 1, min.len = 1L, any.missing = FALSE, sorted = TRUE,
     unique = TRUE
   ), "breaks", rlang::current_env())
-  if (!".discount" %in% line_names(ledger)) {
-    abort_nubrek(c(
-      "The ledger knows no discounts.", "i" = "Map them: {.code column_map(discount = )}."
-    ), "attribute")
-  }
+  check_discounts(ledger)
   check_purchases(ledger)
   habits <- discount_habits(ledger, breaks[[1L]])
   w <- reduce_waits(ledger, 2L)
@@ -76,6 +72,13 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
       kinds = c(later_purchases = "count")
     )
   )
+}
+
+check_discounts <- function(ledger, call = rlang::caller_env()) {
+  if (".discount" %in% line_names(ledger)) return(invisible(ledger))
+  abort_nubrek(c(
+    "The ledger knows no discounts.", "i" = "Map them: {.code column_map(discount = )}."
+  ), "attribute", call = call)
 }
 
 discount_words <- function(breaks) {

@@ -98,7 +98,7 @@ at_days <- function(time, event, days) {
   at <- findInterval(days, curve$days) + 1L
   list(
     share = c(0, curve$share)[[at]],
-    lower = c(0, curve$lower)[[at]],
-    upper = c(0, curve$upper)[[at]]
+    lower = c(NA_real_, curve$lower)[[at]],
+    upper = c(NA_real_, curve$upper)[[at]]
   )
 }

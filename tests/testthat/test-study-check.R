@@ -18,7 +18,10 @@ test_that("check finds all that is wrong with what a study says, at once", {
       c("periods: [2024, 2025]", "periods: [2024, 2031]"),
       c("contact: [name, email]", "contact: [name, mail]"),
       c("within: first_channel", "within: town_hall"),
-      c("  against: 2024 ", "  against: summer ")
+      c("  against: 2024 ", "  against: summer "),
+      c("  by: category", "  by: categry"),
+      c("{number: basket, by: first_channel", "{number: basket, by: chanel"),
+      c("  by: [category, first_channel]", "  by: [category, town_hall]")
     )) {
       text <- sub(change[[1L]], change[[2L]], text, fixed = TRUE)
     }
@@ -26,10 +29,13 @@ test_that("check finds all that is wrong with what a study says, at once", {
   })
   ledger <- study_ledger(study)
   error <- expect_error(check_study_parts(study, ledger), class = "nubrek_error_study")
-  for (section in c("repeat", "tiers", "moves", "outputs", "ranks", "sales", "targets")) {
+  for (section in c(
+    "repeat", "tiers", "moves", "outputs", "ranks", "sales", "targets", "steps", "watches",
+    "returns"
+  )) {
     expect_match(error$problems, paste0("^", section, ":"), all = FALSE, label = section)
   }
-  expect_length(error$problems, 7L)
+  expect_length(error$problems, 10L)
   expect_match(error$problems, "Did you mean \"first_channel\"", all = FALSE, fixed = TRUE)
   sound <- demo_study(identity)
   expect_identical(check_study_parts(sound, study_ledger(sound)), sound)
