@@ -47,8 +47,8 @@ page report-worth 3000 worth-cohorts worth-by value-by-first_channel
 page report-models 3200 backtest captured rolling comparison tracking
 terminal terminal-run 10 "nubrek run demo-study/study.yaml"
 terminal terminal-check 46 "nubrek check demo-study/study.yaml"
-terminal terminal-coming 32 "nubrek show coming demo-study/study.yaml"
-terminal terminal-moves 22 "nubrek show moves demo-study/study.yaml"
+page report-weekly 3600 stores events returns steps due
+terminal terminal-changes 20 "nubrek changes demo-study/study.yaml"
 Rscript tools/shot-explore.R "$out/explore.png"
 # small files: few colours are in them
 for f in "$out"/*.png; do convert "$f" -strip -colors 128 -define png:compression-level=9 PNG8:"$f"; done
