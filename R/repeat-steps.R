@@ -155,26 +155,26 @@ companion_pairs <- function(found) {
 
 # `pairs` seen (`a`, `b`, `held`) held against `moments`, whose products over strata tell the mean
 # of a pair (`x` by `y`) and its variance (`x2` by `y2`, taken from the mean where `less` says so);
-# `base`, cases of each `a`. All pairs with a base that is large enough are judged together.
+# `base`, cases of each `a`. All pairs with a base that is large enough are judged together, those
+# that nobody made too, which stand for the largest p.
 judge_pairs <- function(pairs, moments, base, at_least) {
-  tested <- which(base >= at_least)
-  over <- \(x, y) x[tested, , drop = FALSE] %*% t(y)
-  expected <- over(moments$x, moments$y)
-  variance <- over(moments$x2, moments$y2)
-  if (moments$less) variance <- expected - variance
-  here <- match(pairs$a, tested)
-  seen <- !is.na(here)
-  held <- array(0, dim(expected))
-  held[cbind(here, pairs$b)[seen, , drop = FALSE]] <- pairs$held[seen]
-  p <- array(NA_real_, dim(expected))
-  open <- expected > 0
-  p[open] <- stats::p.adjust(pair_p(held[open], expected[open], variance[open]), "BH")
   judged <- data.table::copy(pairs)
+  mean <- pair_sums(moments$x, moments$y, pairs$a, pairs$b)
+  variance <- pair_sums(moments$x2, moments$y2, pairs$a, pairs$b)
+  if (moments$less) variance <- mean - variance
   judged[, base := base[a]]
-  judged[, expected := pair_expected(moments, a, b) / base]
-  judged[, adjusted_p := p[cbind(here, b)]]
+  tested <- judged$base >= at_least
+  there <- rowSums(moments$y) > 0
+  possible <- sum(base >= at_least) * sum(there) -
+    if (moments$less) sum(base >= at_least & there) else 0
+  p <- rep(NA_real_, nrow(judged))
+  p[tested] <- stats::p.adjust(
+    pair_p(judged$held[tested], mean[tested], variance[tested]), "BH", possible
+  )
+  judged[, expected := mean / base]
+  judged[, adjusted_p := p]
   judged[, c("share", "lower", "upper") := share_interval(held, base)]
-  data.table::setattr(judged, "judged", sum(open))
+  data.table::setattr(judged, "judged", possible)
   judged
 }
 
@@ -214,11 +214,11 @@ pairs_in_order <- function(judged, size, labels) {
   judged[order(-judged[[size]], labels[a], -held, labels[b])]
 }
 
-# Expected numbers of the pairs alone, some thousands at a time.
-pair_expected <- function(moments, a, b) {
+# Sums over strata for each pair, some thousands at a time.
+pair_sums <- function(x, y, a, b) {
   pieces <- split(seq_along(a), (seq_along(a) - 1L) %/% 10000L)
   as.double(unlist(lapply(pieces, \(i) {
-    rowSums(moments$x[a[i], , drop = FALSE] * moments$y[b[i], , drop = FALSE])
+    rowSums(x[a[i], , drop = FALSE] * y[b[i], , drop = FALSE])
   }), use.names = FALSE))
 }
 
