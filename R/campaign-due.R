@@ -40,7 +40,7 @@ purchase_due <- function(
   check_purchases(ledger)
   w <- reduce_waits(ledger, 2L)
   group <- if (is.null(by)) rep("all", length(w$code)) else group_of(ledger, by)[[1L]][w$code]
-  time <- ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
+  time <- time_waited(w, ledger)
   windows <- due_windows(group, time, !is.na(w$nth), window, ahead)
   at <- match(group, windows$table$group)
   waiting <- is.na(w$nth)
@@ -93,11 +93,8 @@ due_columns <- c(
 # The window of each group (`from`, `until`, days), and the chance to come within the next days.
 due_windows <- function(group, time, event, window, ahead, call = rlang::caller_env()) {
   curve_of <- \(here) {
-    rows <- data.table(time = time[here], event = event[here])[,
-      .(d = sum(event), left = .N), keyby = time
-    ]
-    curve <- kaplan_meier(rows$time, rows$d, rev(cumsum(rev(rows$left))), 0.95)
-    c(curve[c("days", "share")], longest = max(rows$time), back = sum(rows$d))
+    curve <- one_curve(time[here], event[here])
+    c(curve[c("days", "share")], longest = max(time[here]), back = sum(event[here]))
   }
   if (!any(event)) {
     abort_nubrek(c(

@@ -91,15 +91,10 @@ constant_currency <- function(
 
 # Lines with the currency they were paid in and the rate that converted them; home money is 1.
 paid_in <- function(ledger, currency, rates) {
-  groups <- reduce_group_orders(ledger, currency)
-  orders <- ledger_rows(ledger, "orders", "day")
-  place <- toupper(trim_text(groups$labels[[1L]]))
-  home <- place == ledger$currency | place %in% c("", "(MISSING)")
-  place[home] <- ledger$currency
-  rows <- data.table(
-    place = place[groups$code], day = orders$day[match(groups$order, orders$row)],
-    units = groups$units
-  )[, .(units = sum(units)), keyby = .(place, day)]
+  rows <- lines_by(ledger, currency)
+  rows[, place := toupper(trim_text(place))]
+  rows[place %in% c("", "(MISSING)"), place := ledger$currency]
+  rows <- rows[, .(units = sum(units)), keyby = .(place, day)]
   rows[, rate := 1]
   rows[place != ledger$currency, rate := as.double(rate_of(rates, place, day))]
   unknown <- unique(rows$place[is.na(rows$rate)])

@@ -38,8 +38,7 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
   w <- reduce_waits(ledger, 2L)
   group <- findInterval(habits$first_share[w$code], breaks) + 1L
   people <- data.table(
-    group, time = ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first,
-    event = !is.na(w$nth), habits[w$code]
+    group, time = time_waited(w, ledger), event = !is.na(w$nth), habits[w$code]
   )
   rows <- people[!is.na(group), c(
     list(customers = .N), at_days(time, event, within),

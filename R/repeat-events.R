@@ -218,7 +218,7 @@ won_where <- function(events, name, first) {
 # What became of those won inside (1) and beside (2).
 won_in <- function(ledger, w, group, within) {
   use <- which(!is.na(group))
-  time <- ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
+  time <- time_waited(w, ledger)
   people <- data.table(customer = w$code[use], group = group[use], first = w$first[use])
   orders <- as.data.table(ledger_rows(
     ledger, "orders", c("customer", "day", "sales"), sort(people$customer)

@@ -23,8 +23,7 @@ first_products <- function(
   found <- first_and_second(ledger, by, basket)
   w <- reduce_waits(ledger, 2L)
   alike <- if (length(adjust) > 0L) group_of(ledger, adjust)[w$code] else list()
-  people <- data.table(customer = w$code, event = !is.na(w$nth))
-  people[, time := ifelse(event, w$nth, as.integer(ledger$as_of)) - w$first]
+  people <- data.table(customer = w$code, event = !is.na(w$nth), time = time_waited(w, ledger))
   people[, stratum := data.table::frankv(
     c(list(label_of_day(w$first, "month")), unname(as.list(alike))), ties.method = "dense"
   )]
@@ -93,8 +92,7 @@ with_hazard <- function(people) {
 # The share with the event by some day (Kaplan and Meier), missing beyond the longest time.
 at_days <- function(time, event, days) {
   if (max(time) < days) return(list(share = NA_real_, lower = NA_real_, upper = NA_real_))
-  rows <- data.table(time, event)[, .(d = sum(event), left = .N), keyby = time]
-  curve <- kaplan_meier(rows$time, rows$d, rev(cumsum(rev(rows$left))), 0.95)
+  curve <- one_curve(time, event)
   at <- findInterval(days, curve$days) + 1L
   list(
     share = c(0, curve$share)[[at]],

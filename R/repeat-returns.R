@@ -120,17 +120,10 @@ returns_of_customers <- function(ledger, by, margin, call = rlang::caller_env())
 }
 
 returns_of_lines <- function(ledger, by, margin, call = rlang::caller_env()) {
-  groups <- reduce_group_orders(ledger, by, call)
-  orders <- ledger_rows(ledger, "orders", "customer")
-  rows <- data.table(
-    group = groups$labels[[1L]][groups$code],
-    customer = orders$customer[match(groups$order, orders$row)],
-    units = groups$units
-  )[!is.na(customer)]
-  sums <- rows[, .(
+  sums <- lines_by(ledger, by, call)[!is.na(customer), .(
     customers = data.table::uniqueN(customer[units > 0]), gross = sum(units[units > 0]),
     returned = -sum(units[units < 0])
-  ), keyby = group]
+  ), keyby = .(group = place)]
   if (is.numeric(margin) && length(margin) == 1L && is.null(names(margin))) {
     sums$margin <- (sums$gross - sums$returned) * margin
   }

@@ -57,19 +57,16 @@ product_steps <- function(ledger, by = goods_of(ledger), basket = FALSE, at_leas
   judged$customers <- size$customers[match(judged$a, size$label)]
   judged <- pairs_in_order(judged, "customers", found$labels)
   new_result(
-    list(
-      first = found$labels[judged$a],
-      second = found$labels[judged$b],
-      customers = judged$customers,
-      came_back = judged$base,
-      held = judged$held,
-      share = judged$share,
-      lower = judged$lower,
-      upper = judged$upper,
-      expected = judged$expected,
-      lift = judged$share / judged$expected,
-      adjusted_p = judged$adjusted_p,
-      median_days = judged$median_days
+    c(
+      list(
+        first = found$labels[judged$a],
+        second = found$labels[judged$b],
+        customers = judged$customers,
+        came_back = judged$base,
+        held = judged$held
+      ),
+      judged_columns(judged),
+      list(median_days = judged$median_days)
     ),
     "steps",
     ledger,
@@ -107,18 +104,15 @@ companion_goods <- function(ledger, by = goods_of(ledger), at_least = 30L) {
   )
   judged <- pairs_in_order(judged, "base", found$labels)
   new_result(
-    list(
-      item = found$labels[judged$a],
-      with = found$labels[judged$b],
-      purchases = judged$base,
-      together = judged$held,
-      share = judged$share,
-      lower = judged$lower,
-      upper = judged$upper,
-      expected = judged$expected,
-      lift = judged$share / judged$expected,
-      adjusted_p = judged$adjusted_p,
-      customers = judged$customers
+    c(
+      list(
+        item = found$labels[judged$a],
+        with = found$labels[judged$b],
+        purchases = judged$base,
+        together = judged$held
+      ),
+      judged_columns(judged),
+      list(customers = judged$customers)
     ),
     "companions",
     ledger,
@@ -176,6 +170,13 @@ judge_pairs <- function(pairs, moments, base, at_least) {
   judged[, c("share", "lower", "upper") := share_interval(held, base)]
   data.table::setattr(judged, "judged", possible)
   judged
+}
+
+judged_columns <- function(judged) {
+  c(
+    as.list(judged)[c("share", "lower", "upper", "expected")],
+    list(lift = judged$share / judged$expected, adjusted_p = judged$adjusted_p)
+  )
 }
 
 # Counts of labels by stratum as a matrix.

@@ -61,12 +61,9 @@ store_clock <- function(ledger, store = "channel", clock = NULL) {
 # Minor units of each store and day.
 store_lines <- function(ledger, store, call = rlang::caller_env()) {
   check_line_column(store, ledger, call)
-  groups <- reduce_group_orders(ledger, store, call)
-  orders <- ledger_rows(ledger, "orders", "day")
-  data.table(
-    place = groups$labels[[1L]][groups$code], day = orders$day[match(groups$order, orders$row)],
-    units = groups$units
-  )[, .(units = sum(units), sold = any(units > 0)), keyby = .(place, day)]
+  lines_by(ledger, store, call)[, .(units = sum(units), sold = any(units > 0)),
+    keyby = .(place, day)
+  ]
 }
 
 # The days of the first and last sale (or return, where there is no sale), the largest stores first.

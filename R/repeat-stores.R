@@ -49,22 +49,31 @@ home_store <- function(ledger, store = "channel", last = NULL) {
 # number for each purchase, later ones higher.
 store_visits <- function(ledger, store, call = rlang::caller_env()) {
   check_line_column(store, ledger, call)
-  groups <- reduce_group_orders(ledger, store, call)
-  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
-  at <- match(groups$order, orders$row)
-  visits <- unique(data.table(
-    customer = orders$customer[at],
-    day = orders$day[at],
-    sales = orders$sales[at],
-    order = groups$order,
-    place = groups$labels[[1L]][groups$code]
-  )[!is.na(customer)])
+  visits <- unique(lines_by(ledger, store, call)[
+    !is.na(customer), .(customer, day, sales, order, place)
+  ])
   if (ledger$meaning$purchase_unit != "day") return(visits[sales >= ledger$least])
   # a purchase is a day whose orders together are one
   days <- unique(visits[, .(customer, day, order, sales)])[,
     .(sales = sum(sales), order = max(order)), keyby = .(customer, day)
   ][sales >= ledger$least]
   unique(visits[, .(customer, day, place)][days, on = c("customer", "day"), nomatch = NULL])
+}
+
+# Every line with the label of a column under which it stands (`place`), its own money (`units`),
+# and its order: `order`, `customer`, `day`, `sales`.
+lines_by <- function(ledger, column, call = rlang::caller_env()) {
+  groups <- reduce_group_orders(ledger, column, call)
+  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
+  at <- match(groups$order, orders$row)
+  data.table(
+    place = groups$labels[[1L]][groups$code],
+    units = groups$units,
+    order = groups$order,
+    customer = orders$customer[at],
+    day = orders$day[at],
+    sales = orders$sales[at]
+  )
 }
 
 check_line_column <- function(name, ledger, call = rlang::caller_env()) {

@@ -203,7 +203,7 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   check_text(by, null = TRUE)
   check_purchases(ledger)
   w <- reduce_waits(ledger, nth)
-  time <- ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
+  time <- time_waited(w, ledger)
   group <- if (is.null(by)) rep("all", length(time)) else group_of(ledger, by)[[1L]][w$code]
   rows <- data.table(group, time, event = !is.na(w$nth))[,
     .(events = sum(event), left = .N), keyby = .(group, time)
@@ -282,6 +282,17 @@ shares_by_day <- function(curve, days = c(30L, 60L, 90L, 180L, 365L, 730L)) {
     remarks = remarks(curve),
     basis = attr(curve, "basis")
   )
+}
+
+# Days from the first purchase to the nth, or so far.
+time_waited <- function(w, ledger) {
+  ifelse(is.na(w$nth), as.integer(ledger$as_of), w$nth) - w$first
+}
+
+# The curve of one group, from the time of each and whether it ended with the event.
+one_curve <- function(time, event, level = 0.95) {
+  rows <- data.table(time, event)[, .(d = sum(event), left = .N), keyby = time]
+  kaplan_meier(rows$time, rows$d, rev(cumsum(rev(rows$left))), level)
 }
 
 # Events before censoring on equal days; the share by a day includes the day. Greenwood's variance

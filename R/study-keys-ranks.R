@@ -243,15 +243,9 @@ campaigns_keys <- function() {
       uplift = study_key(
         leaf_number(-1, 100), "assumed effect by what is done anyway", "none", "0.1"
       ),
-      may_contact = study_key(
-        leaf_text(), "customer attribute: only who says yes is drawn", "none", "may_contact"
-      ),
-      quiet = study_key(
-        leaf_whole(1, 3650), "days before in which nobody drawn was contacted", "none", "14"
-      ),
-      most = study_key(
-        leaf_whole(1, 1000), "nobody is drawn who was contacted so often in 91 days", "none", "3"
-      ),
+      may_contact = may_contact_key("drawn"),
+      quiet = quiet_key("drawn"),
+      most = most_key("drawn"),
       pseudonyms = study_key(
         leaf_text(),
         "ids in file and lists become pseudonyms by the key in this file, or in the environment",
@@ -260,6 +254,24 @@ campaigns_keys <- function() {
       ),
       file = study_key(leaf_text(), "where the campaign is kept", "", "needles.json")
     )
+  )
+}
+
+# Who may be written to, of those who are drawn or listed.
+may_contact_key <- function(done) {
+  study_key(
+    leaf_text(), paste("customer attribute: only who says yes is", done), "none", "may_contact"
+  )
+}
+quiet_key <- function(done) {
+  study_key(
+    leaf_whole(1, 3650), paste("days before in which nobody", done, "was contacted"), "none", "14"
+  )
+}
+most_key <- function(done) {
+  study_key(
+    leaf_whole(1, 1000), paste("nobody is", done, "who was contacted so often in 91 days"), "none",
+    "3"
   )
 }
 
@@ -273,15 +285,9 @@ due_keys <- function() {
     ),
     passed = study_key(leaf_whole(0, 3650), "days behind the window still listed", "30", "60"),
     ahead = study_key(leaf_whole(1, 3650), "days for which the chance is told", "30", "14"),
-    may_contact = study_key(
-      leaf_text(), "customer attribute: only who says yes is listed", "none", "may_contact"
-    ),
-    quiet = study_key(
-      leaf_whole(1, 3650), "days before in which nobody listed was contacted", "none", "14"
-    ),
-    most = study_key(
-      leaf_whole(1, 1000), "nobody is listed who was contacted so often in 91 days", "none", "3"
-    )
+    may_contact = may_contact_key("listed"),
+    quiet = quiet_key("listed"),
+    most = most_key("listed")
   )
 }
 
