@@ -1,47 +1,27 @@
-# Figures inside a page: drawn with their text as text, without the words around them, which the
-# page says itself; styles and colours become classes of the page, so that it can be dark.
+# Drawings inside a page: their styles and colours become classes of the page, so that it can be
+# dark.
 
 # A figure with its title and caption. Where there is nothing to draw, what is known of it.
 html_figure <- function(page, figure, said = NULL) {
   tags <- htmltools::tags
-  drawing <- tryCatch(
-    do.call(ggplot2::autoplot, c(list(figure$x), figure$face)),
-    nubrek_error_no_purchases = \(e) NULL
-  )
-  if (is.null(drawing)) {
+  picture <- page$pictures(figure)
+  if (is.null(picture$lines)) {
     return(tags$p(describe(figure$x)$finding %||% say("There is nothing to draw yet.")))
   }
-  words <- figure_said(drawing)
-  drawing <- drawing +
-    ggplot2::labs(title = NULL, subtitle = NULL, caption = NULL) +
-    ggplot2::theme(plot.background = ggplot2::element_blank())
-  shows <- paste0(sub("[.]$", "", capital(words$shows)), ".")
   tags$figure(
-    if (!identical(words$title, said)) tags$h4(words$title),
-    tags$p(class = "shows", shows),
-    tags$div(class = "drawn", picture_of(page, drawing, figure$height, words)),
-    if (!is.null(words$caption)) tags$figcaption(words$caption)
+    if (!identical(picture$title, said)) tags$h4(picture$title),
+    tags$p(class = "shows", paste0(sub("[.]$", "", capital(picture$shows)), ".")),
+    tags$div(class = "drawn", picture_of(page, picture)),
+    if (!is.null(picture$caption)) tags$figcaption(picture$caption)
   )
 }
 
-page_width <- 10.6 # inches, of all figures
-
-picture_of <- function(page, drawing, height, words) {
+picture_of <- function(page, picture) {
   page$figures <- page$figures + 1L
-  path <- tempfile(fileext = ".svg")
-  on.exit(unlink(path))
-  told <- paste(c(words$title, words$shows), collapse = ". ")
-  if (!requireNamespace("svglite", quietly = TRUE)) {
-    # letters as outlines: a picture of its own
-    write_figure(drawing, path, page_width, height)
-    picture <- jsonlite::base64_enc(readBin(path, "raw", file.size(path)))
-    return(htmltools::tags$img(
-      src = paste0("data:image/svg+xml;base64,", gsub("\n", "", picture, fixed = TRUE)), alt = told
-    ))
-  }
-  svglite::svglite(path, page_width, height, bg = "transparent", fix_text_size = FALSE)
-  tryCatch(print_figure(drawing), finally = grDevices::dev.off())
-  htmltools::HTML(page_svg(page, readLines(path, encoding = "UTF-8", warn = FALSE), told))
+  told <- paste(c(picture$title, picture$shows), collapse = ". ")
+  # letters as outlines: a picture of its own
+  if (!has_svglite()) return(htmltools::tags$img(src = picture$lines, alt = told))
+  htmltools::HTML(page_svg(page, picture$lines, told))
 }
 
 # The drawing as an element of the page. What it holds was escaped by the device that wrote it.

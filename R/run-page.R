@@ -176,6 +176,12 @@ render_report <- function(run, path) {
   check_choice(tolower(tools::file_ext(path)), "html", arg = "path")
   before <- study_forms(run$study)
   on.exit(options(before))
+  write_report(run, path)
+  invisible(path)
+}
+
+# Gives the pictures that stand in the report.
+write_report <- function(run, path) {
   tags <- htmltools::tags
   page <- new_page(run)
   title <- run$study$study %||% say("Customers and repeat buying")
@@ -183,6 +189,9 @@ render_report <- function(run, path) {
     \(found) length(found) > 0L,
     lapply(stats::setNames(nm = names(report_sections)), section_blocks, run)
   )
+  signal_progress("drawing the figures")
+  figures <- lapply(unlist(unname(blocks), recursive = FALSE), `[[`, "figures")
+  page$pictures <- page_pictures(unlist(unname(figures), recursive = FALSE), run$study$results)
   sections <- unname(Map(\(id, found) html_section(page, id, found, run), names(blocks), blocks))
   people <- people_words(page)
   first <- tags$header(
@@ -221,4 +230,5 @@ render_report <- function(run, path) {
     "\n</html>\n"
   ))
   write_bytes(charToRaw(text), path)
+  attr(page$pictures, "drawn")
 }

@@ -146,7 +146,7 @@ write_results <- function(run, folder) {
   files <- c(result_pages(run$study), names(lists))
   if ("report.html" %in% files) {
     signal_progress("writing the report")
-    render_report(run, file.path(draft, "report.html"))
+    drawn <- write_report(run, file.path(draft, "report.html"))
   }
   if ("workbook.xlsx" %in% files) {
     signal_progress("writing the workbook")
@@ -166,5 +166,6 @@ write_results <- function(run, folder) {
   write_manifest(folder, marks)
   signal_progress("keeping the run")
   keep_run(run, folder)
+  if ("report.html" %in% files) keep_pictures(run$study, folder, drawn)
   file.path(folder, files)
 }

@@ -160,6 +160,38 @@ test_that("a report shows no people unless asked, and then says so", {
   says(hidden$html, pseudonyms(best, key))
 })
 
+test_that("a picture is drawn once for the same numbers, and anew for others", {
+  forget <- \() rm(list = ls(drawn_here), envir = drawn_here)
+  forget()
+  first <- people_run()
+  study <- first$run$study
+  kept <- file.path(dirname(first$run$files[[1L]]), "runs", "figures.json")
+  drawn <- jsonlite::fromJSON(kept)
+  expect_gt(length(drawn), 5L)
+  page <- function(text) {
+    forget()
+    writeLines(text, kept)
+    paste(readLines(run_study(study$path)$files[[1L]], encoding = "UTF-8"), collapse = "\n")
+  }
+  # taken from the file, as a mark put there shows
+  marked <- jsonlite::toJSON(lapply(drawn, \(one) replace(one, "shows", "This stood in the file")))
+  again <- page(marked)
+  expect_identical(lengths(gregexpr("\"shows\">This stood in the file", again)), length(drawn))
+  # other orders: nothing of it is taken
+  orders <- file.path(dirname(study$path), "orders.csv")
+  before <- readLines(orders)
+  writeLines(before[-2L], orders)
+  expect_false(grepl("This stood in the file", page(marked)))
+  expect_length(intersect(names(jsonlite::fromJSON(kept)), names(drawn)), 0L)
+  # the same numbers as before, but a damaged file
+  writeLines(before, orders)
+  expect_gt(nchar(page("{")), 1e5)
+  # other signs and texts are another basis
+  here <- drawing_basis()
+  expect_false(identical(withr::with_options(list(nubrek.decimal = ","), drawing_basis()), here))
+  expect_false(identical(withr::with_envvar(c(LANGUAGE = "de"), drawing_basis()), here))
+})
+
 test_that("groups of fewer than `least` customers do not stand apart; those below 30 are pale", {
   few <- people_run()
   rows <- regmatches(few$html, gregexpr("<tr( class=\"few\")?>\\s*<td[^>]*>Cedar</td>", few$html))

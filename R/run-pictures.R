@@ -1,0 +1,56 @@
+# Pictures are drawn once for the same numbers. What a run drew stands beside its record, and the
+# next run draws only what differs.
+
+pictures_file <- "figures.json"
+
+# All that a picture depends on beside its figure.
+drawing_basis <- function() {
+  texts <- list.files(bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", TRUE, recursive = TRUE)
+  version <- \(package) {
+    if (requireNamespace(package, quietly = TRUE)) format(utils::packageVersion(package))
+  }
+  list(
+    code_of(),
+    lapply(c("ggplot2", "scales", "svglite"), version),
+    options()[grep("^nubrek[.]", names(options()))],
+    Sys.getenv("LANGUAGE"),
+    Sys.getlocale(),
+    rlang::hash_file(texts)
+  )
+}
+
+# What this session drew, the newest few hundred.
+drawn_here <- new.env()
+
+# The pictures of these figures, as a function of a figure: those that this session or a run in
+# `folder` drew of the same numbers are taken from there, the others drawn by all threads. `drawn`
+# of it are all, by the hash of what each depends on.
+page_pictures <- function(figures, folder = NULL) {
+  basis <- rlang::hash(drawing_basis())
+  key_of <- \(figure) rlang::hash(list(basis, unclass(figure)))
+  keys <- vapply(figures, key_of, "")
+  known <- utils::modifyList(read_pictures(folder), as.list(drawn_here))
+  known <- known[intersect(keys, names(known))]
+  new <- which(!keys %in% names(known) & !duplicated(keys))
+  known[keys[new]] <- draw_pictures(figures[new])
+  if (length(drawn_here) > 300L) rm(list = ls(drawn_here), envir = drawn_here)
+  list2env(known, drawn_here)
+  structure(\(figure) known[[key_of(figure)]] %||% draw_picture(figure), drawn = known)
+}
+
+# What an earlier run drew, by hash; nothing where the file is damaged.
+read_pictures <- function(folder) {
+  path <- if (!is.null(folder)) file.path(folder, runs_folder, pictures_file)
+  if (is.null(path) || !file.exists(path)) return(list())
+  found <- tryCatch(jsonlite::fromJSON(path), error = \(e) NULL)
+  texts <- \(one) is.list(one) && all(vapply(one, is.character, NA))
+  if (is.list(found)) Filter(texts, found) else list()
+}
+
+# In the place of what an earlier run drew, where runs are kept.
+keep_pictures <- function(study, folder, drawn) {
+  place <- file.path(folder, runs_folder)
+  if (isFALSE(study$outputs$runs) || !dir.exists(place)) return()
+  text <- jsonlite::toJSON(lapply(drawn, \(one) lapply(one, enc2utf8)), auto_unbox = FALSE)
+  write_text(text, file.path(place, pictures_file))
+}
