@@ -125,6 +125,10 @@ cpp_rows_by_rank <- function(rank) {
     .Call(`_nubrek_cpp_rows_by_rank`, rank)
 }
 
+cpp_rank_in_groups <- function(value, group, n_groups, ties, threads) {
+    .Call(`_nubrek_cpp_rank_in_groups`, value, group, n_groups, ties, threads)
+}
+
 cpp_bands <- function(value, worse, bands) {
     .Call(`_nubrek_cpp_bands`, value, worse, bands)
 }
@@ -233,8 +237,12 @@ cpp_sorted_places <- function(texts, sorted) {
     .Call(`_nubrek_cpp_sorted_places`, texts, sorted)
 }
 
-cpp_write_lines <- function(texts, path) {
-    .Call(`_nubrek_cpp_write_lines`, texts, path)
+cpp_count_picked <- function(texts, among) {
+    .Call(`_nubrek_cpp_count_picked`, texts, among)
+}
+
+cpp_write_lines <- function(texts, path, threads) {
+    .Call(`_nubrek_cpp_write_lines`, texts, path, threads)
 }
 
 cpp_first_nul_row <- function(path) {

@@ -231,7 +231,11 @@ side_by_side <- function(ledger, by, columns = NULL, call = rlang::caller_env())
   })
   words <- words[do.call(order, place)]
   list(
-    code = factor(words[values, on = by, which = TRUE], seq_len(nrow(words))),
+    code = structure(
+      words[values, on = by, which = TRUE],
+      levels = as.character(seq_len(nrow(words))),
+      class = "factor"
+    ),
     labels = stats::setNames(as.list(words), group_names(by, columns))
   )
 }

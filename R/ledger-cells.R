@@ -30,6 +30,12 @@ read_cells <- function(source, format, call) {
   read
 }
 
+# How many different texts there are; `among` are those that may be there, which ascend.
+count_different <- function(x, among) {
+  picked <- if (is.character(x)) cpp_count_picked(x, among) else NA
+  if (is.na(picked)) nlevels(code_column(x)) else picked
+}
+
 code_column <- function(x) {
   if (is.character(x)) return(cpp_code_column(if (cpp_text_flags(x)[["wide"]]) enc2utf8(x) else x))
   if (is.factor(x) || is.list(x)) return(cpp_code_column(column_as_text(x)))

@@ -44,8 +44,19 @@ period_start <- function(number, clock) {
   if (clock == "week") {
     return(as.Date(number * 7L - 3L + (attr(clock, "week_start") %||% 0L), origin = "1970-01-01"))
   }
-  month <- number * clocks[[clock]] + fiscal_shift(clock)
-  as.Date(ISOdate(month %/% 12L, month %% 12L + 1L, 1L, tz = "UTC"))
+  first_of_month(number * clocks[[clock]] + fiscal_shift(clock))
+}
+
+# The first days of months counted from January of the year 0: years begin in March, so that the odd
+# day of a leap year is their last; 400 years have 146,097 days.
+first_of_month <- function(month) {
+  from_march <- month - 2L
+  year <- from_march %/% 12L
+  day_of_year <- (153L * (from_march %% 12L) + 2L) %/% 5L
+  in_400 <- year %% 400L
+  days <- 365L * in_400 + in_400 %/% 4L - in_400 %/% 100L + day_of_year
+  # 1 March of the year 0 is 719,468 days before 1970
+  structure(as.double(146097L * (year %/% 400L) + days - 719468L), class = "Date")
 }
 
 period_end <- function(number, clock) period_start(number + 1L, clock) - 1L

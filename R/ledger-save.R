@@ -1,7 +1,8 @@
 #' Save a ledger, and open it again
 #'
-#' A folder of Parquet files with the meanings and the audit beside them (the long lists of ids as
-#' text, a line each, because they open faster), and a copy of the exports it came from, so that
+#' A folder of Parquet files with the meanings and the audit beside them (orders and lines as plain
+#' arrays, `.npy`, and the long lists of ids as text, a line each, because they open faster), and a
+#' copy of the exports it came from, so that
 #' [append_orders()] can add the next one. Of a ledger that stays in its database everything is
 #' saved but the orders and lines, which stay in the tables of its `workspace`: the folder then
 #' opens with `connection`, in a second, and [refresh_ledger()] sees whether the rows have changed.
@@ -123,19 +124,23 @@ ledger_tables <- function(ledger) {
   tables
 }
 
-# A table as Parquet; its ids, many and nearly all different, as lines of text where they are such.
+# A table as Parquet; the long ones as arrays; ids, many and nearly all different, as lines of text
+# where they are such.
 save_table <- function(table, to) {
   ids <- saved_ids[basename(to)]
   if (!is.na(ids)) {
-    if (cpp_write_lines(table[[ids]], paste0(to, "-ids.txt"))) {
+    if (cpp_write_lines(table[[ids]], paste0(to, "-ids.txt"), reading_threads())) {
       table <- table[names(table) != ids]
     } else {
       unlink(paste0(to, "-ids.txt"))
     }
   }
+  table <- as.list(table)
+  if (basename(to) %in% array_tables) table <- save_arrays(table, to)
+  if (length(table) == 0L) return()
   path <- paste0(to, ".parquet")
   nanoparquet::write_parquet(as.data.frame(table, optional = TRUE), path)
-  rows <- max(0L, lengths(as.list(table)))
+  rows <- max(lengths(table))
   if (
     !file.exists(path) ||
       tryCatch(nanoparquet::read_parquet_info(path)$num_rows, error = \(e) -1) != rows
@@ -146,10 +151,13 @@ save_table <- function(table, to) {
 
 # The columns of a saved table.
 saved_table <- function(from) {
-  rows <- as.list(nanoparquet::read_parquet(paste0(from, ".parquet")))
+  path <- paste0(from, ".parquet")
+  rows <- if (file.exists(path)) as.list(nanoparquet::read_parquet(path)) else list()
   ids <- paste0(from, "-ids.txt")
   if (file.exists(ids)) rows[[saved_ids[[basename(from)]]]] <- cpp_read_lines(ids)
-  rows
+  if (!basename(from) %in% array_tables) return(rows)
+  arrays <- saved_arrays(from)
+  c(rows, arrays$columns)[union(arrays$names, names(rows))]
 }
 
 # The column of long ids in the tables that have one.
@@ -185,7 +193,7 @@ ledger_facts <- function(ledger) {
   )
 }
 
-saved_format <- 3L
+saved_format <- 4L
 
 saved_version <- function(path) {
   name <- readLines(file.path(path, "current"), n = 1L, warn = FALSE)

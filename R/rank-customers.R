@@ -179,27 +179,12 @@ ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
 
 # Ranks within groups, highest first; missing values have none.
 rank_in_groups <- function(value, group, ties) {
-  result <- rep(NA_integer_, length(value))
-  if (ties == "competition" && !anyNA(value) && all(group == 1L)) {
+  # whole numbers of everybody are counted
+  if (ties == "competition" && max(group, 0L) == 1L && !anyNA(value)) {
     return(strictly_better(value) + 1L)
   }
-  there <- which(!is.na(value))
-  # stable: equal ones in the order of ids
-  place <- there[order(group[there], -value[there], method = "radix")]
-  if (length(place) == 0L) return(result)
-  new_group <- c(TRUE, diff(group[place]) != 0L)
-  new_value <- new_group | c(TRUE, value[place][-1L] != value[place][-length(place)])
-  start <- cummax(ifelse(new_group, seq_along(place), 0L))
-  line <- seq_along(place) - start + 1L
-  result[place] <- switch(ties,
-    row = line,
-    competition = cummax(ifelse(new_value, seq_along(place), 0L)) - start + 1L,
-    dense = {
-      step <- cumsum(new_value)
-      step - step[start] + 1L
-    }
-  )
-  result
+  how <- match(ties, c("competition", "dense", "row")) - 1L
+  cpp_rank_in_groups(value, group, max(group, 0L), how, reading_threads())
 }
 
 # Ties at the edge, said rather than cut in silence.

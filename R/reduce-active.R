@@ -7,22 +7,29 @@ reduce_active <- function(ledger, frame) UseMethod("reduce_active")
 #' @export
 reduce_active.nubrek_ledger <- function(ledger, frame) {
   added_up(ledger, \(part, codes) {
-    orders <- part$orders
-    purchases <- part$purchases
-    period <- c(period_row(frame, purchases$day), period_row(frame, orders$day))
-    pairs <- cpp_number_pairs(c(purchases$customer, orders$customer), period, 0L)
-    bought <- seq_along(period) <= length(purchases$day)
-    busy <- logical(pairs$n)
-    busy[pairs$unit[bought]] <- TRUE
-    here <- busy[pairs$unit[!bought]]
+    wide <- length(frame$number) + 1
+    # rows are sorted, so equal pairs of customer and period stand together
+    pairs_of <- function(rows) {
+      period <- period_row(frame, rows$day)
+      pair <- rows$customer * wide + period
+      starts <- begins(pair)
+      list(first = pair[starts], period = period[starts], starts = starts)
+    }
+    bought <- pairs_of(part$purchases)
+    ordered <- pairs_of(part$orders)
+    place <- findInterval(ordered$first, bought$first)
+    busy <- place > 0L
+    busy[busy] <- bought$first[place] == ordered$first[busy]
+    here <- busy[cumsum(ordered$starts)]
     list(
-      customers = uniqueN(purchases$customer),
-      known_before = length(intersect(known_before(part), purchases$customer)),
-      per_period = tabulate(
-        period[bought][!duplicated(pairs$unit[bought])], length(frame$number)
-      ),
-      active = sum(orders$sales[here]),
-      idle = sum(orders$sales[!here])
+      customers = sum(begins(part$purchases$customer)),
+      known_before = length(intersect(known_before(part), part$purchases$customer)),
+      per_period = tabulate(bought$period, length(frame$number)),
+      active = sum(part$orders$sales[here]),
+      idle = sum(part$orders$sales[!here])
     )
   })
 }
+
+# Where in sorted values another one begins.
+begins <- function(x) if (length(x) == 0L) logical() else c(TRUE, x[-1L] != x[-length(x)])

@@ -381,6 +381,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_rank_in_groups
+Rcpp::IntegerVector cpp_rank_in_groups(SEXP value, Rcpp::IntegerVector group, int n_groups, int ties, int threads);
+RcppExport SEXP _nubrek_cpp_rank_in_groups(SEXP valueSEXP, SEXP groupSEXP, SEXP n_groupsSEXP, SEXP tiesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type ties(tiesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_rank_in_groups(value, group, n_groups, ties, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_bands
 Rcpp::List cpp_bands(Rcpp::NumericVector value, Rcpp::IntegerVector worse, int bands);
 RcppExport SEXP _nubrek_cpp_bands(SEXP valueSEXP, SEXP worseSEXP, SEXP bandsSEXP) {
@@ -716,14 +730,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_count_picked
+int cpp_count_picked(SEXP texts, SEXP among);
+RcppExport SEXP _nubrek_cpp_count_picked(SEXP textsSEXP, SEXP amongSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type among(amongSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_count_picked(texts, among));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_write_lines
-bool cpp_write_lines(SEXP texts, std::string path);
-RcppExport SEXP _nubrek_cpp_write_lines(SEXP textsSEXP, SEXP pathSEXP) {
+bool cpp_write_lines(SEXP texts, std::string path, int threads);
+RcppExport SEXP _nubrek_cpp_write_lines(SEXP textsSEXP, SEXP pathSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_write_lines(texts, path));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_write_lines(texts, path, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -893,6 +919,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_simulate_purchases", (DL_FUNC) &_nubrek_cpp_simulate_purchases, 6},
     {"_nubrek_cpp_count_others", (DL_FUNC) &_nubrek_cpp_count_others, 2},
     {"_nubrek_cpp_rows_by_rank", (DL_FUNC) &_nubrek_cpp_rows_by_rank, 1},
+    {"_nubrek_cpp_rank_in_groups", (DL_FUNC) &_nubrek_cpp_rank_in_groups, 5},
     {"_nubrek_cpp_bands", (DL_FUNC) &_nubrek_cpp_bands, 3},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
     {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
@@ -920,7 +947,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_is_blank", (DL_FUNC) &_nubrek_cpp_is_blank, 1},
     {"_nubrek_cpp_order_texts", (DL_FUNC) &_nubrek_cpp_order_texts, 1},
     {"_nubrek_cpp_sorted_places", (DL_FUNC) &_nubrek_cpp_sorted_places, 2},
-    {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 2},
+    {"_nubrek_cpp_count_picked", (DL_FUNC) &_nubrek_cpp_count_picked, 2},
+    {"_nubrek_cpp_write_lines", (DL_FUNC) &_nubrek_cpp_write_lines, 3},
     {"_nubrek_cpp_first_nul_row", (DL_FUNC) &_nubrek_cpp_first_nul_row, 1},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
     {"_nubrek_cpp_keyed_units", (DL_FUNC) &_nubrek_cpp_keyed_units, 2},

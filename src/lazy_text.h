@@ -27,17 +27,27 @@ class TextView {
                    : STRING_ELT(x_, static_cast<R_xlen_t>(i)) == NA_STRING;
   }
   std::string_view operator[](std::size_t i) const {
-    if (column_)
-      return (
-          *column_
-               ->store)[column_->index.empty() ? i : static_cast<std::size_t>(column_->index[i])];
+    if (column_) return (*column_->store)[at(i)];
     SEXP s = STRING_ELT(x_, static_cast<R_xlen_t>(i));
     return {CHAR(s), static_cast<std::size_t>(LENGTH(s))};
+  }
+  // For passes that know early which elements they will look at: first its place, then its bytes.
+  void prefetch_place(std::size_t i) const {
+    if (i < size_ && column_) column_->store->prefetch_place(at(i));
+  }
+  void prefetch_text(std::size_t i) const {
+    if (i < size_ && column_) column_->store->prefetch_text(at(i));
   }
   // The column behind, or nothing where the vector holds R strings.
   const TextColumn* column() const { return column_; }
 
  private:
+  // The place of element i in the store; 0 where it is missing.
+  std::size_t at(std::size_t i) const {
+    if (column_->index.empty()) return i;
+    return column_->index[i] < 0 ? 0 : static_cast<std::size_t>(column_->index[i]);
+  }
+
   SEXP x_;
   const TextColumn* column_;
   std::size_t size_;

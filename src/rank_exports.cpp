@@ -25,6 +25,27 @@ Rcpp::IntegerVector cpp_rows_by_rank(Rcpp::IntegerVector rank) {
   return out;
 }
 
+// The rank of each row within its `group` (from 1), the highest value first, by `ties`: 0
+// competition, 1 dense, 2 row; missing values have none.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_rank_in_groups(SEXP value, Rcpp::IntegerVector group, int n_groups,
+                                       int ties, int threads) {
+  const std::size_t n = static_cast<std::size_t>(Rf_xlength(value));
+  Rcpp::IntegerVector rank(static_cast<R_xlen_t>(n), NA_INTEGER);
+  const auto how = static_cast<nubrek::Ties>(ties);
+  if (TYPEOF(value) == INTSXP) {
+    nubrek::rank_in_groups(
+        INTEGER(value), group.begin(), n, static_cast<std::size_t>(n_groups),
+        [](int x) { return x != NA_INTEGER; }, how, threads, rank.begin());
+  } else {
+    const Rcpp::NumericVector x(value);
+    nubrek::rank_in_groups(
+        x.begin(), group.begin(), n, static_cast<std::size_t>(n_groups),
+        [](double v) { return !std::isnan(v); }, how, threads, rank.begin());
+  }
+  return rank;
+}
+
 // 1 + (bands x number strictly worse) div n, and the lowest value from each band up (infinite where
 // nobody is).
 // [[Rcpp::export(rng = false)]]

@@ -1,10 +1,12 @@
 // Ranks by counting: ties are whole, nothing depends on the order of rows.
 #pragma once
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
 #include <limits>
 #include <vector>
+#include "threads.h"
 
 namespace nubrek {
 
@@ -81,6 +83,44 @@ inline void rows_by_rank(const int* rank, std::size_t n, int* out) {
     const int r = rank[i];
     out[r - 1 + placed[static_cast<std::size_t>(r)]++] = static_cast<int>(i) + 1;
   }
+}
+
+enum class Ties { competition, dense, row };
+
+// The rank of each row within its group (from 1), the highest value first; rows for which `known` is
+// false have none and keep what stands there.
+template <class T, class Known>
+void rank_in_groups(const T* value, const int* group, std::size_t n, std::size_t n_groups,
+                    const Known& known, Ties ties, int threads, int* rank) {
+  struct Item {
+    T value;
+    std::uint32_t row;
+    bool operator<(const Item& other) const {
+      return value != other.value ? value > other.value : row < other.row;
+    }
+  };
+  std::vector<std::size_t> start(n_groups + 1, 0);
+  for (std::size_t i = 0; i < n; ++i)
+    if (known(value[i])) ++start[static_cast<std::size_t>(group[i])];
+  for (std::size_t g = 1; g <= n_groups; ++g) start[g] += start[g - 1];
+  std::vector<Item> items(start[n_groups]);
+  std::vector<std::size_t> next(start.begin(), start.end() - 1);
+  for (std::size_t i = 0; i < n; ++i)
+    if (known(value[i]))
+      items[next[static_cast<std::size_t>(group[i]) - 1]++] = {value[i],
+                                                              static_cast<std::uint32_t>(i)};
+  run_tasks(n_groups, threads, [&](std::size_t g) {
+    const auto from = items.begin() + static_cast<std::ptrdiff_t>(start[g]),
+               to = items.begin() + static_cast<std::ptrdiff_t>(start[g + 1]);
+    std::sort(from, to);
+    int place = 0, at = 0;
+    for (auto item = from; item != to; ++item) {
+      ++place;
+      if (ties == Ties::row || item == from || item->value != (item - 1)->value)
+        at = ties == Ties::dense ? at + 1 : place;
+      rank[item->row] = at;
+    }
+  });
 }
 
 // The band of each value, 1 + (bands x number strictly worse) div n (definition 33), and the lowest

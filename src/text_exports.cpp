@@ -40,11 +40,33 @@ Rcpp::IntegerVector cpp_sorted_places(SEXP texts, SEXP sorted) {
   return out;
 }
 
+// How many different texts there are, where all are picked out of the same store as `among`, which
+// ascend; missing where that would take comparing them.
+// [[Rcpp::export(rng = false)]]
+int cpp_count_picked(SEXP texts, SEXP among) {
+  const TextView known(among);
+  const nubrek::TextColumn *of = TextView(texts).column(), *all = known.column();
+  if (!of || !all || of->store != all->store || !nubrek::ascends(known)) return NA_INTEGER;
+  std::vector<char> state(all->store->size(), all->index.empty() ? 1 : 0);  // 1: known, 2: counted
+  for (const int i : all->index)
+    if (i >= 0) state[static_cast<std::size_t>(i)] = 1;
+  int out = 0;
+  for (std::size_t k = 0; k < of->size(); ++k) {
+    const int i = of->index.empty() ? static_cast<int>(k) : of->index[k];
+    if (i < 0 || !state[static_cast<std::size_t>(i)]) return NA_INTEGER;
+    out += state[static_cast<std::size_t>(i)] == 1;
+    state[static_cast<std::size_t>(i)] = 2;
+  }
+  return out;
+}
+
 // Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or
 // holds a line break.
 // [[Rcpp::export(rng = false)]]
-bool cpp_write_lines(SEXP texts, std::string path) {
-  return nubrek::write_lines(TextView(texts), path);
+bool cpp_write_lines(SEXP texts, std::string path, int threads) {
+  const TextView view(texts);
+  // strings of R are looked at by one thread
+  return nubrek::write_lines(view, path, view.column() ? threads : 1);
 }
 
 // The line (from 0, the header) of the first NUL byte of a file, or -1.

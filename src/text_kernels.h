@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 #include "text_store.h"
+#include "threads.h"
 
 namespace nubrek {
 
@@ -56,6 +57,23 @@ TextFlags text_flags(const Texts& text) {
   return out;
 }
 
+// Texts that lie anywhere are fetched before they are needed.
+template <class Texts>
+void look_ahead(const Texts& text, std::size_t i) {
+  text.prefetch_place(i + 32);
+  text.prefetch_text(i + 16);
+}
+
+// Whether each text is above the one before.
+template <class Texts>
+bool ascends(const Texts& text) {
+  for (std::size_t i = 1; i < text.size(); ++i) {
+    look_ahead(text, i);
+    if (text[i - 1] >= text[i]) return false;
+  }
+  return true;
+}
+
 // The length of what all texts begin with.
 template <class Texts>
 std::size_t common_start(const Texts& text) {
@@ -98,21 +116,38 @@ std::vector<int> order_texts(const Texts& text) {
   return out;
 }
 
-// Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or
-// holds a line break.
+// The texts from `from` to `to`, a line each; false where one is missing or holds a line break.
 template <class Texts>
-bool write_lines(const Texts& text, const std::string& path) {
+bool append_lines(const Texts& text, std::size_t from, std::size_t to, std::string& lines) {
+  lines.clear();
+  for (std::size_t i = from; i < to; ++i) {
+    look_ahead(text, i);
+    if (text.missing(i)) return false;
+    lines.append(text[i]).push_back('\n');
+  }
+  return std::count(lines.begin(), lines.end(), '\n') == static_cast<std::ptrdiff_t>(to - from) &&
+         lines.find('\r') == std::string::npos;
+}
+
+// Texts, a line each, into a file; false (and nothing of use in the file) where one is missing or
+// holds a line break. Stretches are put together by all threads and written in their order.
+template <class Texts>
+bool write_lines(const Texts& text, const std::string& path, int threads) {
+  constexpr std::size_t kStretch = 1u << 16;
   std::FILE* file = std::fopen(path.c_str(), "wb");
   if (!file) return false;
+  const std::size_t n = text.size(), wide = static_cast<std::size_t>(threads);
+  std::vector<std::string> lines(wide);
+  std::vector<char> sound(wide);
   bool fine = true;
-  std::string lines;
-  for (std::size_t i = 0; fine && i < text.size(); ++i) {
-    fine = !text.missing(i) && text[i].find_first_of("\r\n") == std::string_view::npos;
-    if (!fine) break;
-    lines.append(text[i]).push_back('\n');
-    if (lines.size() < (1u << 20) && i + 1 < text.size()) continue;
-    fine = std::fwrite(lines.data(), 1, lines.size(), file) == lines.size();
-    lines.clear();
+  for (std::size_t at = 0; fine && at < n; at += wide * kStretch) {
+    const std::size_t here = std::min(wide, (n - at + kStretch - 1) / kStretch);
+    run_tasks(here, threads, [&](std::size_t k) {
+      const std::size_t from = at + k * kStretch;
+      sound[k] = append_lines(text, from, std::min(n, from + kStretch), lines[k]);
+    });
+    for (std::size_t k = 0; fine && k < here; ++k)
+      fine = sound[k] && std::fwrite(lines[k].data(), 1, lines[k].size(), file) == lines[k].size();
   }
   return std::fclose(file) == 0 && fine;
 }

@@ -54,6 +54,6 @@ test_that("a save that is killed leaves the old one, and other folders are not t
   writeLines("mine", file.path(other, "notes.txt"))
   expect_error(save_ledger(example_ledger(), other), class = "nubrek_error_file")
   expect_identical(list.files(other), "notes.txt")
-  unlink(file.path(folder, list.files(folder, "^version-"), "lines.parquet"))
+  unlink(file.path(folder, list.files(folder, "^version-"), "lines-1.npy"))
   expect_error(open_ledger(folder), class = "nubrek_error_file")
 })

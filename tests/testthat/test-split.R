@@ -91,16 +91,16 @@ test_that("a ledger in parts is saved, reopened and added to; the old one says t
 
 test_that("a part that is damaged or missing is refused by name", {
   ledger <- small_split()
-  file <- list.files(ledger$folder, "lines.parquet", recursive = TRUE, full.names = TRUE)[[1L]]
+  file <- list.files(ledger$folder, "lines-1.npy", recursive = TRUE, full.names = TRUE)[[1L]]
   bytes <- readBin(file, "raw", 1e6)
   writeBin(rev(bytes), file)
   opened <- open_ledger(ledger$folder)
   parts_at_hand <- asNamespace("nubrek")$parts_at_hand
   rm(list = ls(parts_at_hand), envir = parts_at_hand)
-  expect_error(customers(opened), "lines[.]parquet", class = "nubrek_error_file")
+  expect_error(customers(opened), "lines-1[.]npy", class = "nubrek_error_file")
   unlink(file)
   expect_error(customers(opened), "missing", class = "nubrek_error_file")
-  expect_error(open_ledger(ledger$folder), "lines[.]parquet", class = "nubrek_error_file")
+  expect_error(open_ledger(ledger$folder), "lines-1[.]npy", class = "nubrek_error_file")
   writeBin(bytes, file)
   expect_s3_class(customers(open_ledger(ledger$folder)), "nubrek_customers")
   deal <- list.files(

@@ -1,0 +1,88 @@
+# Long columns of a saved ledger as they lie in memory, a file each: numbers in the open format of
+# plain arrays (.npy, version 1.0, little-endian), which is written and read at the speed of the
+# disk; the levels of a factor stand in the index beside them.
+
+array_tables <- c("orders", "lines")
+
+# Writes the columns that are plain numbers or factors; gives those that are not.
+save_arrays <- function(table, to) {
+  plain <- \(x) is.numeric(x) && is.null(attributes(x))
+  arrays <- Filter(\(i) plain(table[[i]]) || identical(class(table[[i]]), "factor"), seq_along(table))
+  columns <- lapply(arrays, \(i) {
+    x <- table[[i]]
+    file <- sprintf("%s-%d.npy", to, i)
+    write_array(if (is.factor(x)) as.integer(x) else x, file)
+    list(
+      name = names(table)[[i]], file = basename(file),
+      levels = if (is.factor(x)) as.list(as.character(levels(x)))
+    )
+  })
+  index <- list(names = as.list(names(table)), columns = columns)
+  write_text(jsonlite::toJSON(index, auto_unbox = TRUE, null = "null"), paste0(to, ".json"))
+  table[-arrays]
+}
+
+write_array <- function(x, path) {
+  head <- sprintf(
+    "{'descr': '%s', 'fortran_order': False, 'shape': (%.0f,), }",
+    if (is.integer(x)) "<i4" else "<f8", length(x)
+  )
+  head <- paste0(head, strrep(" ", -(nchar(head) + 11L) %% 64L), "\n")
+  open <- file(path, "wb")
+  tryCatch(
+    suppressWarnings({
+      writeBin(c(as.raw(0x93), charToRaw("NUMPY"), as.raw(c(1, 0))), open)
+      writeBin(nchar(head), open, size = 2L, endian = "little")
+      writeBin(charToRaw(head), open)
+      for (some in array_pieces(length(x))) {
+        writeBin(if (length(some) == length(x)) x else x[some], open, endian = "little")
+      }
+    }),
+    finally = close(open)
+  )
+  if (file.size(path) != 10 + nchar(head) + length(x) * array_width(x)) {
+    abort_disk(path, "only a part of it could be written")
+  }
+}
+
+array_width <- function(x) if (is.integer(x)) 4 else 8
+
+# R writes and reads at most 2 GB in one go.
+array_pieces <- function(n, most = 2e8) {
+  lapply(seq_len(ceiling(n / most)), \(k) seq.int((k - 1) * most + 1, min(n, k * most)))
+}
+
+# The columns of a table that were saved so, and the names of all.
+saved_arrays <- function(from) {
+  index <- jsonlite::fromJSON(paste0(from, ".json"), simplifyVector = FALSE)
+  columns <- lapply(index$columns, \(column) {
+    x <- read_array(file.path(dirname(from), basename(column$file)))
+    if (is.null(column$levels)) return(x)
+    levels <- as.character(unlist(column$levels))
+    beyond <- \(x) min(x, 1L, na.rm = TRUE) < 1L || max(x, 0L, na.rm = TRUE) > length(levels)
+    if (!is.integer(x) || beyond(x)) stop("a column holds codes without a level")
+    structure(x, levels = levels, class = "factor")
+  })
+  list(
+    names = unlist(index$names),
+    columns = stats::setNames(columns, vapply(index$columns, `[[`, "", "name"))
+  )
+}
+
+read_array <- function(path) {
+  open <- file(path, "rb")
+  on.exit(close(open))
+  start <- readBin(open, "raw", 8L)
+  size <- readBin(open, "integer", 1L, size = 2L, signed = FALSE, endian = "little")
+  head <- rawToChar(readBin(open, "raw", size))
+  told <- regmatches(head, regexec("'descr': '<(i4|f8)'.*'shape': \\(([0-9]+),\\)", head))[[1L]]
+  if (!identical(start[2:6], charToRaw("NUMPY")) || length(told) != 3L) stop("an array has no head")
+  pieces <- array_pieces(as.double(told[[3L]]))
+  found <- lapply(pieces, \(some) readBin(
+    open, if (told[[2L]] == "i4") "integer" else "double", length(some), endian = "little"
+  ))
+  x <- if (length(found) == 1L) found[[1L]] else unlist(found)
+  x <- x %||% if (told[[2L]] == "i4") integer() else double()
+  if (length(x) != as.double(told[[3L]])) stop("an array is cut short")
+  x
+}
