@@ -269,20 +269,20 @@ cpp_number_pairs <- function(a, b, n_b) {
     .Call(`_nubrek_cpp_number_pairs`, a, b, n_b)
 }
 
-cpp_unit_sums <- function(unit, n_units, day, seconds, sales, apart) {
-    .Call(`_nubrek_cpp_unit_sums`, unit, n_units, day, seconds, sales, apart)
+cpp_unit_sums <- function(unit, n_units, day, seconds, sales, apart, threads) {
+    .Call(`_nubrek_cpp_unit_sums`, unit, n_units, day, seconds, sales, apart, threads)
 }
 
-cpp_sort_orders <- function(customer, n_customers, day, seconds, order, texts) {
-    .Call(`_nubrek_cpp_sort_orders`, customer, n_customers, day, seconds, order, texts)
+cpp_sort_orders <- function(customer, n_customers, day, seconds, order, texts, threads) {
+    .Call(`_nubrek_cpp_sort_orders`, customer, n_customers, day, seconds, order, texts, threads)
 }
 
 cpp_rows_by_unit <- function(unit, sorted, first, rows) {
     .Call(`_nubrek_cpp_rows_by_unit`, unit, sorted, first, rows)
 }
 
-cpp_gather <- function(x, at) {
-    .Call(`_nubrek_cpp_gather`, x, at)
+cpp_gather <- function(x, at, threads) {
+    .Call(`_nubrek_cpp_gather`, x, at, threads)
 }
 
 cpp_group_sums <- function(x, group, origin, n_groups) {

@@ -73,12 +73,22 @@ state_clashes <- function(at, text, rules, map) {
   times <- \(which) tabulate(minor$unit[which], minor$n) > 0L
   mixed <- which((times(picked) & times(!picked))[minor$unit])
   if (length(mixed) == 0L) return(NULL)
-  at <- data.table::copy(at)[, picked := picked][mixed]
   content <- setdiff(names(text), c(states, if (has_role(map, "line")) map[["line"]]))
-  same <- as.data.table(lapply(text[content], \(cells) as.integer(cells)[at$place]))
-  at[, key := same[, .GRP, by = content][same, on = content]$GRP]
-  at[, both := any(picked) && !all(picked), by = .(order, customer, key)]
-  at[both == TRUE, .(place, order, customer, key)]
+  place <- at$place[mixed]
+  key <- number_rows(
+    c(list(minor$unit[mixed]), lapply(text[content], \(cells) cpp_codes(cells)[place]))
+  )
+  seen <- \(which) tabulate(key[which], max(key)) > 0L
+  both <- (seen(picked[mixed]) & seen(!picked[mixed]))[key]
+  data.table::setDT(list(
+    place = place[both], order = at$order[mixed][both], customer = at$customer[mixed][both],
+    key = key[both]
+  ))
+}
+
+# Rows numbered by what stands in all of the columns of codes.
+number_rows <- function(columns) {
+  Reduce(\(a, b) cpp_number_pairs(a, b, 0L)$unit, columns[-1L], columns[[1L]])
 }
 
 # Orders whose lines stand in several files, unless line ids show that no line was exported twice.

@@ -170,30 +170,41 @@ whole_orders_again <- function(read, units, again, different = NULL, times = NUL
   hit <- logical(units$n)
   hit[units$unit[again]] <- TRUE
   touched <- which(hit[units$unit])
-  part <- as.data.table(lapply(read$table, \(cells) as.integer(cells)[touched]))
-  content <- c(names(part), ".unit")
-  part[, `:=`(.unit = units$unit[touched], .place = touched)]
-  part[, `:=`(.copy = seq_len(.N), .copies = .N), by = content]
-  part[, .file := file_of(read, .place)]
-  part[,
-    .times := if (several[.BY$.unit]) {
-      Reduce(greatest_divisor, unique(.copies))
-    } else {
-      alike_in_files(.file)
-    },
-    by = .unit
-  ]
-  twice <- unique(part[.times > 1L & several[.unit], .(.unit, times = .times)])
+  unit <- units$unit[touched]
+  line <- number_rows(c(list(unit), lapply(read$table, \(cells) cpp_codes(cells)[touched])))
+  copies <- tabulate(line)[line]
+  found <- times_of_orders(unit, copies, several, file_of(read, touched), length(read$files))
+  twice <- found$times[several[found$unit]]
   different <- different %||% sum(several)
-  exported <- times %||% export_times(twice$times, different)
-  part[!several[.unit] & .times == 1L & .copies %% exported == 0L, .times := exported]
-  extra <- part$.copy > part$.copies / part$.times
+  exported <- times %||% export_times(twice, different)
+  often <- rep(1L, length(unit))
+  place <- match(unit, found$unit)
+  often[!is.na(place)] <- found$times[place[!is.na(place)]]
+  often[!several[unit] & often == 1L & copies %% exported == 0L] <- exported
+  extra <- data.table::rowidv(line) > copies / often
   list(
-    duplicate = part$.place[extra],
-    suspect = part$.place[!extra & part$.copy > 1L],
-    exported_twice = if (exported > 1L) c(orders = nrow(twice), of = different),
-    twice = twice$times
+    duplicate = touched[extra],
+    suspect = touched[!extra & data.table::rowidv(line) > 1L],
+    exported_twice = if (exported > 1L) c(orders = length(twice), of = different),
+    twice = twice
   )
+}
+
+# The orders that stand more than once, and how often: each of their lines as often, or, of equal
+# lines only, in several files with as many in each.
+times_of_orders <- function(unit, copies, several, file, n_files) {
+  once <- unique(unit[copies == 1L])
+  look <- which(!unit %in% once & (several[unit] | n_files > 1L))
+  if (length(look) == 0L) return(list(unit = integer(), times = integer()))
+  found <- data.table(unit = unit[look], copies = copies[look], file = file[look])[,
+    .(times = if (several[.BY$unit]) {
+      Reduce(greatest_divisor, unique(copies))
+    } else {
+      alike_in_files(file)
+    }),
+    by = unit
+  ]
+  found[found$times > 1L]
 }
 
 # An order of equal lines only that stands in several files with as many in each was exported so

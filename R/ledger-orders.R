@@ -92,6 +92,8 @@ side_amounts <- function(cells, columns, role, intake) {
 # that name another order are returns: an order of their own, or, on request, part of the order they
 # belong to. Customers are codes into the sorted ids.
 form_orders <- function(lines, order_ids, n_customers, meaning) {
+  threads <- reading_threads()
+  gather <- \(x, at) cpp_gather(x, at, threads)
   minor <- order_units(lines, length(order_ids))
   back <- which(lines$sales < 0)
   back <- back[lines$order[back] > 0L]
@@ -99,7 +101,7 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
     back
   } else {
     start <- cpp_unit_sums(
-      minor$unit, minor$n, lines$day, lines$seconds, lines$sales, integer()
+      minor$unit, minor$n, lines$day, lines$seconds, lines$sales, integer(), threads
     )$start
     back[lines$day[back] > start[minor$unit[back]]]
   }
@@ -114,17 +116,19 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
     cpp_number_pairs(linked$unit, day, 0L)
   }
   sums <- cpp_unit_sums(
-    apart$unit, apart$n, lines$day, lines$seconds, lines$sales, linked$moved_rows
+    apart$unit, apart$n, lines$day, lines$seconds, lines$sales, linked$moved_rows, threads
   )
-  customer <- cpp_gather(lines$customer, sums$first)
-  sorting <- cpp_gather(lines$order, sums$first)
-  place <- cpp_sort_orders(customer, n_customers, sums$start, sums$seconds, sorting, order_ids)
+  customer <- gather(lines$customer, sums$first)
+  sorting <- gather(lines$order, sums$first)
+  place <- cpp_sort_orders(
+    customer, n_customers, sums$start, sums$seconds, sorting, order_ids, threads
+  )
   orders <- list(
-    customer = cpp_gather(customer, place),
-    day = cpp_gather(sums$start, place),
-    sales = cpp_gather(sums$sales, place),
-    order = order_texts(order_ids, cpp_gather(sorting, place)),
-    n_lines = cpp_gather(sums$rows, place)
+    customer = gather(customer, place),
+    day = gather(sums$start, place),
+    sales = gather(sums$sales, place),
+    order = order_texts(order_ids, gather(sorting, place)),
+    n_lines = gather(sums$rows, place)
   )
   if (".cost" %in% names(lines)) {
     orders$cost <- if (meaning$cost_per == "order") {
@@ -135,7 +139,7 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
   }
   sorted <- cpp_rows_by_unit(apart$unit, place, sums$first, sums$rows)
   rows <- lapply(
-    lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], cpp_gather, at = sorted
+    lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], gather, at = sorted
   )
   rows$number <- rep.int(seq_along(place), orders$n_lines)
   list(

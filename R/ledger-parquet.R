@@ -67,16 +67,16 @@ try_parquet <- function(paths, but_for, call, look = look_at_parquet) {
   }
 }
 
-# Parquet files of one shape as cells: text columns by our own reader, which makes codes of their
-# pages, all others by the library's. NULL where that has to read all.
+# Parquet files of one shape as cells: texts, whole numbers and days by our own reader, which makes
+# codes of their pages, all others by the library's. NULL where that has to read all.
 read_parquet_files <- function(paths, call) {
   need_package("nanoparquet", paths[[1L]], call)
   signal_progress("reading orders")
   read <- tryCatch(cpp_parquet_texts(paths, reading_threads()), error = \(e) list())
   if (length(read$texts) == 0L || anyDuplicated(read$columns)) return(NULL)
   others <- setdiff(read$columns, names(read$texts))
-  try_parquet(paths, names(read$texts), call)
-  rest <- lapply(paths, parquet_part, columns = others)
+  if (length(others) > 0L) try_parquet(paths, names(read$texts), call)
+  rest <- lapply(paths, \(path) if (length(others) > 0L) parquet_part(path, others))
   if (length(unique(lapply(rest, \(t) lapply(t, class)))) > 1L) return(NULL)
   rest <- if (length(rest) == 1L) rest[[1L]] else rbindlist(rest)
   refuse_bad_text(c(lapply(read$texts, levels), rest), paths, call)

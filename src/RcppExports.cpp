@@ -820,8 +820,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_unit_sums
-Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::NumericVector sales, Rcpp::IntegerVector apart);
-RcppExport SEXP _nubrek_cpp_unit_sums(SEXP unitSEXP, SEXP n_unitsSEXP, SEXP daySEXP, SEXP secondsSEXP, SEXP salesSEXP, SEXP apartSEXP) {
+Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::NumericVector sales, Rcpp::IntegerVector apart, int threads);
+RcppExport SEXP _nubrek_cpp_unit_sums(SEXP unitSEXP, SEXP n_unitsSEXP, SEXP daySEXP, SEXP secondsSEXP, SEXP salesSEXP, SEXP apartSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type unit(unitSEXP);
@@ -830,13 +830,14 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seconds(secondsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type apart(apartSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_unit_sums(unit, n_units, day, seconds, sales, apart));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_unit_sums(unit, n_units, day, seconds, sales, apart, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_sort_orders
-Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customers, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::IntegerVector order, SEXP texts);
-RcppExport SEXP _nubrek_cpp_sort_orders(SEXP customerSEXP, SEXP n_customersSEXP, SEXP daySEXP, SEXP secondsSEXP, SEXP orderSEXP, SEXP textsSEXP) {
+Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customers, Rcpp::IntegerVector day, Rcpp::NumericVector seconds, Rcpp::IntegerVector order, SEXP texts, int threads);
+RcppExport SEXP _nubrek_cpp_sort_orders(SEXP customerSEXP, SEXP n_customersSEXP, SEXP daySEXP, SEXP secondsSEXP, SEXP orderSEXP, SEXP textsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
@@ -845,7 +846,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seconds(secondsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_sort_orders(customer, n_customers, day, seconds, order, texts));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_sort_orders(customer, n_customers, day, seconds, order, texts, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -863,13 +865,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_gather
-SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at);
-RcppExport SEXP _nubrek_cpp_gather(SEXP xSEXP, SEXP atSEXP) {
+SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at, int threads);
+RcppExport SEXP _nubrek_cpp_gather(SEXP xSEXP, SEXP atSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type at(atSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_gather(x, at));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_gather(x, at, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -955,10 +958,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_keyed_names", (DL_FUNC) &_nubrek_cpp_keyed_names, 2},
     {"_nubrek_cpp_read_delimited", (DL_FUNC) &_nubrek_cpp_read_delimited, 3},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},
-    {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 6},
-    {"_nubrek_cpp_sort_orders", (DL_FUNC) &_nubrek_cpp_sort_orders, 6},
+    {"_nubrek_cpp_unit_sums", (DL_FUNC) &_nubrek_cpp_unit_sums, 7},
+    {"_nubrek_cpp_sort_orders", (DL_FUNC) &_nubrek_cpp_sort_orders, 7},
     {"_nubrek_cpp_rows_by_unit", (DL_FUNC) &_nubrek_cpp_rows_by_unit, 4},
-    {"_nubrek_cpp_gather", (DL_FUNC) &_nubrek_cpp_gather, 2},
+    {"_nubrek_cpp_gather", (DL_FUNC) &_nubrek_cpp_gather, 3},
     {"_nubrek_cpp_group_sums", (DL_FUNC) &_nubrek_cpp_group_sums, 4},
     {NULL, NULL, 0}
 };

@@ -37,7 +37,8 @@ Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::Intege
   with_place(place, start, [&](const auto& at) {
     nubrek::count_active(events_of(customer, day), at,
                          {cohort.begin(), NA_INTEGER, static_cast<std::size_t>(n_cohorts)},
-                         static_cast<std::size_t>(n_places), {customers.begin(), n_purchases.begin(), last.begin()});
+                         static_cast<std::size_t>(n_places),
+                         {customers.begin(), n_purchases.begin(), last.begin()});
   });
   return Rcpp::List::create(Rcpp::_["customers"] = customers, Rcpp::_["purchases"] = n_purchases,
                             Rcpp::_["last"] = last);

@@ -116,6 +116,20 @@ int civil_day(int year, int month, int day) {
          719468;
 }
 
+// Years begin in March, so that the odd day of a leap year is their last; 400 years, four
+// centuries, four years and months each have one length but for their last.
+void civil_of_day(int day, int& year, int& month, int& of_month) {
+  const long long from_march = static_cast<long long>(day) + 719468;
+  const long long era = (from_march >= 0 ? from_march : from_march - 146096) / 146097;
+  const int in_era = static_cast<int>(from_march - era * 146097);
+  const int years = (in_era - in_era / 1460 + in_era / 36524 - in_era / 146096) / 365;
+  const int in_year = in_era - (365 * years + years / 4 - years / 100);
+  const int months = (5 * in_year + 2) / 153;
+  of_month = in_year - (153 * months + 2) / 5 + 1;
+  month = months < 10 ? months + 3 : months - 9;
+  year = years + static_cast<int>(era) * 400 + (month <= 2);
+}
+
 int day_of(const DateText& t, DateOrder order) {
   if (!t.fine) return kNoDay;
   if (t.year_first) return civil_day(t.first, t.second, t.third);

@@ -21,6 +21,9 @@ DateText read_date(const char* text, std::size_t n);
 // Days since 1970-01-01, or `kNoDay` when this is no day of the years 1900 to 2199 in that order.
 constexpr int kNoDay = -2147483647 - 1;
 int civil_day(int year, int month, int day);
+
+// The year, month and day of days from 1970.
+void civil_of_day(int day, int& year, int& month, int& of_month);
 int day_of(const DateText& text, DateOrder order);
 
 // How many texts are days when read each way (those that begin with a year are counted apart), and

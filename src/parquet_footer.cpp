@@ -3,10 +3,24 @@
 namespace nubrek {
 namespace {
 
-ParquetColumn schema_element(Bytes& in, bool& nested, bool& text_kind) {
+// What a column holds, from its physical type and what is said of it in the old and the new way.
+ParquetKind kind_of(int physical, int converted, int logical, bool is_signed) {
+  if (physical == 6) return converted == 0 || logical == 1 ? ParquetKind::text : ParquetKind::other;
+  const bool day = converted == 6 || logical == 6;
+  if (physical == 1 && day && (converted == 6 || converted < 0) && (logical == 6 || logical < 0))
+    return ParquetKind::day;
+  const bool plain = (converted < 0 || (converted >= 15 && converted <= 18)) &&
+                     (logical < 0 || (logical == 10 && is_signed));
+  if (!plain) return ParquetKind::other;
+  return physical == 1   ? ParquetKind::whole32
+         : physical == 2 ? ParquetKind::whole64
+                         : ParquetKind::other;
+}
+
+ParquetColumn schema_element(Bytes& in, bool& nested) {
   ParquetColumn out;
-  int physical = -1, converted = -1;
-  bool string_kind = false;
+  int physical = -1, converted = -1, logical = -1;
+  bool is_signed = false;
   read_struct(in, [&](int id, int type) {
     switch (id) {
       case 1:
@@ -30,8 +44,12 @@ ParquetColumn schema_element(Bytes& in, bool& nested, bool& text_kind) {
       case 10:
         if (type != kStruct) return false;
         read_struct(in, [&](int kind, int of) {
-          string_kind = string_kind || kind == 1;
-          skip(in, of);
+          logical = kind;
+          if (kind != 10 || of != kStruct) return false;
+          read_struct(in, [&](int field, int flag) {
+            is_signed = is_signed || (field == 2 && flag == kTrue);
+            return false;
+          });
           return true;
         });
         return true;
@@ -39,7 +57,7 @@ ParquetColumn schema_element(Bytes& in, bool& nested, bool& text_kind) {
         return false;
     }
   });
-  text_kind = physical == 6 && (converted == 0 || string_kind);
+  out.kind = kind_of(physical, converted, logical, is_signed);
   return out;
 }
 
@@ -93,14 +111,13 @@ ParquetTable parquet_table(const std::string& path) {
   read_struct(in, [&](int id, int type) {
     if (id == 2 && type == kList) {
       read_list(in, [&](int) {
-        bool text = false, inner = false;
-        ParquetColumn column = schema_element(in, inner, text);
+        bool inner = false;
+        ParquetColumn column = schema_element(in, inner);
         if (root) {
           root = false;
           return;
         }
         nested = nested || inner;
-        column.text = text;
         out.columns.push_back(std::move(column));
       });
       return true;

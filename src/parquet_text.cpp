@@ -1,4 +1,6 @@
 #include "parquet_text.h"
+#include <charconv>
+#include "date_kernels.h"
 #include "parquet_bytes.h"
 #include "regular_file.h"
 #include "threads.h"
@@ -58,20 +60,16 @@ class SmallNumbers {
   SmallNumbers(Bytes in, int width) : in_(in), width_(width) {
     if (width < 0 || width > 32) refuse("numbers too wide");
   }
+  // Whether the next `n` are all `value`; if so they are taken.
+  bool take_equal(std::size_t n, std::uint32_t value) {
+    if (n == 0) return true;
+    if (run_ == 0 && packed_ == 0) begin();
+    if (run_ < n || value_ != value) return false;
+    run_ -= n;
+    return true;
+  }
   std::uint32_t next() {
-    while (run_ == 0 && packed_ == 0) {
-      const std::uint64_t head = in_.varint();
-      if (head & 1) {
-        packed_ = (head >> 1) * 8;
-        bits_ = 0;
-        held_ = 0;
-      } else {
-        run_ = head >> 1;
-        value_ = 0;
-        for (int i = 0; i < (width_ + 7) / 8; ++i)
-          value_ |= static_cast<std::uint32_t>(*in_.take(1)) << (8 * i);
-      }
-    }
+    while (run_ == 0 && packed_ == 0) begin();
     if (run_ > 0) {
       --run_;
       return value_;
@@ -89,6 +87,20 @@ class SmallNumbers {
   }
 
  private:
+  void begin() {
+    const std::uint64_t head = in_.varint();
+    if (head & 1) {
+      packed_ = (head >> 1) * 8;
+      bits_ = 0;
+      held_ = 0;
+    } else {
+      run_ = head >> 1;
+      value_ = 0;
+      for (int i = 0; i < (width_ + 7) / 8; ++i)
+        value_ |= static_cast<std::uint32_t>(*in_.take(1)) << (8 * i);
+    }
+  }
+
   Bytes in_;
   int width_;
   std::uint64_t run_ = 0, packed_ = 0, held_ = 0;
@@ -148,10 +160,61 @@ PageHeader page_header(Bytes& in) {
   return out;
 }
 
-std::string_view plain_text(Bytes& in) {
-  const std::size_t n = in.number32();
-  return {reinterpret_cast<const char*>(in.take(n)), n};
-}
+// Values of plain pages as texts. Those of numbers and days stand in `room`.
+class PlainTexts {
+ public:
+  PlainTexts(ParquetKind kind, std::size_t values, const Bytes& page, std::vector<char>& room)
+      : kind_(kind) {
+    if (kind != ParquetKind::text) {
+      if (values > page.left() / sizeof(std::int32_t)) refuse("more values than bytes");
+      room.resize(values * kWidest);
+    }
+    to_ = room.data();
+  }
+  std::string_view next(Bytes& in) {
+    if (kind_ == ParquetKind::text) {
+      const std::size_t n = in.number32();
+      return {reinterpret_cast<const char*>(in.take(n)), n};
+    }
+    char* const from = to_;
+    if (kind_ == ParquetKind::day) {
+      to_ = day_text(number<std::int32_t>(in), to_);
+    } else {
+      const std::int64_t value =
+          kind_ == ParquetKind::whole32 ? number<std::int32_t>(in) : number<std::int64_t>(in);
+      // doubles, which the general reader gives, cannot tell them apart
+      if (value >= kTooLong || value <= -kTooLong) refuse("numbers too long");
+      to_ = std::to_chars(to_, to_ + kWidest, value).ptr;
+    }
+    return {from, static_cast<std::size_t>(to_ - from)};
+  }
+
+ private:
+  static constexpr std::size_t kWidest = 24;
+  static constexpr std::int64_t kTooLong = std::int64_t{1} << 53;
+
+  template <class T>
+  static T number(Bytes& in) {
+    T out;
+    std::memcpy(&out, in.take(sizeof out), sizeof out);
+    return out;
+  }
+  static char* day_text(int day, char* to) {
+    int year, month, of_month;
+    civil_of_day(day, year, month, of_month);
+    if (year < 1000 || year > 9999) refuse("a day that is not usual");
+    const int parts[3] = {year, month, of_month};
+    for (const int part : parts) {
+      if (part < 10) *to++ = '0';
+      to = std::to_chars(to, to + 4, part).ptr;
+      *to++ = '-';
+    }
+    return to - 1;
+  }
+
+  ParquetKind kind_;
+  char* to_;
+};
 
 // One run of pages of one column.
 class ChunkReader {
@@ -160,6 +223,7 @@ class ChunkReader {
               Coder& coder, std::vector<int>& out)
       : in_{bytes.data(), bytes.data() + bytes.size()},
         optional_(column.optional),
+        kind_(column.kind),
         codec_(codec),
         missing_(missing),
         coder_(coder),
@@ -206,15 +270,17 @@ class ChunkReader {
   void dictionary(const PageHeader& head, Bytes page) {
     if (head.encoding != 0 && head.encoding != 2) refuse("a dictionary that is not known");
     words_.clear();
-    for (std::int64_t i = 0; i < head.values; ++i) words_.push_back(plain_text(page));
+    PlainTexts texts(kind_, static_cast<std::size_t>(head.values), page, dictionary_room_);
+    for (std::int64_t i = 0; i < head.values; ++i) words_.push_back(texts.next(page));
     codes_.assign(words_.size(), 0);
   }
   void data(const PageHeader& head, Bytes levels, Bytes page) {
     const std::size_t n = static_cast<std::size_t>(head.values);
-    present_.assign(n, 1);
     std::size_t there = n;
-    if (optional_) {
-      SmallNumbers level(levels, 1);
+    SmallNumbers level(levels, 1);
+    const bool whole = !optional_ || level.take_equal(n, 1);
+    if (!whole) {
+      present_.assign(n, 1);
       there = 0;
       for (auto& one : present_) {
         one = static_cast<char>(level.next());
@@ -224,30 +290,48 @@ class ChunkReader {
     found_.resize(there);
     if (head.encoding == 0) {
       texts_.clear();
-      for (std::size_t i = 0; i < there; ++i) texts_.push_back(plain_text(page));
+      PlainTexts texts(kind_, there, page, page_room_);
+      for (std::size_t i = 0; i < there; ++i) texts_.push_back(texts.next(page));
       coder_.code(texts_.data(), there, found_.data());
     } else if (head.encoding == 2 || head.encoding == 8) {
       SmallNumbers index({page.p + (page.left() > 0), page.end}, page.left() > 0 ? *page.p : 0);
+      // new words are looked up together, in the order in which they come
+      texts_.clear();
+      fresh_.clear();
       for (std::size_t i = 0; i < there; ++i) {
         const std::uint32_t at = index.next();
         if (at >= words_.size()) refuse("a word outside the dictionary");
-        if (codes_[at] == 0) coder_.code(&words_[at], 1, &codes_[at]);
-        found_[i] = codes_[at];
+        found_[i] = static_cast<int>(at);
+        if (codes_[at] != 0) continue;
+        codes_[at] = -1;
+        texts_.push_back(words_[at]);
+        fresh_.push_back(at);
       }
+      new_codes_.resize(texts_.size());
+      coder_.code(texts_.data(), texts_.size(), new_codes_.data());
+      for (std::size_t k = 0; k < fresh_.size(); ++k) codes_[fresh_[k]] = new_codes_[k];
+      for (auto& one : found_) one = codes_[static_cast<std::size_t>(one)];
     } else
       refuse("another encoding");
+    if (whole) {
+      out_.insert(out_.end(), found_.begin(), found_.end());
+      return;
+    }
     std::size_t next = 0;
     for (const char one : present_) out_.push_back(one ? found_[next++] : missing_);
   }
 
   Bytes in_;
   const bool optional_;
+  const ParquetKind kind_;
   const int codec_, missing_;
   Coder& coder_;
   std::vector<int>& out_;
   std::vector<Byte> dictionary_bytes_, page_bytes_;
+  std::vector<char> dictionary_room_, page_room_;
   std::vector<std::string_view> words_, texts_;
-  std::vector<int> codes_, found_;
+  std::vector<int> codes_, found_, new_codes_;
+  std::vector<std::uint32_t> fresh_;
   std::vector<char> present_;
 };
 
@@ -264,14 +348,14 @@ void code_parquet_column(const std::string& path, const ParquetColumn& column, i
 
 namespace {
 
-// One text column of all files; false where anything about it is unusual.
+// One column of all files; false where anything about it is unusual.
 bool code_column(const std::vector<std::string>& files, const std::vector<ParquetTable>& tables,
                  int missing, ParquetTextColumn& out) {
   Coder coder;
   for (std::size_t f = 0; f < files.size(); ++f) {
     const ParquetColumn* mine = nullptr;
     for (const auto& column : tables[f].columns)
-      if (column.text && column.name == out.name) mine = &column;
+      if (column.kind == out.kind && column.name == out.name) mine = &column;
     if (!mine) return false;
     const std::size_t wanted = out.codes.size() + static_cast<std::size_t>(tables[f].rows);
     out.codes.reserve(wanted);
@@ -305,7 +389,8 @@ bool read_parquet_texts(const std::vector<std::string>& files, int missing, int 
   }
   for (const auto& column : tables[0].columns) {
     out.names.push_back(column.name);
-    if (column.text) out.columns.push_back({column.name, {}, nullptr});
+    if (column.kind != ParquetKind::other)
+      out.columns.push_back({column.name, column.kind, {}, nullptr});
   }
   std::vector<char> fine(out.columns.size(), 0);
   run_tasks(out.columns.size(), threads, [&](std::size_t k) {

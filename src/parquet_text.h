@@ -1,6 +1,7 @@
-// Text columns of Parquet files, straight to codes: dictionary pages hold each text once, and no R
-// string is made of any. Reads what is common (flat tables, plain and dictionary pages,
-// uncompressed or Snappy); whatever else is found is refused, for a general reader to take.
+// Columns of text, whole numbers and days of Parquet files, straight to codes of their texts:
+// dictionary pages hold each text once, and no R string is made of any. Reads what is common (flat
+// tables, plain and dictionary pages, uncompressed or Snappy); whatever else is found is refused,
+// for a general reader to take.
 #pragma once
 #include <cstdint>
 #include <stdexcept>
@@ -14,9 +15,11 @@ struct ParquetChunk {
   std::int64_t from = 0, bytes = 0, values = 0;
   int codec = 0;
 };
+enum class ParquetKind { text, whole32, whole64, day, other };
 struct ParquetColumn {
   std::string name;
-  bool text = false, optional = false;
+  ParquetKind kind = ParquetKind::other;
+  bool optional = false;
   std::vector<ParquetChunk> chunks;
 };
 struct ParquetTable {
@@ -31,14 +34,15 @@ struct ParquetRefused : std::runtime_error {
 // The footer. Throws `ParquetRefused`.
 ParquetTable parquet_table(const std::string& path);
 
-// Appends the codes of a text column (`missing` where there is none). Throws `ParquetRefused`.
+// Appends the codes of a column (`missing` where there is none). Throws `ParquetRefused`.
 void code_parquet_column(const std::string& path, const ParquetColumn& column, int missing,
                          Coder& coder, std::vector<int>& out);
 
-// The text columns of files of one shape; those that hold anything unusual are left out. False
-// where a file cannot be looked into or has other columns.
+// The columns of files of one shape that are read here; those that hold anything unusual are left
+// out. False where a file cannot be looked into or has other columns.
 struct ParquetTextColumn {
   std::string name;
+  ParquetKind kind;
   std::vector<int> codes;
   std::shared_ptr<TextStore> texts;
 };

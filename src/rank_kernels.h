@@ -87,8 +87,8 @@ inline void rows_by_rank(const int* rank, std::size_t n, int* out) {
 
 enum class Ties { competition, dense, row };
 
-// The rank of each row within its group (from 1), the highest value first; rows for which `known` is
-// false have none and keep what stands there.
+// The rank of each row within its group (from 1), the highest value first; rows for which `known`
+// is false have none and keep what stands there.
 template <class T, class Known>
 void rank_in_groups(const T* value, const int* group, std::size_t n, std::size_t n_groups,
                     const Known& known, Ties ties, int threads, int* rank) {
@@ -108,7 +108,7 @@ void rank_in_groups(const T* value, const int* group, std::size_t n, std::size_t
   for (std::size_t i = 0; i < n; ++i)
     if (known(value[i]))
       items[next[static_cast<std::size_t>(group[i]) - 1]++] = {value[i],
-                                                              static_cast<std::uint32_t>(i)};
+                                                               static_cast<std::uint32_t>(i)};
   run_tasks(n_groups, threads, [&](std::size_t g) {
     const auto from = items.begin() + static_cast<std::ptrdiff_t>(start[g]),
                to = items.begin() + static_cast<std::ptrdiff_t>(start[g + 1]);

@@ -1,5 +1,6 @@
 #include <Rcpp.h>
 #include "lazy_text.h"
+#include "threads.h"
 #include "unit_kernels.h"
 
 // Numbers distinct pairs of codes from 1, in order of appearance. Where b are mostly codes from 1
@@ -19,7 +20,7 @@ Rcpp::List cpp_number_pairs(Rcpp::IntegerVector a, Rcpp::IntegerVector b, int n_
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVector day,
                          Rcpp::NumericVector seconds, Rcpp::NumericVector sales,
-                         Rcpp::IntegerVector apart) {
+                         Rcpp::IntegerVector apart, int threads) {
   const bool timed = seconds.size() > 0;
   Rcpp::IntegerVector first(n_units, NA_INTEGER), start(n_units, NA_INTEGER),
       last(n_units, NA_INTEGER), rows(n_units);
@@ -28,7 +29,8 @@ Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVec
                      static_cast<std::size_t>(unit.size()), apart.begin(),
                      static_cast<std::size_t>(apart.size())},
                     {first.begin(), start.begin(), last.begin(), rows.begin(),
-                     timed ? moment.begin() : nullptr, total.begin()});
+                     timed ? moment.begin() : nullptr, total.begin()},
+                    static_cast<std::size_t>(n_units), threads);
   return Rcpp::List::create(Rcpp::_["first"] = first, Rcpp::_["start"] = start,
                             Rcpp::_["seconds"] = moment, Rcpp::_["last"] = last,
                             Rcpp::_["sales"] = total, Rcpp::_["rows"] = rows);
@@ -40,20 +42,22 @@ Rcpp::List cpp_unit_sums(Rcpp::IntegerVector unit, int n_units, Rcpp::IntegerVec
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_sort_orders(Rcpp::IntegerVector customer, int n_customers,
                                     Rcpp::IntegerVector day, Rcpp::NumericVector seconds,
-                                    Rcpp::IntegerVector order, SEXP texts) {
+                                    Rcpp::IntegerVector order, SEXP texts, int threads) {
   const nubrek::TextView text(texts);
-  const bool timed = seconds.size() > 0;
+  const double* at = seconds.size() > 0 ? seconds.begin() : nullptr;
+  const int* id = order.begin();
   const auto before = [&](int a, int b) {
-    if (timed && seconds[a] != seconds[b]) return seconds[a] < seconds[b];
-    if (order[a] == order[b]) return a < b;
-    if (order[a] == 0 || order[b] == 0) return order[a] == 0;
-    return text[static_cast<std::size_t>(order[a]) - 1] <
-           text[static_cast<std::size_t>(order[b]) - 1];
+    if (at && at[a] != at[b]) return at[a] < at[b];
+    if (id[a] == id[b]) return a < b;
+    if (id[a] == 0 || id[b] == 0) return id[a] == 0;
+    return text[static_cast<std::size_t>(id[a]) - 1] < text[static_cast<std::size_t>(id[b]) - 1];
   };
   Rcpp::IntegerVector out = Rcpp::no_init(customer.size());
+  // strings of R are looked at by one thread
   nubrek::sort_orders(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()),
-                      static_cast<std::size_t>(n_customers), before, out.begin());
-  return out + 1;
+                      static_cast<std::size_t>(n_customers), before, text.column() ? threads : 1,
+                      out.begin());
+  return out;
 }
 
 // Of a permutation that sorts units: the rows (from 1), unit after unit. `first` and `rows` say
@@ -70,15 +74,19 @@ Rcpp::IntegerVector cpp_rows_by_unit(Rcpp::IntegerVector unit, Rcpp::IntegerVect
 
 // x[at] for whole numbers, factors and doubles, places from 1 (none missing); attributes stay.
 // [[Rcpp::export(rng = false)]]
-SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at) {
-  constexpr R_xlen_t kAhead = 24;
+SEXP cpp_gather(SEXP x, Rcpp::IntegerVector at, int threads) {
+  constexpr std::size_t kAhead = 24, kStretch = 1u << 18;
   const R_xlen_t n = at.size();
   const int* places = at.begin();
   auto gather = [&](const auto* from, auto* to) {
-    for (R_xlen_t i = 0; i < n; ++i) {
-      if (i + kAhead < n) __builtin_prefetch(from + places[i + kAhead] - 1);
-      to[i] = from[places[i] - 1];
-    }
+    const std::size_t rows = static_cast<std::size_t>(n);
+    nubrek::run_tasks((rows + kStretch - 1) / kStretch, threads, [&](std::size_t k) {
+      const std::size_t end = std::min(rows, (k + 1) * kStretch);
+      for (std::size_t i = k * kStretch; i < end; ++i) {
+        if (i + kAhead < end) __builtin_prefetch(from + places[i + kAhead] - 1);
+        to[i] = from[places[i] - 1];
+      }
+    });
   };
   SEXP out = PROTECT(Rf_allocVector(TYPEOF(x), n));
   if (TYPEOF(x) == INTSXP)

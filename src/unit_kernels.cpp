@@ -54,17 +54,19 @@ void order_by_group(const int* group, std::size_t n, std::size_t n_groups, int* 
     out[next[static_cast<std::size_t>(group[i])]++] = static_cast<int>(i) + 1;
 }
 
-void sum_units(const UnitRows& rows, const UnitSums& out) {
+namespace {
+
+// The units from `from` to `to` (from 0).
+void sum_some_units(const UnitRows& rows, const UnitSums& out, std::size_t from, std::size_t to) {
   std::size_t next = 0;
   for (std::size_t i = 0; i < rows.n; ++i) {
     const std::size_t u = static_cast<std::size_t>(rows.unit[i] - 1);
+    if (u < from || u >= to) continue;
+    while (next < rows.n_apart && static_cast<std::size_t>(rows.apart[next]) < i + 1) ++next;
     const int day = rows.day[i];
     out.sales[u] += rows.sales[i];
     ++out.rows[u];
-    if (next < rows.n_apart && static_cast<std::size_t>(rows.apart[next]) == i + 1) {
-      ++next;
-      continue;
-    }
+    if (next < rows.n_apart && static_cast<std::size_t>(rows.apart[next]) == i + 1) continue;
     if (out.first[u] < 1) {
       out.first[u] = static_cast<int>(i + 1);
       out.start[u] = out.last[u] = day;
@@ -77,6 +79,15 @@ void sum_units(const UnitRows& rows, const UnitSums& out) {
     if (day < out.start[u]) out.start[u] = day;
     if (day > out.last[u]) out.last[u] = day;
   }
+}
+
+}  // namespace
+
+void sum_units(const UnitRows& rows, const UnitSums& out, std::size_t n_units, int threads) {
+  const std::size_t parts = n_units < 100000 ? 1 : static_cast<std::size_t>(threads);
+  run_tasks(parts, threads, [&](std::size_t k) {
+    sum_some_units(rows, out, n_units * k / parts, n_units * (k + 1) / parts);
+  });
 }
 
 namespace {

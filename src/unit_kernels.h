@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstddef>
 #include <vector>
+#include "threads.h"
 
 namespace nubrek {
 
@@ -31,14 +32,15 @@ struct UnitSums {
   int *first, *start, *last, *rows;
   double *seconds, *sales;
 };
-void sum_units(const UnitRows& rows, const UnitSums& out);
+// Each thread goes through all rows for units of its own.
+void sum_units(const UnitRows& rows, const UnitSums& out, std::size_t n_units, int threads);
 
-// The places (from 0) of orders sorted by customer (1 to n_customers) and day; `before(a, b)`
+// The places (from 1) of orders sorted by customer (1 to n_customers) and day; `before(a, b)`
 // decides between two of one customer and day. Day and place in one number, dealt out to the
 // customers, so that each one's few orders are sorted side by side.
 template <class Before>
 void sort_orders(const int* customer, const int* day, std::size_t n, std::size_t n_customers,
-                 const Before& before, int* out) {
+                 const Before& before, int threads, int* out) {
   struct Entry {
     int day, place;
   };
@@ -53,15 +55,20 @@ void sort_orders(const int* customer, const int* day, std::size_t n, std::size_t
   std::vector<Entry> entries(n);
   for (std::size_t i = 0; i < n; ++i)
     entries[ends[static_cast<std::size_t>(customer[i])]++] = {day[i], static_cast<int>(i)};
-  std::size_t from = 0;
-  for (std::size_t c = 1; c <= n_customers; ++c) {
-    std::sort(entries.begin() + static_cast<std::ptrdiff_t>(from),
-              entries.begin() + static_cast<std::ptrdiff_t>(ends[c]),
-              [&](const Entry& a, const Entry& b) {
-                return a.day != b.day ? a.day < b.day : before(a.place, b.place);
-              });
-    for (; from < ends[c]; ++from) out[from] = entries[from].place;
-  }
+  // now `ends[c]` is where the orders of customer c end
+  constexpr std::size_t kCustomers = 1u << 14;
+  run_tasks((n_customers + kCustomers - 1) / kCustomers, threads, [&](std::size_t k) {
+    const std::size_t last = std::min(n_customers, (k + 1) * kCustomers);
+    std::size_t from = k == 0 ? 0 : ends[k * kCustomers];
+    for (std::size_t c = k * kCustomers + 1; c <= last; ++c) {
+      std::sort(entries.begin() + static_cast<std::ptrdiff_t>(from),
+                entries.begin() + static_cast<std::ptrdiff_t>(ends[c]),
+                [&](const Entry& a, const Entry& b) {
+                  return a.day != b.day ? a.day < b.day : before(a.place, b.place);
+                });
+      for (; from < ends[c]; ++from) out[from] = entries[from].place + 1;
+    }
+  });
 }
 
 // Of a permutation (from 1) that sorts `m` units: the rows (from 1), unit after unit. `first` and

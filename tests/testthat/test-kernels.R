@@ -130,7 +130,7 @@ test_that("orders are formed, summed and sorted: the same rows in the order the 
     seconds <- sample(c(0, 3600, 7200), n, TRUE)
     sales <- sample(-50:90, n, TRUE) * 1
     apart <- sort(sample(n, 10L))
-    got <- cpp_unit_sums(pairs$unit, pairs$n, day, seconds, sales, apart)
+    got <- cpp_unit_sums(pairs$unit, pairs$n, day, seconds, sales, apart, 2L)
     expect_equal(got$sales, as.vector(rowsum(sales, pairs$unit)))
     expect_equal(got$rows, tabulate(pairs$unit))
     those <- setdiff(seq_len(n), apart)
@@ -145,7 +145,7 @@ test_that("orders are formed, summed and sorted: the same rows in the order the 
 
     ids <- c("b", "a10", "a9", "\u00e9")
     id <- sample(0:4, n, TRUE)
-    sorted <- cpp_sort_orders(customer, 9L, day, seconds, id, ids)
+    sorted <- cpp_sort_orders(customer, 9L, day, seconds, id, ids, 2L)
     text <- c("", ids)[id + 1L]
     expect_identical(sorted, order(
       customer, day, seconds, match(text, sort(c("", ids), method = "radix")), seq_len(n)
@@ -160,9 +160,9 @@ test_that("orders are formed, summed and sorted: the same rows in the order the 
 test_that("sums by group leave out rows without a group, and missing values from sums", {
   got <- cpp_group_sums(c(1, 2, NA, 4, 8), c(11L, 12L, 11L, NA, 12L), 10L, 3L)
   expect_identical(got, list(sums = c(1, 10, 0), rows = c(2L, 2L, 0L)))
-  expect_identical(cpp_gather(c(a = 5, b = 7), c(2L, 2L, 1L)), c(7, 7, 5))
-  expect_identical(cpp_gather(factor(c("x", "y")), c(2L, 1L)), factor(c("y", "x")))
-  expect_error(cpp_gather("text", 1L), "only numbers and factors")
+  expect_identical(cpp_gather(c(a = 5, b = 7), c(2L, 2L, 1L), 2L), c(7, 7, 5))
+  expect_identical(cpp_gather(factor(c("x", "y")), c(2L, 1L), 2L), factor(c("y", "x")))
+  expect_error(cpp_gather("text", 1L, 1L), "only numbers and factors")
 })
 
 test_that("columns become codes: strings, numbers, missing ones; repeated rows are found", {

@@ -215,8 +215,9 @@ test_that("Parquet files read the same by both readers, and broken ones are left
   table <- data.frame(
     id = sprintf("K%05d", sample(n)),
     word = sample(c("a", "", "\u00e9\u20ac", NA), n, TRUE),
-    n = sample(c(1:9, NA), n, TRUE),
-    day = as.Date("2024-01-01") + sample(400L, n, TRUE),
+    n = sample(c(-1L, 1:9, NA, .Machine$integer.max), n, TRUE),
+    long = sample(c(-7, 0, 12345678901, 2^53 - 1, NA), n, TRUE),
+    day = as.Date("1872-02-28") + c(NA, 0:1, sample(99000L, n - 3L, TRUE)),
     gone = NA_character_,
     level = factor(sample(c("x", "y"), n, TRUE)),
     x = runif(n)
@@ -228,6 +229,7 @@ test_that("Parquet files read the same by both readers, and broken ones are left
         nanoparquet::write_parquet(
           table,
           path,
+          schema = nanoparquet::parquet_schema(long = "INT64"),
           compression = compression,
           options = nanoparquet::parquet_options(
             num_rows_per_row_group = group, write_data_page_version = version
@@ -237,7 +239,7 @@ test_that("Parquet files read the same by both readers, and broken ones are left
         expect_identical(
           names(fast$texts),
           if (compression %in% c("snappy", "uncompressed")) {
-            c("id", "word", "gone", "level")
+            c("id", "word", "n", "long", "day", "gone", "level")
           } else {
             NULL
           }
