@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
+.PHONY: demo test bench bench-models instructions recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -59,6 +59,11 @@ CUSTOMERS ?= 1000000
 bench-models:
 	@tools/setup.sh demo
 	@Rscript bench/models.R $(CUSTOMERS)
+
+# Instructions of the passes on a small case, beside those of the last time (needs valgrind).
+instructions:
+	@tools/setup.sh demo
+	@Rscript bench/instructions.R
 
 # Bias and coverage of every model over many drawn worlds.
 WORLDS ?= 1000

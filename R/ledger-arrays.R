@@ -7,7 +7,8 @@ array_tables <- c("orders", "lines")
 # Writes the columns that are plain numbers or factors; gives those that are not.
 save_arrays <- function(table, to) {
   plain <- \(x) is.numeric(x) && is.null(attributes(x))
-  arrays <- Filter(\(i) plain(table[[i]]) || identical(class(table[[i]]), "factor"), seq_along(table))
+  taken <- \(i) plain(table[[i]]) || identical(class(table[[i]]), "factor")
+  arrays <- Filter(taken, seq_along(table))
   columns <- lapply(arrays, \(i) {
     x <- table[[i]]
     file <- sprintf("%s-%d.npy", to, i)
@@ -19,7 +20,7 @@ save_arrays <- function(table, to) {
   })
   index <- list(names = as.list(names(table)), columns = columns)
   write_text(jsonlite::toJSON(index, auto_unbox = TRUE, null = "null"), paste0(to, ".json"))
-  table[-arrays]
+  table[setdiff(seq_along(table), arrays)]
 }
 
 write_array <- function(x, path) {
@@ -73,10 +74,11 @@ read_array <- function(path) {
   open <- file(path, "rb")
   on.exit(close(open))
   start <- readBin(open, "raw", 8L)
+  if (!identical(start[2:6], charToRaw("NUMPY"))) stop("an array has no head")
   size <- readBin(open, "integer", 1L, size = 2L, signed = FALSE, endian = "little")
   head <- rawToChar(readBin(open, "raw", size))
   told <- regmatches(head, regexec("'descr': '<(i4|f8)'.*'shape': \\(([0-9]+),\\)", head))[[1L]]
-  if (!identical(start[2:6], charToRaw("NUMPY")) || length(told) != 3L) stop("an array has no head")
+  if (length(told) != 3L) stop("an array has no head")
   pieces <- array_pieces(as.double(told[[3L]]))
   found <- lapply(pieces, \(some) readBin(
     open, if (told[[2L]] == "i4") "integer" else "double", length(some), endian = "little"

@@ -8,7 +8,8 @@ run_mark <- "run.json"
 #'
 #' [run_study()] keeps a record of each run in the folder of its results: the numbers by customer,
 #' the study, the version, and (of the newest two, where the files together have 500 MB at most) a
-#' copy of the data. A run of the same data by the same definitions and code is no new one. The
+#' copy of the data; and the figures of the last report, of which the next one draws only those
+#' whose numbers differ. A run of the same data by the same definitions and code is no new one. The
 #' folder `runs` holds ids and rows as they were exported, and opens for its owner alone: share the
 #' report, not the folder, or say `outputs: runs: no`.
 #'

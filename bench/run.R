@@ -18,13 +18,19 @@ for (n in sizes) {
   file <- file.path(folder, "lines.csv")
   system2("Rscript", c("bench/generate.R", format(n, scientific = FALSE), file))
   other <- side("node", "bench/engine.js", file)
-  mine <- side(
+  ours_by <- \(threads) side(
     "Rscript",
     "-e",
-    shQuote("options(nubrek.threads = 2)"),
+    shQuote(sprintf("options(nubrek.threads = %d)", threads)),
     "-e",
     shQuote(sprintf("commandArgs <- function(...) '%s'; source('bench/ours.R')", file))
   )
+  mine <- ours_by(2L)
+  # by other numbers of threads, for the least lines
+  if (n == min(sizes)) {
+    counts <- c(1L, 2L, if (parallel::detectCores() >= 4L) 4L)
+    by_threads <- lapply(counts, \(k) if (k == 2L) mine$seconds else ours_by(k)$seconds)
+  }
   hand <- side("Rscript", "bench/by-hand.R", file)
   for (task in names(mine$answers)) {
     got <- as.numeric(mine$answers[[task]])
@@ -36,13 +42,13 @@ for (n in sizes) {
       }
     }
   }
-  take <- \(side, task) as.numeric(side$seconds[[task]] %||% NA)
   `%||%` <- \(a, b) if (is.null(a)) b else a
+  take <- \(side, task) as.numeric(side$seconds[[task]] %||% NA)
   for (task in names(mine$seconds)) {
     rows[[length(rows) + 1L]] <- data.table(
       lines = n,
       task,
-      ours = take(mine, task),
+      data.table::as.data.table(mine$seconds[[task]]),
       by_hand = take(hand, task),
       engine = take(other, task)
     )
@@ -60,28 +66,41 @@ for (n in sizes) {
   ))
   unlink(folder, recursive = TRUE)
 }
-table <- rbindlist(rows)[, `:=`(to_by_hand = ours / by_hand, to_engine = ours / engine)]
-table[, growth := ours / ours[[1L]], by = task]
+table <- rbindlist(rows)[, growth := middle / middle[[1L]], by = task]
+count <- \(x) format(x, big.mark = " ", scientific = FALSE, trim = TRUE)
 cell <- \(x, format = "%.2f") ifelse(is.na(x), "", sprintf(format, x))
+span <- \(middle, low, high, format) ifelse(is.na(middle), "", paste0(
+  sprintf(format, middle), " (", sprintf(format, low), " to ", sprintf(format, high), ")"
+))
 text <- c(
   paste0(
-    "| lines | task | ours, s | data.table by hand, s | general engine, s | ours : by hand | ours ",
-    ": engine | ours : ours at the least lines |"
+    "| lines | task | ours, s | processor, s | memory, MB | by hand, s | engine, s | ours : by ",
+    "hand | ours : engine | ours : ours at the least lines |"
   ),
-  "|---|---|---|---|---|---|---|---|",
+  "|---|---|---|---|---|---|---|---|---|---|",
   table[,
     sprintf(
-      "| %s | %s | %.3f | %s | %s | %s | %s | %s |",
-      format(lines, big.mark = " ", scientific = FALSE),
+      "| %s | %s | %s | %.3f | %.0f | %s | %s | %s | %s | %s |",
+      count(lines),
       task,
-      ours,
+      span(middle, low, high, "%.3f"),
+      cpu,
+      peak / 1e6,
       cell(by_hand, "%.3f"),
       cell(engine, "%.3f"),
-      cell(to_by_hand),
-      cell(to_engine),
+      cell(middle / by_hand),
+      span(middle / engine, low / engine, high / engine, "%.2f"),
       cell(growth, "%.1f")
     )
   ]
+)
+threads <- c(
+  paste0("| task | ", paste(counts, "threads, s", collapse = " | "), " |"),
+  paste0("|---|", strrep("---|", length(counts))),
+  vapply(names(by_threads[[1L]]), \(task) paste0(
+    "| ", task, " | ",
+    paste(sprintf("%.3f", vapply(by_threads, \(one) one[[task]]$middle, 0)), collapse = " | "), " |"
+  ), "")
 )
 text <- c(
   "# Benchmark",
@@ -95,11 +114,20 @@ text <- c(
     "rows removed; ours also reads every amount exactly, checks every row, keeps its faults, its ",
     "lines and"
   ),
-  "what every number came from. *save* keeps the exports too.",
+  paste0(
+    "what every number came from. *save* keeps the exports too. Ours is the middle of five runs ",
+    "(fewer where they take long) with their range; memory is the peak on top of what was there."
+  ),
   "",
   text,
   "",
-  memory
+  memory,
+  "",
+  paste("By threads,", count(min(sizes)), "lines:"),
+  "",
+  threads,
+  "",
+  readLines("bench/limits.md")
 )
 writeLines(text)
 writeLines(text, "docs/benchmark.md")

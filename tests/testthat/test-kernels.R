@@ -356,3 +356,67 @@ test_that("ids are found among sorted ones as match() finds them, ascending or n
   )
   expect_identical(ledger_codes(ledger, iconv("M\u00fcller", "UTF-8", "latin1")), 1L)
 })
+
+test_that("ranks within groups are R's own, with ties, missing values and several threads", {
+  withr::local_seed(3)
+  for (n in c(1L, 7L, 400L)) {
+    value <- sample(c(NA, 1:9 / 2), n, TRUE)
+    group <- sample.int(5L, n, TRUE)
+    known <- !is.na(value)
+    slow <- \(rank) {
+      out <- rep(NA_integer_, n)
+      for (g in unique(group[known])) {
+        at <- which(known & group == g)
+        out[at] <- as.integer(rank(-value[at]))
+      }
+      out
+    }
+    rules <- list(\(x) rank(x, ties.method = "min"), \(x) match(x, sort(unique(x))), \(x) {
+      rank(x, ties.method = "first")
+    })
+    for (how in 0:2) {
+      expect_identical(cpp_rank_in_groups(value, group, 5L, how, 2L), slow(rules[[how + 1L]]))
+      expect_identical(
+        cpp_rank_in_groups(as.integer(2 * value), group, 5L, how, 1L), slow(rules[[how + 1L]])
+      )
+    }
+  }
+})
+
+test_that("picked texts are counted without comparing them, and only where that holds", {
+  text <- cpp_read_lines(withr::local_tempfile(lines = sprintf("K%05d", 1:30000)))
+  expect_identical(cpp_count_picked(text[rep(c(5L, 9L), 15000L)], text), 2L)
+  expect_identical(cpp_count_picked(text[30000:1], text), 30000L)
+  expect_identical(cpp_count_picked(c("a", "b"), text), NA_integer_)
+  expect_identical(cpp_count_picked(text, text[30000:1]), NA_integer_) # does not ascend
+  expect_identical(count_different(c("a", "b", "a"), text), 2L)
+})
+
+test_that("arrays come back as they were written, and a damaged one is refused", {
+  path <- withr::local_tempfile()
+  for (x in list(c(1.5, NA, -Inf), c(3L, NA, -1L), double(), integer())) {
+    write_array(x, path)
+    expect_identical(read_array(path), x)
+    expect_identical((file.size(path) - length(x) * array_width(x)) %% 64, 0)
+  }
+  expect_identical(lengths(array_pieces(5, most = 2)), c(2L, 2L, 1L))
+  expect_identical(unlist(array_pieces(5, most = 2)), 1:5)
+  write_array(c(1, 2, 3), path)
+  whole <- readBin(path, "raw", 1000L)
+  writeBin(whole[-length(whole)], path)
+  expect_error(read_array(path), "cut short")
+  writeBin(rev(whole), path)
+  expect_error(read_array(path), "no head")
+  to <- file.path(withr::local_tempdir(), "lines")
+  save_arrays(list(sku = factor(c("a", NA, "b"))), to)
+  expect_identical(saved_arrays(to)$columns$sku, factor(c("a", NA, "b")))
+  write_array(c(1L, 3L, 1L), paste0(to, "-1.npy"))
+  expect_error(saved_arrays(to), "without a level")
+})
+
+test_that("months begin on the days that R says, back to the year 1600", {
+  month <- (1600L * 12L):(2400L * 12L)
+  expect_identical(
+    first_of_month(month), as.Date(ISOdate(month %/% 12L, month %% 12L + 1L, 1L, tz = "UTC"))
+  )
+})
