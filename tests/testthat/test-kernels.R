@@ -420,3 +420,24 @@ test_that("months begin on the days that R says, back to the year 1600", {
     first_of_month(month), as.Date(ISOdate(month %/% 12L, month %% 12L + 1L, 1L, tz = "UTC"))
   )
 })
+
+test_that("orders formed by several threads are those formed by one", {
+  withr::local_seed(5)
+  n <- 400000L
+  unit <- c(1:150000L, sample.int(150000L, n - 150000L, TRUE))
+  day <- sample.int(900L, n, TRUE)
+  seconds <- sample.int(86400L, n, TRUE) / 4
+  apart <- sort(sample.int(n, 1000L))
+  by <- \(threads) {
+    sums <- cpp_unit_sums(unit, 150000L, day, seconds, as.double(day), apart, threads)
+    whose <- unit[seq_len(150000L)] %% 40000L + 1L
+    ids <- sprintf("R%d", rev(seq_len(150000L)))
+    start <- ifelse(is.na(sums$start), 0L, sums$start %/% 300L) # many of one day
+    place <- cpp_sort_orders(whose, 40000L, start, double(), seq_len(150000L), ids, threads)
+    list(sums, place, cpp_gather(sums$sales, place, threads))
+  }
+  one <- by(1L)
+  expect_identical(by(2L), one)
+  expect_identical(by(5L), one)
+  expect_identical(one[[1L]]$rows, tabulate(unit, 150000L))
+})
