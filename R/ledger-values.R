@@ -48,7 +48,8 @@ detect_date_order <- function(text, column, wanted, row_of = identity, call = rl
   abort_nubrek(c(
     "The dates in {.field {column}} can be read in two ways.",
     "x" = "{.val {example}} is {readings[[1]]} (day first) or {readings[[2]]} (month first).",
-    "i" = "Say which: {.code dates = \"day-first\"} or {.code dates = \"month-first\"}."
+    "i" = "Say which: {.code dates = \"day-first\"} or {.code \"month-first\"}.",
+    "i" = "In a study: {.code dates: day-first} in the section {.field meanings}."
   ), "dates", call = call)
 }
 
@@ -135,7 +136,8 @@ detect_decimal_mark <- function(columns, wanted, call = rlang::caller_env()) {
     abort_nubrek(c(
       "The amounts can be read in two ways.",
       "x" = "{.val {example}} has a decimal {.val {'.'}} or {.val {','}}.",
-      "i" = "Say which: {.code decimal_mark = \".\"} or {.code \",\"}."
+      "i" = "Say which: {.code decimal_mark = \".\"} or {.code \",\"}.",
+      "i" = "In a study: {.code decimal_mark: \",\"} in the section {.field meanings}."
     ), "amounts", call = call)
   }
   if (total("point") >= total("comma")) "." else ","

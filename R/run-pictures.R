@@ -5,7 +5,9 @@ pictures_file <- "figures.json"
 
 # All that a picture depends on beside its figure.
 drawing_basis <- function() {
-  texts <- list.files(bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", TRUE, recursive = TRUE)
+  texts <- list.files(
+    bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", full.names = TRUE, recursive = TRUE
+  )
   version <- \(package) {
     if (requireNamespace(package, quietly = TRUE)) format(utils::packageVersion(package))
   }

@@ -36,6 +36,8 @@ draft_study <- function(files, folder) {
     paste0("  currency: ", home, "               # the home currency", seen),
     zone_line(guesses[[main]], roles),
     "  purchase_unit: order        # or day: all orders of a day are one purchase",
+    "  # dates: day-first          # or month-first, where days can be read in two ways",
+    "  # decimal_mark: \",\"         # or \".\", where amounts can be read in two ways",
     "  # history_start: 2023-01-01 # the first day the export covers",
     "  # cancelled: {column: state, values: [cancelled]}",
     "  # excluded_ids: [GUEST]     # a till, a guest account, staff",
