@@ -48,7 +48,7 @@ detect_date_order <- function(text, column, wanted, row_of = identity, call = rl
   abort_nubrek(c(
     "The dates in {.field {column}} can be read in two ways.",
     "x" = "{.val {example}} is {readings[[1]]} (day first) or {readings[[2]]} (month first).",
-    "i" = "Say which: {.code dates = \"day-first\"} or {.code \"month-first\"}.",
+    "i" = "Say which: {.code dates = \"day-first\"} or {.code dates = \"month-first\"}.",
     "i" = "In a study: {.code dates: day-first} in the section {.field meanings}."
   ), "dates", call = call)
 }
