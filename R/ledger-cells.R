@@ -30,6 +30,11 @@ read_cells <- function(source, format, call) {
   read
 }
 
+# Rows numbered by what stands in all of the columns of codes.
+number_rows <- function(columns) {
+  Reduce(\(a, b) cpp_number_pairs(a, b, 0L)$unit, columns[-1L], columns[[1L]])
+}
+
 # How many different texts there are; `among` are those that may be there, which ascend.
 count_different <- function(x, among) {
   picked <- if (is.character(x)) cpp_count_picked(x, among) else NA

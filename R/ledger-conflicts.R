@@ -86,11 +86,6 @@ state_clashes <- function(at, text, rules, map) {
   ))
 }
 
-# Rows numbered by what stands in all of the columns of codes.
-number_rows <- function(columns) {
-  Reduce(\(a, b) cpp_number_pairs(a, b, 0L)$unit, columns[-1L], columns[[1L]])
-}
-
 # Orders whose lines stand in several files, unless line ids show that no line was exported twice.
 file_clashes <- function(at, read, rows, line) {
   if (length(read$files) == 1L) return(NULL)

@@ -181,10 +181,11 @@ whole_orders_again <- function(read, units, again, different = NULL, times = NUL
   place <- match(unit, found$unit)
   often[!is.na(place)] <- found$times[place[!is.na(place)]]
   often[!several[unit] & often == 1L & copies %% exported == 0L] <- exported
-  extra <- data.table::rowidv(line) > copies / often
+  copy <- data.table::rowidv(line)
+  extra <- copy > copies / often
   list(
     duplicate = touched[extra],
-    suspect = touched[!extra & data.table::rowidv(line) > 1L],
+    suspect = touched[!extra & copy > 1L],
     exported_twice = if (exported > 1L) c(orders = length(twice), of = different),
     twice = twice
   )

@@ -98,10 +98,7 @@ sales_groups <- function(ledger, by, call) {
       n = length(levels(cells[[1L]]))
     ))
   }
-  code <- cpp_codes(cells[[1L]])
-  for (cell in cells[-1L]) {
-    code <- cpp_number_pairs(code, cpp_codes(cell), 0L)$unit
-  }
+  code <- number_rows(unname(lapply(cells, cpp_codes)))
   first <- which(!duplicated(code))
   list(
     code = code,

@@ -4,7 +4,7 @@
 # A figure with its title and caption. Where there is nothing to draw, what is known of it.
 html_figure <- function(page, figure, said = NULL) {
   tags <- htmltools::tags
-  picture <- page$pictures(figure)
+  picture <- figure$picture
   if (is.null(picture$lines)) {
     return(tags$p(describe(figure$x)$finding %||% say("There is nothing to draw yet.")))
   }

@@ -191,7 +191,8 @@ write_report <- function(run, path) {
   )
   signal_progress("drawing the figures")
   figures <- lapply(unlist(unname(blocks), recursive = FALSE), `[[`, "figures")
-  page$pictures <- page_pictures(unlist(unname(figures), recursive = FALSE), run$study$results)
+  pictures <- page_pictures(unlist(unname(figures), recursive = FALSE), run$study$results)
+  blocks <- with_pictures(blocks, pictures)
   sections <- unname(Map(\(id, found) html_section(page, id, found, run), names(blocks), blocks))
   people <- people_words(page)
   first <- tags$header(
@@ -230,5 +231,19 @@ write_report <- function(run, path) {
     "\n</html>\n"
   ))
   write_bytes(charToRaw(text), path)
-  attr(page$pictures, "drawn")
+  pictures
+}
+
+# The blocks of all sections, each figure with its picture; these come in the order of the figures.
+with_pictures <- function(blocks, pictures) {
+  place <- 0L
+  for (id in names(blocks)) {
+    for (i in seq_along(blocks[[id]])) {
+      for (k in seq_along(blocks[[id]][[i]]$figures)) {
+        place <- place + 1L
+        blocks[[id]][[i]]$figures[[k]]$picture <- pictures[[place]]
+      }
+    }
+  }
+  blocks
 }

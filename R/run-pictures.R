@@ -24,20 +24,18 @@ drawing_basis <- function() {
 # What this session drew, the newest few hundred.
 drawn_here <- new.env()
 
-# The pictures of these figures, as a function of a figure: those that this session or a run in
-# `folder` drew of the same numbers are taken from there, the others drawn by all threads. `drawn`
-# of it are all, by the hash of what each depends on.
+# The pictures of these figures, by the hash of all that each depends on: those that this session or
+# a run in `folder` drew of the same numbers are taken from there, the others drawn by all threads.
 page_pictures <- function(figures, folder = NULL) {
   basis <- rlang::hash(drawing_basis())
-  key_of <- \(figure) rlang::hash(list(basis, unclass(figure)))
-  keys <- vapply(figures, key_of, "")
+  keys <- vapply(figures, \(figure) rlang::hash(list(basis, unclass(figure))), "")
   known <- utils::modifyList(read_pictures(folder), as.list(drawn_here))
   known <- known[intersect(keys, names(known))]
   new <- which(!keys %in% names(known) & !duplicated(keys))
   known[keys[new]] <- draw_pictures(figures[new])
   if (length(drawn_here) > 300L) rm(list = ls(drawn_here), envir = drawn_here)
   list2env(known, drawn_here)
-  structure(\(figure) known[[key_of(figure)]] %||% draw_picture(figure), drawn = known)
+  known[keys]
 }
 
 # What an earlier run drew, by hash; nothing where the file is damaged.
@@ -53,6 +51,7 @@ read_pictures <- function(folder) {
 keep_pictures <- function(study, folder, drawn) {
   place <- file.path(folder, runs_folder)
   if (isFALSE(study$outputs$runs) || !dir.exists(place)) return()
+  drawn <- drawn[!duplicated(names(drawn))]
   text <- jsonlite::toJSON(lapply(drawn, \(one) lapply(one, enc2utf8)), auto_unbox = FALSE)
   write_text(text, file.path(place, pictures_file))
 }
