@@ -9,6 +9,9 @@
 #' @param con `[DBIConnection]` From `DBI::dbConnect()`; whoever opened it closes it.
 #' @param table `[character(1)]` A table or view, such as `"lines"` or `"shop.lines"`.
 #' @param query `[character(1)]` Instead of a table one `SELECT`, which is wrapped as a subquery.
+#' @param added `[character(1)]` A column that tells when a row was added (a day, a time or a running
+#'   number), of a table whose rows never change afterwards; [refresh_ledger()] then folds only
+#'   customers with newer rows.
 #' @return A `nubrek_db_table`, for [open_ledger()], [attribute_table()], [join_table()],
 #'   [add_contacts()] and [wallet_share()].
 #' @section Errors: `nubrek_error_database` where the table is not there (with the nearest name),
@@ -23,21 +26,26 @@
 #' ), meanings(currency = "EUR"))
 #' DBI::dbDisconnect(con)
 #' @export
-db_table <- function(con, table = NULL, query = NULL) {
+db_table <- function(con, table = NULL, query = NULL, added = NULL) {
   need_package("DBI", "a database", rlang::current_env())
   throw_unless(checkmate::check_class(con, "DBIConnection"), "con", rlang::current_env())
   check_text(table, null = TRUE)
   check_text(query, null = TRUE)
+  check_text(added, null = TRUE)
   if (is.null(table) == is.null(query)) {
     abort_nubrek("Give {.arg table} or {.arg query}, one of them.", "argument")
   }
   if (!is.null(query)) check_one_query(query)
   from <- if (is.null(query)) quoted_table(con, table) else paste0("(", query, "\n) AS nubrek_rows")
   made <- structure(
-    list(con = con, from = from, name = table %||% "the query", table = table, query = query),
+    list(
+      con = con, from = from, name = table %||% "the query", table = table, query = query,
+      added = added
+    ),
     class = "nubrek_db_table"
   )
   made$columns <- db_columns(made, rlang::current_env())
+  check_columns_exist(added, made$columns, made$name)
   made
 }
 
@@ -99,6 +107,12 @@ database_trouble <- function(source, e, call) {
 
 page_rows <- 100000L
 
+# Whether orders are tables on several servers.
+is_servers <- function(orders) {
+  is.list(orders) && !inherits(orders, "nubrek_db_table") && length(orders) > 0L &&
+    all(vapply(orders, inherits, NA, "nubrek_db_table"))
+}
+
 # All rows as text, page by page.
 fetch_table <- function(source, call = NULL) {
   engine <- engine_of(source$con)
@@ -133,7 +147,13 @@ fetch_table <- function(source, call = NULL) {
   structure(rbindlist(pages), source_name = source$name)
 }
 
-# A source that lives in a database, read; others as they are.
+# A source that lives in a database, or in those of several servers, read; others as they are.
 fetched <- function(source, call = rlang::caller_env()) {
+  if (is_servers(source)) {
+    rows <- lapply(source, fetch_table, call)
+    return(structure(
+      rbindlist(rows, use.names = TRUE), source_name = attr(rows[[1L]], "source_name")
+    ))
+  }
   if (inherits(source, "nubrek_db_table")) fetch_table(source, call) else source
 }

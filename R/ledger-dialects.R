@@ -4,19 +4,21 @@
 # whether it was ever run by us. `text`, `whole` and `number` are types, `exact` that of numbers
 # which are all whole; `trim` takes blanks off both ends; `same` compares where NULL equals NULL;
 # `bytes` sorts texts by their bytes; `divide` whole numbers, rounded down; `pair` makes one value
-# of two; `digest` of a text is a whole number below 10^10; `numbered` counts rows in any order;
-# `lag` is the value of the row before. `make` are the statements that make a table of rows and one
-# of columns; `temporary` the same of one that goes with the session, where there are such;
-# `indexes`, whether there are indexes; `begin`, what is told first; `name`, how temporary tables
-# are called.
+# of two; `digest` of a text is a whole number below 10^10; `numbered` counts rows in an order,
+# `any_order` in any; `lag` is the value of the row before. `make` are the statements that make a
+# table of rows and one of columns; `temporary` the same of one that goes with the session, where
+# there are such; `defines`, whether a question may define its tables, `lists`, whether rows of
+# literals are one; `indexes`, whether there are indexes; `begin`, what is told first; `name`, how
+# temporary tables are called.
 dialect <- function(
   is, appends = is, run = FALSE, text = "VARCHAR", whole = "BIGINT", number = "DOUBLE",
   exact = number, trim = "TRIM(%s, %s)", same = "%s IS NOT DISTINCT FROM %s", bytes = "%s",
   divide = "FLOOR(%s / %s)", pair = "%s || '-' || %s", digest = "LENGTH(%s)",
-  numbered = "ROW_NUMBER() OVER ()", lag = "LAG(%s)",
+  numbered = "ROW_NUMBER() OVER (%s)", any_order = "", lag = "LAG(%s)",
   make = c("CREATE TABLE %s AS %s", "CREATE TABLE %s (%s)"),
   temporary = c("CREATE TEMPORARY TABLE %s AS %s", "CREATE TEMPORARY TABLE %s (%s)"),
-  indexes = FALSE, index_has_schema = FALSE, begin = character(), name = "%s"
+  defines = TRUE, lists = FALSE, indexes = FALSE, index_has_schema = FALSE, begin = character(),
+  name = "%s"
 ) {
   as.list(environment())
 }
@@ -35,6 +37,7 @@ dialects <- list(
       "LENGTH(%s) + UNICODE(SUBSTR(%s, -1)) +",
       "ABS(CAST(CAST(%s AS REAL) * 1000 AS INTEGER) % 1000003)"
     ),
+    lists = TRUE,
     indexes = TRUE,
     index_has_schema = TRUE
   ),
@@ -48,6 +51,7 @@ dialects <- list(
     bytes = "%s COLLATE \"C\"",
     divide = "%s / %s",
     digest = "CAST(CAST('x' || SUBSTR(MD5(%s), 1, 8) AS BIT(32)) AS BIGINT)",
+    lists = TRUE,
     indexes = TRUE
   ),
   DuckDB = dialect(
@@ -57,7 +61,8 @@ dialects <- list(
     whole = "INTEGER",
     trim = "trim(%s, %s)",
     divide = "%s // %s",
-    digest = "CAST(HASH(%s) % 1000000007 AS BIGINT)"
+    digest = "CAST(HASH(%s) % 1000000007 AS BIGINT)",
+    lists = TRUE
   ),
   ClickHouse = dialect(
     "ClickhouseConnection",
@@ -68,7 +73,7 @@ dialects <- list(
     number = "Nullable(Float64)",
     # joins want types that are alike
     exact = "Nullable(Int64)",
-    numbered = "toInt64(ROW_NUMBER() OVER ())",
+    numbered = "toInt64(ROW_NUMBER() OVER (%s))",
     trim = "trim(BOTH %2$s FROM %1$s)",
     divide = "intDiv(%s, %s)",
     pair = "concat(toString(%s), '-', toString(%s))",
@@ -83,7 +88,9 @@ dialects <- list(
     begin = c(
       "SET join_use_nulls = 1", "SET data_type_default_nullable = 1",
       "SET prefer_column_name_to_alias = 1", "SET union_default_mode = 'DISTINCT'"
-    )
+    ),
+    # works each out as often as it is named; but who may only read has temporary tables
+    defines = FALSE
   ),
   Spark = dialect(
     c("Spark SQL", "Databricks", "Databricks SQL"),
@@ -92,7 +99,7 @@ dialects <- list(
     same = "%s <=> %s",
     divide = "(%s DIV %s)",
     digest = "CAST(CRC32(%s) AS BIGINT)",
-    numbered = "ROW_NUMBER() OVER (ORDER BY MONOTONICALLY_INCREASING_ID())",
+    any_order = "ORDER BY MONOTONICALLY_INCREASING_ID()",
     temporary = NULL
   ),
   Snowflake = dialect(
@@ -100,7 +107,7 @@ dialects <- list(
     text = "VARCHAR",
     pair = "CONCAT(%s, '-', %s)",
     digest = "ABS(HASH(%s) % 1000000007)",
-    numbered = "ROW_NUMBER() OVER (ORDER BY NULL)"
+    any_order = "ORDER BY NULL"
   ),
   BigQuery = dialect(
     "BigQueryConnection",
@@ -122,7 +129,7 @@ dialects <- list(
     divide = "%s / %s",
     pair = "CONCAT(%s, '-', %s)",
     digest = "CAST(LEN(%s) AS BIGINT) + ABS(CAST(CHECKSUM(%s) AS BIGINT))",
-    numbered = "ROW_NUMBER() OVER (ORDER BY (SELECT NULL))",
+    any_order = "ORDER BY (SELECT NULL)",
     make = c("SELECT * INTO %s FROM (%s) made", "CREATE TABLE %s (%s)"),
     temporary = c("SELECT * INTO %s FROM (%s) made", "CREATE TABLE %s (%s)"),
     name = "#%s"

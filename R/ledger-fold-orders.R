@@ -53,7 +53,8 @@ fold_orders <- function(db, map, meaning, products, intake) {
   moved <- stage_returns(db, names, meaning)
   stage_orders(db, names, meaning)
   c(list(names = names, unknown_cost = unknown, cost = ".cost" %in% names), moved, ask_workspace(
-    db, "SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM ", db$named("sold")
+    db, "SELECT COALESCE(SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM ",
+    db$named("sold"), by = character()
   ))
 }
 
@@ -64,7 +65,7 @@ stage_cost_rate <- function(db, names, meaning) {
   column <- paste0("l", match(meaning$cost_rate, names))
   found <- ask_workspace(
     db, "SELECT units, ", column, " AS rate, COUNT(*) AS n FROM ", db$named("sold"),
-    " GROUP BY units, ", column
+    " GROUP BY units, ", column, by = c("units", "rate")
   )
   lines <- list(sales = found$units)
   lines[[meaning$cost_rate]] <- code_column(as.character(found$rate))
@@ -124,7 +125,8 @@ stage_returns <- function(db, names, meaning) {
     db, "SELECT COALESCE(SUM(CASE WHEN alone <> 0 THEN 1 ELSE 0 END), 0) AS split, ",
     "COALESCE(SUM(moved), 0) AS moved, COALESCE(SUM(CASE WHEN ", home,
     " THEN 1 ELSE 0 END), 0) AS home, COALESCE(SUM(named), 0) AS named, ",
-    "COALESCE(SUM(CASE WHEN units < 0 THEN 1 ELSE 0 END), 0) AS back FROM ", db$named("placed")
+    "COALESCE(SUM(CASE WHEN units < 0 THEN 1 ELSE 0 END), 0) AS back FROM ", db$named("placed"),
+    by = character()
   )
   drop_tables(db, "seen")
   list(returns_split = sums$split, moved = if (linked) {
@@ -149,12 +151,13 @@ stage_orders <- function(db, names, meaning) {
   )
   make_table(
     db, "every_order", "SELECT ROW_NUMBER() OVER (ORDER BY customer, day, moment, ",
-    sprintf(db$dialect$bytes, "key_order"), ", first_place) AS number, t.* FROM (", summed, ") t"
+    sprintf(db$dialect$bytes, "key_order"), ", first_place)", db$after,
+    " AS number, t.* FROM (", summed, ") t"
   )
   make_index(db, "every_order", c("customer", "key_order"))
   make_table(
-    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS seat, ",
-    "o.number AS number, p.units AS sales, ",
+    db, "every_line", "SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place)", db$after,
+    " AS seat, o.number AS number, p.units AS sales, ",
     all_named("p", c("place", "customer", sprintf("l%d", seq_along(names)))), " FROM ",
     db$named("placed"), " p JOIN ",
     db$named("every_order"), " o ON o.customer = p.customer AND o.key_order = p.key_order AND ",

@@ -7,7 +7,7 @@ database_parts <- function(ledger) {
   db <- ledger$db
   found <- ask_workspace(
     db, "SELECT customer, COUNT(*) AS n FROM ", db$named("orders"),
-    " GROUP BY customer ORDER BY customer"
+    " GROUP BY customer ORDER BY customer", sort = "customer"
   )
   n <- replace(numeric(length(ledger$ids)), found$customer, found$n)
   part <- cumsum(n) %/% rows_of_part
@@ -21,11 +21,12 @@ fetch_part <- function(ledger, low, high) {
   names <- setdiff(ledger$line_names, c("number", "sales"))
   mine <- paste(" WHERE customer BETWEEN", low, "AND", high)
   orders <- ask_workspace(
-    db, "SELECT * FROM ", db$named("orders"), mine, " ORDER BY number"
+    db, "SELECT * FROM ", db$named("orders"), mine, " ORDER BY customer, number",
+    sort = c("customer", "number")
   )
   lines <- ask_workspace(
     db, "SELECT number, sales", sprintf(", %s", ledger$line_cells[names]), " FROM ",
-    db$named("lines"), mine, " ORDER BY seat"
+    db$named("lines"), mine, " ORDER BY customer, seat"
   )
   before <- ask_workspace(db, "SELECT * FROM ", db$named("before"), mine)
   columns <- c("number", "sales", names)
@@ -39,6 +40,7 @@ fetch_part <- function(ledger, low, high) {
     })
   }
   data.table::set(lines, NULL, "number", match(lines$number, orders$number))
+  if (length(db$cons) > 1L) data.table::setorderv(lines, "number")
   data.table::set(lines, NULL, "sales", as.double(lines$sales))
   list(
     orders = c(

@@ -65,7 +65,9 @@ only_customers.nubrek_database <- function(ledger, codes) {
 slice_workspace <- function(db, mine = c("orders", "lines", "days")) {
   mark <- basename(tempfile("part_"))
   own <- db
-  own$named <- \(name) db$named(if (name %in% mine) paste(name, mark, sep = "_") else name)
+  own$named <- \(name, ...) {
+    db$named(if (name %in% mine) paste(name, mark, sep = "_") else name, ...)
+  }
   # a finalizer may run in the middle of a query: it only says what may go
   said <- list(shared = db$shared, tables = vapply(mine, own$named, ""))
   own$alive <- new.env()

@@ -3,63 +3,159 @@
 
 open_in_database <- function(orders, workspace, origin, meaning, bands, call) {
   check_text(workspace)
-  if (!inherits(orders, "nubrek_db_table")) {
-    abort_nubrek(c(
-      "{.arg workspace} is for orders that live in a database.",
-      "i" = "They come from {.fn db_table}."
-    ), "argument", call = call)
-  }
-  if (length(origin$joins) > 0L) {
-    abort_nubrek(c(
-      "Joins of a ledger that stays in the database belong into its query.",
-      "i" = "Such as {.code db_table(con, query = \"SELECT ... JOIN ...\")}."
-    ), "database", call = call)
-  }
-  map <- origin$columns
-  rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
-  check_columns_exist(
-    c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), orders$columns, orders$name, call
-  )
+  sources <- tables_of_servers(orders, call)
   lookup <- alias_lookup(origin$aliases)
-  db <- open_workspace(orders$con, workspace, call)
+  found <- fold_sources(sources, workspace, origin, meaning, lookup, call)
+  done <- FALSE
+  on.exit(if (!done) try(drop_tables(found$db), silent = TRUE))
+  ledger <- ledger_of_tables(found$db, found$ids, meaning, found$folded, found$intake, found)
+  ledger$attributes <- customer_attributes(found$ids, origin$customers, lookup)
+  ledger <- with_beside(ledger, meaning, bands, lookup)
+  ledger$source <- c(list(orders = lapply(sources, `[`, c("table", "query", "added"))), origin)
+  done <- TRUE
+  ledger
+}
+
+# The folded rows of tables: the workspace with them, the ids, the record of intake, and what is
+# known of the rows (see `folded_facts()`). Of a part of the rows of a ledger, `judged` says how
+# copies among the others were judged (see `stage_duplicates()`); there may be none of them, and
+# then there is no workspace.
+fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judged = NULL) {
+  map <- origin$columns
+  db <- open_workspace(lapply(sources, `[[`, "con"), workspace, call)
   done <- FALSE
   # nothing is left of what did not come to its end
   on.exit(if (!done) try(drop_tables(db), silent = TRUE))
   signal_progress("reading orders in the database")
-  db <- stage_rows(db, orders)
-  check_staged_currency(db, map, meaning)
+  db <- stage_rows(db, sources, origin$joins)
+  if (db$n == 0) {
+    if (!is.null(judged)) return(list(ids = character(), folded = list(sums = no_sums)))
+    abort_nubrek("{.val {sources[[1L]]$name}} has no rows.", "database", call = call)
+  }
+  check_staged_columns(db, map, meaning, sources[[1L]]$name)
   days <- stage_days(db, map, meaning)
   amounts <- stage_amounts(db, map, meaning, origin$rates)
   people <- stage_people(db, map, meaning, lookup)
   db$people <- people$people
   stage_facts(db, map, meaning, days, amounts, people)
+  check_dealt_by_customer(db)
   signal_progress("looking for repeated rows")
-  repeated <- stage_duplicates(db, has_role(map, "line"), meaning$duplicates)
+  grows <- !is.null(sources[[1L]]$added)
+  repeated <- stage_duplicates(
+    db, has_role(map, "line"), meaning$duplicates, judged %||% if (grows) list(own = TRUE)
+  )
   settled <- stage_conflicts(db, map, meaning, repeated$duplicate)
   stage_reasons(db, settled$duplicate)
-  intake <- c(
-    list(
-      read = list(remarks = NULL),
-      written = list(dates = days$order, mark = amounts$mark),
-      names = unclass(map)[intersect(c("customer", "order"), names(map))],
-      exported_twice = repeated$exported_twice,
-      conflicts = settled$orders,
-      replaced = settled$replaced,
-      people = db$people
-    ),
-    amounts[c("currency", "decimals")]
-  )
-  record <- staged_intake(db, file_names(orders$name), settled$replaced)
-  check_staged_some_left(record, call)
+  intake <- c(amounts[c("currency", "decimals", "other_mark")], list(
+    written = list(dates = days$order, mark = amounts$mark),
+    names = unclass(map)[intersect(c("customer", "order"), names(map))],
+    exported_twice = repeated$exported_twice,
+    conflicts = settled$orders,
+    replaced = length(settled$replaced),
+    judged = repeated$judged
+  ))
+  record <- staged_intake(db, file_names(sources[[1L]]$name), settled$replaced)
+  if (!any(record$counts$reason == "kept")) {
+    if (is.null(judged)) check_staged_some_left(record, call)
+    return(list(ids = character(), intake = record, folded = folded_facts(intake)))
+  }
   signal_progress("forming orders")
-  known <- fold_people(db, origin$customers, lookup)
+  known <- fold_people(db, if (is.null(judged)) origin$customers, lookup)
   formed <- fold_orders(db, map, meaning, origin$products, intake)
-  ledger <- new_database_ledger(db, formed, known, meaning, intake, record, repeated$suspect)
-  ledger$attributes <- customer_attributes(known$ids, origin$customers, lookup)
-  ledger <- with_beside(ledger, meaning, bands, lookup)
-  ledger$source <- c(list(orders = list(orders[c("table", "query")])), origin)
+  told <- make_folded_tables(
+    db, formed, meaning, intake, repeated$suspect, part = !is.null(judged)
+  )
+  formed$spread <- told$spread
+  folded <- folded_facts(intake, told, formed)
+  folded$added <- latest_added(db, sources)
   done <- TRUE
-  ledger
+  c(list(
+    db = db, ids = known$ids, intake = record, folded = folded,
+    line_names = c("number", "sales", formed$names)
+  ), amounts[c("currency", "decimals")])
+}
+
+check_staged_columns <- function(db, map, meaning, name) {
+  rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
+  check_columns_exist(
+    c(unname(unclass(map)), vapply(rules, `[[`, "", "column")),
+    c(names(db$place), names(db$joined)), name, db$call
+  )
+  check_staged_multiplying(db, map)
+  check_staged_currency(db, map, meaning)
+}
+
+# What is known of the folded rows beside the record of intake: `sums` add up over customers.
+folded_facts <- function(intake, told = NULL, formed = NULL) {
+  sums <- no_sums
+  known <- c(
+    told, formed[names(formed) != "moved"], formed$moved, intake[c("conflicts", "replaced")],
+    intake$judged
+  )
+  for (name in intersect(names(sums), names(known))) sums[[name]] <- as.double(known[[name]])
+  c(list(
+    sums = sums,
+    linked = !is.null(formed$moved),
+    same_ids = told$same_ids %||% 0,
+    days = told$days
+  ), intake[c("written", "names", "exported_twice", "other_mark")])
+}
+
+no_sums <- c(
+  orders = 0, people = 0, rounded = 0, rest = 0, converted = 0, suspects = 0, suspect_units = 0,
+  partly = 0, partly_units = 0, spread = 0, returns_split = 0, no_id = 0, unknown_cost = 0,
+  moved = 0, not_found = 0, unlinked = 0, conflicts = 0, replaced = 0, several = 0,
+  no_id_units = 0, twice = 0
+)
+
+# The orders in their database: one table, or one on each of several servers.
+tables_of_servers <- function(orders, call) {
+  sources <- if (inherits(orders, "nubrek_db_table")) list(orders) else orders
+  if (!is_servers(sources)) {
+    abort_nubrek(c(
+      "{.arg workspace} is for orders that live in a database.",
+      "i" = "They come from {.fn db_table}."
+    ), "argument", call = call)
+  }
+  one <- sources[[1L]]
+  for (other in sources[-1L]) {
+    if (!setequal(other$columns, one$columns)) {
+      odd <- c(setdiff(one$columns, other$columns), setdiff(other$columns, one$columns))
+      abort_nubrek(c(
+        "The tables of the servers do not have the same columns.",
+        "x" = "Not in all of them: {.field {odd}}."
+      ), "database", call = call)
+    }
+  }
+  cons <- lapply(sources, `[[`, "con")
+  again <- vapply(seq_along(cons), \(k) {
+    any(vapply(cons[seq_len(k - 1L)], identical, NA, cons[[k]]))
+  }, NA)
+  if (any(again)) {
+    abort_nubrek(c(
+      "Several tables are several servers, each with a connection of its own.",
+      "i" = "Put tables of one into a query: {.code db_table(con, query = \"... UNION ALL ...\")}."
+    ), "database", call = call)
+  }
+  sources
+}
+
+# A customer whose rows stand on several servers would be counted on each.
+check_dealt_by_customer <- function(db) {
+  if (length(db$cons) < 2L) return(invisible())
+  found <- ask_workspace(
+    db, "SELECT DISTINCT person FROM ", db$named("facts"), " WHERE f2 = 0"
+  )$person
+  twice <- unique(found[duplicated(found)])
+  if (length(twice) == 0L) return(invisible())
+  abort_nubrek(c(
+    "The rows of a customer must stand on one server.",
+    "x" = paste0(
+      "{length(twice)} customer{?s} {?has/have} rows on several: ",
+      "{.val {utils::head(db$people[twice], 5)}}."
+    ),
+    "i" = "Deal the rows to the servers by a hash of the customer, after aliases."
+  ), "database", call = db$call)
 }
 
 check_staged_some_left <- function(record, call) {
@@ -72,14 +168,16 @@ check_staged_some_left <- function(record, call) {
 check_staged_currency <- function(db, map, meaning) {
   if (has_role(map, "currency") || meaning$currencies == "one") return(invisible())
   roles <- unname(unclass(map)[intersect(names(map), column_roles)])
-  cells <- lapply(stats::setNames(nm = setdiff(names(db$place), roles)), \(column) {
+  cells <- lapply(stats::setNames(nm = setdiff(c(names(db$place), names(db$joined)), roles)), \(column) {
     raw <- raw_cell(db, column)
     many <- ask_workspace(
-      db, "SELECT COUNT(DISTINCT ", raw, ") AS n FROM ", db$named("rows"), " r"
+      db, "SELECT COUNT(DISTINCT ", raw, ") AS n FROM ", db$named("rows"), " r", by = character(),
+      high = "n"
     )$n
     if (many > 5000) return(factor())
     found <- ask_workspace(
-      db, "SELECT ", raw, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", raw
+      db, "SELECT ", raw, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", raw,
+      by = "k"
     )
     # shares are what counts: so many rows in ten thousand as there are
     times <- ceiling(found$n / sum(found$n) * 1e4)
@@ -91,7 +189,7 @@ check_staged_currency <- function(db, map, meaning) {
 # `kept` in the workspace: the rows that count, with the codes of their customers; the ids.
 fold_people <- function(db, customers, lookup) {
   used <- ask_workspace(
-    db, "SELECT DISTINCT person FROM ", db$named("judged"), " WHERE reason = 0"
+    db, "SELECT DISTINCT person FROM ", db$named("judged"), " WHERE reason = 0", by = "person"
   )$person
   ids <- db$people[used]
   extra <- customer_only_ids(customers, lookup, ids)
@@ -106,177 +204,4 @@ fold_people <- function(db, customers, lookup) {
     " c ON c.of_person = j.person WHERE reason = 0"
   )
   list(ids = everybody[sorted])
-}
-
-# `orders`, `lines`, `before`, `days` in the workspace, and the ledger over them.
-new_database_ledger <- function(db, formed, known, meaning, intake, record, suspects) {
-  ends <- ask_workspace(
-    db, "SELECT MIN(day) AS low, MAX(day) AS high, COUNT(*) AS orders, ",
-    "COUNT(DISTINCT customer) AS people, SUM(CASE WHEN last_day - day > 1 THEN 1 ELSE 0 END) ",
-    "AS spread FROM ", db$named("every_order")
-  )
-  span <- ledger_span(meaning, c(ends$low, ends$high))
-  least <- least_units(meaning, intake$decimals)
-  told <- told_of_staged(db, ends, suspects)
-  fold_tables(db, formed, meaning, span$start, least)
-  drop_tables(db, staging_tables)
-  early <- ask_workspace(
-    db, "SELECT customer, MIN(day) AS day FROM ", db$named("before"), " WHERE sales >= ", least,
-    " GROUP BY customer"
-  )
-  first <- replace(rep(NA_integer_, length(known$ids)), early$customer, as.integer(early$day))
-  facts <- list(
-    ids = known$ids,
-    attributes = data.table(),
-    least = least,
-    known_first = first,
-    history_start = span$start,
-    as_of = span$as_of,
-    meaning = meaning,
-    currency = intake$currency,
-    decimals = intake$decimals,
-    bands = list(),
-    intake = record,
-    returns = formed$moved
-  )
-  formed$spread <- ends$spread
-  ledger <- over_tables(facts, db, c("number", "sales", formed$names))
-  attr(ledger, "remarks") <- rbind(never_run_remark(db$dialect), ledger_remarks(
-    formed, intake, told, record$identified, span$start, span$as_of, meaning
-  ))
-  ledger
-}
-
-# The tables that stay: orders from the history's start on, those before it, lines, days.
-fold_tables <- function(db, formed, meaning, start, least) {
-  # the cost of an order stands in its first row
-  of_order <- formed$cost && meaning$cost_per == "order"
-  cost <- if (of_order) {
-    paste0(", p.l", match(".cost", formed$names), " AS cost")
-  } else if (formed$cost) {
-    ", o.cost AS cost"
-  }
-  make_table(
-    db, "orders", "SELECT t.*, ", purchase_places(db, "number", least), " FROM (SELECT ",
-    all_named("o", c("number", "customer", "day", "sales", "n_lines")),
-    ", o.key_order AS order_id", cost, " FROM ", db$named("every_order"), " o",
-    if (of_order) paste0(" LEFT JOIN ", db$named("placed"), " p ON p.place = o.first_place"),
-    " WHERE o.day >= ", as.integer(start), ") t"
-  )
-  make_table(
-    db, "before", "SELECT customer, day, sales, n_lines FROM ", db$named("every_order"),
-    " WHERE day < ", as.integer(start)
-  )
-  make_table(
-    db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number ",
-    "FROM ", db$named("orders"), ")"
-  )
-  make_days(db, least)
-  make_index(db, "orders", c("customer", "number"))
-  make_index(db, "lines", c("customer", "seat"))
-  make_index(db, "lines", "number")
-}
-
-# What the workspace holds only while a ledger is opened.
-staging_tables <- c(
-  "rows", "facts", "judged", "kept", "sold", "sold_with_cost", "seen", "placed", "every_order",
-  "every_line", "copies", "touched", "in_doubt", "set_aside", "codes", "suspects", "days_read",
-  "amounts_read", "people_read", "quantity_read", "discount_read", "cost_read", "products", "costs"
-)
-
-#' Take a ledger's tables out of its database
-#'
-#' Temporary tables go with their connection; those in a schema of yours stay until this is called,
-#' so that [save_ledger()] can keep a ledger over the session.
-#'
-#' @param ledger `[nubrek_ledger]` One that stays in its database, see `workspace` in
-#'   [open_ledger()]; it is of no use afterwards, nor are its slices.
-#' @return Nothing.
-#' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
-#' con <- DBI::dbConnect(RSQLite::SQLite())
-#' DBI::dbWriteTable(con, "lines", data.frame(who = "A", on_day = "2024-03-05", paid = 5))
-#' ledger <- open_ledger(db_table(con, "lines"), column_map(
-#'   customer = "who", date = "on_day", sales = "paid"
-#' ), meanings(currency = "EUR"), workspace = "main")
-#' close_ledger(ledger)
-#' DBI::dbListTables(con)
-#' DBI::dbDisconnect(con)
-#' @export
-close_ledger <- function(ledger) {
-  check_ledger(ledger)
-  if (inherits(ledger, "nubrek_database")) drop_tables(ledger$db)
-  invisible()
-}
-
-# `days` in the workspace: days with a purchase of each customer.
-make_days <- function(db, least) {
-  make_table(
-    db, "days", "SELECT customer, day, sales, ", purchase_places(db, "day"),
-    " FROM (SELECT customer, day, SUM(sales) AS sales FROM ", db$named("orders"),
-    " WHERE sales >= ", least, " GROUP BY customer, day) d"
-  )
-  make_index(db, "days", c("customer", "day"))
-}
-
-# Where each purchase stands among those of its customer (`nth`), and the day of the one before
-# (`before_day`), so that no question sorts them again; both are NULL for what is worth no purchase.
-purchase_places <- function(db, by, least = NULL) {
-  worth <- if (!is.null(least)) paste("CASE WHEN sales >=", least, "THEN")
-  among <- paste0(
-    " OVER (PARTITION BY customer", if (!is.null(worth)) paste0(", ", worth, " 1 ELSE 0 END"),
-    " ORDER BY ", by, ")"
-  )
-  place <- \(what, name) paste(c(
-    worth, paste0(what, among), if (!is.null(worth)) "END", "AS", name
-  ), collapse = " ")
-  paste(c(place("ROW_NUMBER()", "nth"), place(
-    sprintf(db$dialect$lag, "day"), "before_day"
-  )), collapse = ", ")
-}
-
-# What remarks need to know of the rows (see `told_of_rows()`).
-told_of_staged <- function(db, ends, suspects) {
-  send_table(db, "suspects", list(place = as.double(suspects)))
-  sums <- ask_workspace(
-    db, "SELECT COALESCE(SUM(rounded), 0) AS rounded, COALESCE(SUM(CASE WHEN rounded = 1 THEN ",
-    "rest END), 0) AS rest, COALESCE(SUM(converted), 0) AS converted FROM ", db$named("kept")
-  )
-  suspect <- ask_workspace(
-    db, "SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM ", db$named("kept"),
-    " k JOIN ", db$named("suspects"), " s ON s.place = k.place"
-  )
-  lost <- paste0(" FROM ", db$named("judged"), " WHERE reason > 1 AND order_id <> '' AND ")
-  partly <- ask_workspace(
-    db, "SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person AS person, ",
-    "k.order_id AS order_id, SUM(units) AS units FROM ", db$named("kept"),
-    " k LEFT JOIN (SELECT DISTINCT order_id", lost,
-    "f2 = 1) a ON a.order_id = k.order_id LEFT JOIN (SELECT DISTINCT person, order_id", lost,
-    "f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id IS NOT NULL OR ",
-    "b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t"
-  )
-  drop_tables(db, "suspects")
-  days <- ask_workspace(
-    db, "SELECT DISTINCT day FROM ", db$named("every_order"), " ORDER BY day"
-  )$day
-  # asked only where nearly every customer has one order
-  same <- if (ends$people >= 0.95 * ends$orders) {
-    mean(db$people %in% ask_workspace(
-      db, "SELECT DISTINCT order_id FROM ", db$named("judged")
-    )$order_id)
-  } else {
-    0
-  }
-  list(
-    orders = ends$orders,
-    people = ends$people,
-    same_ids = \() same,
-    days = days,
-    rounded = sums$rounded,
-    rest = sums$rest,
-    converted = sums$converted,
-    suspects = suspect$n,
-    suspect_units = suspect$units,
-    partly = partly$n,
-    partly_units = partly$units
-  )
 }

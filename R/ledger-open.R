@@ -18,10 +18,12 @@
 #' @param format `[nubrek_format]` From [file_format()].
 #' @param workspace `[character(1)]` For orders from [db_table()]: they stay in the database, folded
 #'   there into orders, lines and purchase days, in tables of a schema of this name (see
-#'   [close_ledger()]) or in `"temporary"` ones, which go with the connection. Default `NULL`: the
-#'   rows are fetched.
-#' @param connection `[DBIConnection]` With a folder whose ledger stays in a database: how to reach
-#'   that.
+#'   [close_ledger()]) or in `"temporary"` ones, which go with the connection. `"none"`: nothing is
+#'   written, and each question folds all rows anew, which takes its time. Default `NULL`: the rows
+#'   are fetched. A list of tables, each by a connection of its own, are servers of one engine that
+#'   hold the orders of some customers each; every server folds and reduces its own.
+#' @param connection `[DBIConnection | list]` With a folder whose ledger stays in a database: how to
+#'   reach that; of several servers a list, in the order in which it was opened.
 #' @return A `nubrek_ledger`. Its parts are read through functions: [audit()], [set_aside()],
 #'   [customers()], [prove_totals()], [remarks()], [identity_suspects()], [identified_share()].
 #'   Money inside is whole minor units, so sums agree exactly. Invariant: rows in = rows kept + rows

@@ -10,7 +10,7 @@ some_rows_read <- function(db, name) {
   found <- ask_workspace(
     db, "SELECT r.*, f.person, f.order_id, f.day FROM ", db$named(name), " s JOIN ",
     db$named("rows"), " r ON r.place = s.place JOIN ", db$named("facts"),
-    " f ON f.place = s.place ORDER BY r.place"
+    " f ON f.place = s.place ORDER BY r.place", sort = "place"
   )
   order <- order_codes(code_column(found$order_id), nrow(found))
   list(
@@ -28,30 +28,33 @@ some_rows_read <- function(db, name) {
   )
 }
 
-# Copies: rows that are to be set aside, and those that are only suspect (definition 3).
-stage_duplicates <- function(db, has_line_id, policy) {
+# Copies: rows that are to be set aside, and those that are only suspect (definition 3). What is
+# judged over all counts the units with several lines and those without an id; of a part of the rows
+# `judged` has the `sums` of the others, or (not `own`) of all.
+stage_duplicates <- function(db, has_line_id, policy, judged = NULL) {
   every <- paste0("r.c", seq_along(db$place), collapse = ", ")
   make_table(
     db, "copies", "SELECT place FROM (SELECT r.place, ROW_NUMBER() OVER (PARTITION BY ", every,
     " ORDER BY r.place) AS nth FROM ", db$named("rows"), " r) t WHERE nth > 1"
   )
-  again <- ask_workspace(db, "SELECT place FROM ", db$named("copies"), " ORDER BY place")$place
+  again <- ask_workspace(
+    db, "SELECT place FROM ", db$named("copies"), " ORDER BY place", sort = "place"
+  )$place
+  seen <- if (length(again) > 0L || !is.null(judged)) units_seen(db)
+  found <- judge_staged(db, again, has_line_id, policy, seen, judged)
+  found$judged <- c(seen, twice = length(found$twice))
+  found
+}
+
+judge_staged <- function(db, again, has_line_id, policy, seen, judged) {
   none <- list(duplicate = numeric(), suspect = numeric())
   if (length(again) == 0L) return(none)
   if (policy == "none") return(list(duplicate = numeric(), suspect = again))
   all_are <- list(duplicate = again, suspect = numeric())
   if (has_line_id || policy == "all equal lines") return(all_are)
-  # lines that differ, of each unit
-  units <- paste0(
-    "(SELECT person, order_id, COUNT(*) AS lines FROM ", db$named("facts"),
-    " f LEFT JOIN ", db$named("copies"), " c ON c.place = f.place WHERE c.place IS NULL GROUP BY ",
-    unit_keys, ") u"
-  )
-  seen <- ask_workspace(
-    db, "SELECT COUNT(*) AS units, SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END) AS several, ",
-    "SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM ", units
-  )
-  if (seen$no_id == 0 && seen$several == 0) return(all_are)
+  others <- judged$sums[names(seen)]
+  all <- if (is.null(judged$sums)) seen else if (judged$own) seen + others else others
+  if (all[["no_id_units"]] == 0 && all[["several"]] == 0) return(all_are)
   make_table(
     db, "touched", "SELECT f.place FROM ", db$named("facts"), " f JOIN (SELECT DISTINCT ",
     unit_keys, " AS own_day FROM ", db$named("facts"), " WHERE place IN (SELECT place FROM ",
@@ -61,13 +64,32 @@ stage_duplicates <- function(db, has_line_id, policy) {
   some <- some_rows_read(db, "touched")
   minor <- order_units(some$rows, max(some$rows$order))
   found <- whole_orders_again(
-    some$read, minor, which(some$place %in% again), different = seen$several
+    some$read, minor, which(some$place %in% again),
+    different = all[["several"]], times = if (!is.null(judged$sums)) 1L
   )
   list(
     duplicate = some$place[found$duplicate],
     suspect = some$place[found$suspect],
-    exported_twice = found$exported_twice
+    exported_twice = found$exported_twice,
+    twice = found$twice
   )
+}
+
+# How many orders (or days of customers, without an id) have several different lines, and how many
+# have no id.
+units_seen <- function(db) {
+  # lines that differ, of each unit
+  units <- paste0(
+    "(SELECT person, order_id, COUNT(*) AS lines FROM ", db$named("facts"),
+    " f LEFT JOIN ", db$named("copies"), " c ON c.place = f.place WHERE c.place IS NULL GROUP BY ",
+    unit_keys, ") u"
+  )
+  seen <- ask_workspace(
+    db, "SELECT COALESCE(SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END), 0) AS several, ",
+    "COALESCE(SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM ", units,
+    by = character()
+  )
+  c(several = as.double(seen$several), no_id_units = as.double(seen$no_id))
 }
 
 # Orders in two states: those with a line id that stands twice, and those that a rule about states
@@ -125,7 +147,8 @@ staged_intake <- function(db, file, replaced) {
   counts <- ask_workspace(
     db, "SELECT reason, currency, COUNT(*) AS n, COALESCE(SUM(units), 0) AS units, ",
     "SUM(CASE WHEN units IS NULL THEN 1 ELSE 0 END) AS unknown, MIN(place) AS example FROM ",
-    db$named("judged"), " GROUP BY reason, currency"
+    db$named("judged"), " GROUP BY reason, currency", by = c("reason", "currency"),
+    low = "example"
   )
   counts <- data.table(
     file = file,
@@ -143,7 +166,7 @@ staged_intake <- function(db, file, replaced) {
   money <- ask_workspace(
     db, "SELECT day, SUM(CASE WHEN reason = 0 THEN units ELSE 0 END) AS identified, ",
     "SUM(units) AS total FROM ", db$named("judged"), " WHERE reason = 0 OR (", only_nobody,
-    ") GROUP BY day ORDER BY day"
+    ") GROUP BY day ORDER BY day", by = "day"
   )
   list(
     counts = counts,
@@ -157,9 +180,10 @@ staged_intake <- function(db, file, replaced) {
 
 staged_aside <- function(db, file, replaced) {
   flag <- paste0("f", seq_along(set_aside_reasons))
+  place <- c(db$place, db$joined)
   rows <- ask_workspace(
     db, "SELECT r.*, reason, ", paste(flag, collapse = ", "), " FROM ", db$named("judged"),
-    " j JOIN ", db$named("rows"), " r ON r.place = j.place WHERE reason > 0 ORDER BY r.place"
+    " j JOIN ", db$named("rows"), " r ON r.place = j.place WHERE reason > 0 ORDER BY r.place", sort = "place"
   )
   faults <- rep("", nrow(rows))
   for (k in seq_along(flag)) {
@@ -169,7 +193,7 @@ staged_aside <- function(db, file, replaced) {
   again <- rows$place %in% replaced
   faults[again] <- sub("^duplicate", "duplicate (of an order in another state)", faults[again])
   as.data.frame(c(
-    stats::setNames(as.list(rows[, unname(db$place), with = FALSE]), names(db$place)),
+    stats::setNames(as.list(rows[, unname(place), with = FALSE]), names(place)),
     list(
       file = rep(file, nrow(rows)),
       row = as.integer(rows$place),

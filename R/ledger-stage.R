@@ -1,16 +1,46 @@
 # The rows of a table that stays in its database: each distinct text is read here, by the same code
 # as in memory, and sent back as numbers; the rows themselves stay where they are.
 
-# `rows` in the workspace: `place`, the number of the row, and the columns as texts `c1`, `c2` ...
-stage_rows <- function(db, source) {
-  make_table(
-    db, "rows", "SELECT ", db$dialect$numbered, " AS place, ", columns_as_texts(db, source),
-    " FROM ", source$from
-  )
+# `rows` in the workspace: `place`, the number of the row, the columns as texts `c1`, `c2` ..., and
+# those of joined tables, `j1`, `j2` ... `sources` has the table of each server.
+stage_rows <- function(db, sources, joins) {
+  source <- sources[[1L]]
+  from <- on_each(vapply(sources, `[[`, "", "from"))
+  db <- number_servers(db, from)
+  if (db$n == 0) return(db)
   db$place <- stats::setNames(paste0("c", seq_along(source$columns)), source$columns)
-  db$n <- ask_workspace(db, "SELECT COUNT(*) AS n FROM ", db$named("rows"))$n
-  if (db$n == 0) abort_nubrek("{.val {source$name}} has no rows.", "database", call = db$call)
-  db$rows_mark <- rows_mark(db, source, db$named("rows"))
+  joined <- stage_joins(db, source, joins)
+  db[c("joined", "key_of")] <- joined[c("place", "key_of")]
+  texts <- columns_as_texts(db, source)
+  rows <- if (db$writes) {
+    number <- sprintf(db$dialect$numbered, db$dialect$any_order)
+    list("SELECT ", number, db$after, " AS place, ", texts, " FROM ", from)
+  } else {
+    # each question must find them in the same order
+    by <- paste0("ORDER BY ", paste(sprintf(db$dialect$bytes, db$place), collapse = ", "))
+    number <- sprintf(db$dialect$numbered, by)
+    list(
+      "SELECT ", number, db$after, " AS place, t.* FROM (SELECT ", texts, " FROM ", from, ") t"
+    )
+  }
+  make_table(db, "rows", joined$head, rows, joined$tail)
+  db$rows_mark <- if (db$writes) {
+    rows_mark(db, source, db$named("rows"))
+  } else {
+    mark_of_sources(db, sources)
+  }
+  # what is not written down may change from one question to the next
+  if (!db$writes) db$rows_now <- sources
+  db
+}
+
+# How many rows there are, and how many on the servers before each: what is numbered on a server
+# goes on from there.
+number_servers <- function(db, from) {
+  n <- vapply(ask_each(db, "SELECT COUNT(*) AS n FROM ", from), \(one) as.double(one$n), 0)
+  db$n <- sum(n)
+  after <- cumsum(n) - n
+  db$after <- on_each(ifelse(after > 0, sprintf(" + %.0f", after), ""))
   db
 }
 
@@ -22,7 +52,9 @@ columns_as_texts <- function(db, source) {
 }
 
 # A column of the rows; what is NULL reads as blank.
-raw_cell <- function(db, column) sprintf("COALESCE(r.%s, '')", db$place[[column]])
+raw_cell <- function(db, column) sprintf("COALESCE(r.%s, '')", raw_place(db, column))
+
+raw_place <- function(db, column) c(db$place, db$joined)[[column]]
 
 # The distinct texts of some columns together, in the order of their first rows: `cells`, a list of
 # factors by column; `first`, the row where each stands first.
@@ -31,7 +63,8 @@ distinct_texts <- function(db, columns) {
   found <- ask_workspace(
     db, "SELECT MIN(r.place) AS first_place, ",
     paste0(raw, " AS k", seq_along(raw), collapse = ", "),
-    " FROM ", db$named("rows"), " r GROUP BY ", paste(raw, collapse = ", "), " ORDER BY 1"
+    " FROM ", db$named("rows"), " r GROUP BY ", paste(raw, collapse = ", "), " ORDER BY 1",
+    by = paste0("k", seq_along(raw)), low = "first_place", sort = "first_place"
   )
   texts <- lapply(found[, -1L], as.character)
   list(
@@ -93,7 +126,51 @@ stage_amounts <- function(db, map, meaning, rates) {
     converted = flags(found$n, read$converted),
     currency = ifelse(foreign == 1L, as.character(read$row_currency), read$currency)
   ))
-  c(list(join = join), read[c("currency", "decimals", "mark")])
+  other <- if (read$mark == ".") "," else "."
+  amounts <- unlist(found$texts[columns %in% sales_columns(map)])
+  other_mark <- any(grepl(other, amounts, fixed = TRUE))
+  c(list(join = join, other_mark = other_mark), read[c("currency", "decimals", "mark")])
+}
+
+# Tables joined to the rows, sent by their keys: `place`, where their columns stand; `key_of`, the
+# column of the rows that each belongs to; `head` and `tail`, what stands around the rows.
+stage_joins <- function(db, source, joins) {
+  if (length(joins) == 0L) return(NULL)
+  cell <- stats::setNames(paste0("r.", db$place), names(db$place))
+  key_of <- tail <- character()
+  for (k in seq_along(joins)) {
+    join <- joins[[k]]
+    check_columns_exist(join$by, names(cell), source$name, db$call)
+    names <- names_beside(join, names(cell))
+    values <- lapply(join$attributes, as.character)
+    send_table(db, paste0("joined", k), c(list(id = join$id), unname_as("a", values)))
+    key <- trimmed(db, sprintf("COALESCE(%s, '')", cell[[join$by]]))
+    table <- db$named(paste0("joined", k))
+    tail <- c(tail, sprintf(" LEFT JOIN %s b%d ON b%d.id = %s", table, k, k, key))
+    cell <- c(cell, stats::setNames(sprintf("b%d.a%d", k, seq_along(names)), names))
+    key_of <- c(key_of, stats::setNames(rep(join$by, length(names)), names))
+  }
+  own <- cell[names(key_of)]
+  place <- stats::setNames(paste0("j", seq_along(own)), names(own))
+  list(
+    place = place,
+    key_of = key_of,
+    head = c("SELECT r.*", sprintf(", %s AS %s", own, place), " FROM ("),
+    tail = c(") r", tail)
+  )
+}
+
+# An amount that stands once per key must not be counted for each of its lines (see
+# `check_no_multiplying()`).
+check_staged_multiplying <- function(db, map) {
+  for (name in intersect(sales_columns(map), names(db$key_of))) {
+    key <- trimmed(db, raw_cell(db, db$key_of[[name]]))
+    twice <- ask_workspace(
+      db, "SELECT ", key, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", key,
+      " HAVING COUNT(*) > 1"
+    )$k
+    if (length(twice) > 0L) abort_multiplying(name, db$key_of[[name]], sort(twice), db$call)
+  }
 }
 
 # The ids that rows are written with, and the one that stands for each.
@@ -118,7 +195,7 @@ stage_facts <- function(db, map, meaning, days, amounts, people) {
     # what is missing is not picked by a blank
     sprintf(
       "CASE WHEN %s IN (%s) THEN 1 ELSE 0 END",
-      trimmed(db, paste0("r.", db$place[[rule$column]])),
+      trimmed(db, paste0("r.", raw_place(db, rule$column))),
       paste(db_text(db, rule$values), collapse = ", ")
     )
   }

@@ -100,10 +100,7 @@ add_joins <- function(cells, joins, file, call) {
   from <- character()
   for (join in joins) {
     check_columns_exist(join$by, names(cells), file, call)
-    clash <- intersect(names(join$attributes), names(cells))
-    same <- names(join$attributes)
-    # a name in both tables stays the lines' own
-    same[same %in% clash] <- paste0(same[same %in% clash], " (", join$file, ")")
+    same <- names_beside(join, names(cells))
     key <- cells[[join$by]]
     place <- match(trim_text(levels(key)), join$id)
     for (i in seq_along(same)) {
@@ -114,22 +111,29 @@ add_joins <- function(cells, joins, file, call) {
   list(cells = cells, key_of = from)
 }
 
+# The columns of a join under their names beside others: a name in both tables stays the lines' own.
+names_beside <- function(join, columns) {
+  own <- names(join$attributes)
+  ifelse(own %in% columns, paste0(own, " (", join$file, ")"), own)
+}
+
 # An amount that stands once per key must not be counted for each of its lines.
 check_no_multiplying <- function(columns, key_of, cells, call) {
   for (name in intersect(columns, names(key_of))) {
     key <- trim_cells(cells[[key_of[[name]]]])
     if (!all_distinct(key)) {
       twice <- levels(key)[tabulate(key, length(levels(key))) > 1L]
-      abort_nubrek(c(
-        paste0(
-          "{.field {name}} stands once per {.field {key_of[[name]]}}, but would be counted for ",
-          "each of its lines."
-        ),
-        "x" = "{length(twice)} key{?s} {?has/have} several lines: {.val {utils::head(twice, 5)}}.",
-        "i" = "Map an amount of the lines, or use the joined table as the orders."
-      ), "join", keys = twice, call = call)
+      abort_multiplying(name, key_of[[name]], twice, call)
     }
   }
+}
+
+abort_multiplying <- function(name, key, twice, call) {
+  abort_nubrek(c(
+    "{.field {name}} stands once per {.field {key}}, but would be counted for each of its lines.",
+    "x" = "{length(twice)} key{?s} {?has/have} several lines: {.val {utils::head(twice, 5)}}.",
+    "i" = "Map an amount of the lines, or use the joined table as the orders."
+  ), "join", keys = twice, call = call)
 }
 
 #' Exchange rates into the home currency

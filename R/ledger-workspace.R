@@ -1,37 +1,60 @@
 # The place in a database where a ledger works: what it is told, what it is asked, the tables that
 # are made there.
 
-# A place to work in: temporary tables, or tables of a schema, all with a name of their own.
+# A place to work in: temporary tables, or tables of a schema, all with a name of their own; or
+# none, where nothing may be written: each table is then defined in the questions that need it.
+# `cons` are connections to servers of one engine, each with the rows of some of the customers.
 open_workspace <- function(
-  con, workspace, call = rlang::caller_env(), mark = paste0(basename(tempfile("nubrek_")), "_")
+  cons, workspace, call = rlang::caller_env(), mark = paste0(basename(tempfile("nubrek_")), "_")
 ) {
-  dialect <- dialect_of(con, call)
-  if (workspace == "temporary" && is.null(dialect$temporary)) {
+  dialect <- dialect_of(cons[[1L]], call)
+  check_one_engine(cons, dialect, call)
+  temporary <- workspace == "temporary"
+  writes <- workspace != "none"
+  if (temporary && is.null(dialect$temporary)) {
     abort_nubrek(c(
       "{dialect$engine} has no temporary tables.",
       "i" = "Name a schema as {.arg workspace}."
     ), "database", call = call)
   }
+  if (!writes && !dialect$defines) {
+    abort_nubrek(c(
+      "In {dialect$engine} a ledger cannot do without tables of its own.",
+      "i" = "Take {.code workspace = \"temporary\"}: who may only read may have these."
+    ), "database", call = call)
+  }
+  con <- cons[[1L]]
+  # what a question needs goes with the session, where an engine knows that
+  passing <- \(name) {
+    temporary || (!is.null(dialect$temporary) && !name %in% c(folded_tables, staging_tables))
+  }
+  # whose `tables` nobody needs any more, what was `told`, what is `defined` where nothing is written
+  shared <- new.env()
+  shared$version <- list()
   db <- list(
     con = con,
+    cons = cons,
     dialect = dialect,
     workspace = workspace,
     mark = mark,
-    temporary = workspace == "temporary",
-    # a name in the workspace, quoted
-    named = \(name) {
-      bare <- paste0(mark, name)
-      if (workspace == "temporary") bare <- sprintf(dialect$name, bare)
+    temporary = temporary,
+    writes = writes,
+    # a name in the workspace, quoted; that of a table which is about to be defined anew
+    named = \(name, anew = FALSE) {
+      if (anew) shared$version[[name]] <- (shared$version[[name]] %||% 0L) + 1L
+      bare <- paste0(mark, name, if (!writes) shared$version[[name]])
+      if (passing(name)) bare <- sprintf(dialect$name, bare)
       bare <- as.character(DBI::dbQuoteIdentifier(con, bare))
-      if (workspace == "temporary") return(bare)
+      if (passing(name) || !writes) return(bare)
       paste0(as.character(DBI::dbQuoteIdentifier(con, workspace)), ".", bare)
     },
     # the same name for a driver
     placed = \(name) {
-      if (workspace == "temporary") return(sprintf(dialect$name, paste0(mark, name)))
+      if (passing(name)) return(sprintf(dialect$name, paste0(mark, name)))
       DBI::Id(schema = workspace, table = paste0(mark, name))
     },
-    shared = new.env(), # whose `tables` nobody needs any more, and what was `told`
+    passing = passing,
+    shared = shared,
     alive = new.env(), # as long as anybody has the ledger or a slice of it
     call = call
   )
@@ -39,39 +62,115 @@ open_workspace <- function(
   db
 }
 
+check_one_engine <- function(cons, dialect, call) {
+  engines <- vapply(cons, \(con) dialect_of(con, call)$engine, "")
+  if (all(engines == dialect$engine)) return(invisible())
+  abort_nubrek(c(
+    "The servers of a ledger have one engine.",
+    "x" = "These are {.val {unique(engines)}}."
+  ), "database", call = call)
+}
+
 sweep_tables <- function(db) {
   tables <- intersect(db$shared$tables, db$shared$made)
   db$shared$tables <- NULL
   for (table in tables) {
-    DBI::dbExecute(db$con, paste("DROP TABLE IF EXISTS", table))
+    for (con in db$cons) DBI::dbExecute(con, paste("DROP TABLE IF EXISTS", table))
     db$shared$made <- setdiff(db$shared$made, table)
   }
 }
 
+# A piece of SQL that is another one on each server.
+on_each <- function(texts) structure(as.list(texts), class = "nubrek_on_each")
+
+# The pieces of a statement as they are told to one of the servers.
+pieces_for <- function(pieces, k) {
+  paste0(unlist(lapply(pieces, \(piece) {
+    if (inherits(piece, "nubrek_on_each")) {
+      piece[[k]]
+    } else if (is.list(piece)) {
+      pieces_for(piece, k)
+    } else {
+      piece
+    }
+  })), collapse = "")
+}
+
 tell_database <- function(db, ...) {
-  sql <- paste0(c(...), collapse = "")
+  pieces <- list(...)
   tryCatch(
     {
       sweep_tables(db)
-      told(db, sql, \() DBI::dbExecute(db$con, sql), \(done) 0)
+      for (k in seq_along(db$cons)) {
+        sql <- pieces_for(pieces, k)
+        told(db, sql, \() DBI::dbExecute(db$cons[[k]], sql), \(done) 0)
+      }
     },
     error = \(e) workspace_trouble(db, e)
   )
 }
 
-# What a query answers, whole numbers as doubles.
-ask_workspace <- function(db, ...) {
-  sql <- paste0(c(...), collapse = "")
-  found <- tryCatch(
-    told(db, sql, \() DBI::dbGetQuery(db$con, sql), nrow),
-    error = \(e) workspace_trouble(db, e)
-  )
-  for (name in names(found)) {
-    if (inherits(found[[name]], "integer64")) found[[name]] <- as.double(found[[name]])
+# What a query answers, whole numbers as doubles. Of several servers the answers stand one below the
+# other, sorted by `sort`; with `by` they are added up over these columns, but for the least of
+# those in `low` and the greatest of those in `high`.
+ask_workspace <- function(
+  db, ..., by = NULL, low = character(), high = character(), sort = by
+) {
+  found <- ask_each(db, ...)
+  if (length(found) == 1L) return(found[[1L]])
+  found <- rbindlist(found)
+  if (!is.null(by)) found <- added_by(found, by, low, high)
+  if (length(sort) > 0L) data.table::setorderv(found, sort)
+  found
+}
+
+# The answer of each server.
+ask_each <- function(db, ...) {
+  pieces <- list(...)
+  check_rows_unchanged(db)
+  lapply(seq_along(db$cons), \(k) {
+    sql <- with_definitions(db, k, pieces_for(pieces, k))
+    found <- tryCatch(
+      told(db, sql, \() quietly_asked(db$cons[[k]], sql), nrow),
+      error = \(e) workspace_trouble(db, e)
+    )
+    for (name in names(found)) {
+      if (inherits(found[[name]], "integer64")) found[[name]] <- as.double(found[[name]])
+    }
+    # some engines shout the names that are not quoted, some tell the table too
+    names(found) <- sub("^[a-z]+[.]", "", tolower(names(found)))
+    as.data.table(found)
+  })
+}
+
+# A driver may warn that its whole numbers are wider than R's, at each question.
+quietly_asked <- function(con, sql) {
+  withCallingHandlers(DBI::dbGetQuery(con, sql), warning = \(w) {
+    if (grepl("converted from U?Int64", conditionMessage(w))) invokeRestart("muffleWarning")
+  })
+}
+
+added_by <- function(found, by, low, high) {
+  columns <- setdiff(names(found), by)
+  if (length(by) == 0L) {
+    return(data.table::setDT(lapply(stats::setNames(nm = columns), \(name) {
+      x <- found[[name]][!is.na(found[[name]])]
+      if (length(x) == 0L) return(found[[name]][1L])
+      if (name %in% low) min(x) else if (name %in% high) max(x) else sum(x)
+    })))
   }
-  # some engines shout the names that are not quoted, some tell the table too
-  names(found) <- sub("^[a-z]+[.]", "", tolower(names(found)))
-  as.data.table(found)
+  if (length(columns) == 0L) return(unique(found))
+  parts <- list(
+    found[, lapply(.SD, sum, na.rm = TRUE), by = by, .SDcols = setdiff(columns, c(low, high))],
+    found[, lapply(.SD, min), by = by, .SDcols = intersect(columns, low)],
+    found[, lapply(.SD, max), by = by, .SDcols = intersect(columns, high)]
+  )
+  # groups stand in the order of their first rows in all three
+  groups <- unique(found[, by, with = FALSE])
+  for (part in parts) {
+    for (name in setdiff(names(part), by)) data.table::set(groups, NULL, name, part[[name]])
+  }
+  data.table::setcolorder(groups, names(found))
 }
 
 # What was found under a key before: what is folded does not change. The last few are kept.
@@ -98,12 +197,21 @@ all_named <- function(letter, names) {
   paste0(letter, ".", names, " AS ", names, collapse = ", ")
 }
 
-how_to_make <- function(db) if (db$temporary) db$dialect$temporary else db$dialect$make
+how_to_make <- function(db, name) {
+  if (db$passing(name)) db$dialect$temporary else db$dialect$make
+}
 
 make_table <- function(db, name, ...) {
+  pieces <- list(...)
+  if (!db$writes) {
+    return(define_table(db, name, vapply(seq_along(db$cons), \(k) pieces_for(pieces, k), "")))
+  }
   drop_tables(db, name)
   db$shared$made <- c(db$shared$made, db$named(name))
-  tell_database(db, sprintf(how_to_make(db)[[1L]], db$named(name), paste0(c(...), collapse = "")))
+  make <- strsplit(how_to_make(db, name)[[1L]], "%s", fixed = TRUE)[[1L]]
+  tell_database(
+    db, make[[1L]], db$named(name), make[[2L]], ..., if (length(make) > 2L) make[[3L]]
+  )
 }
 
 # Takes away those of the tables that were made, all if none is named.
@@ -116,7 +224,7 @@ drop_tables <- function(db, names = NULL) {
 }
 
 make_index <- function(db, name, columns) {
-  if (!db$dialect$indexes) return(invisible())
+  if (!db$dialect$indexes || !db$writes) return(invisible())
   table <- db$named(name)
   parts <- strsplit(table, ".", fixed = TRUE)[[1L]]
   index <- db_name(db, paste(
@@ -131,52 +239,61 @@ make_index <- function(db, name, columns) {
   tell_database(db, "CREATE INDEX ", index, " ON ", table, " (", columns, ")")
 }
 
-# A small table of ours, sent to the workspace.
+# A small table of ours, sent to the workspace, to each of its servers.
 send_table <- function(db, name, table) {
+  table <- as.data.frame(table)
+  type <- vapply(table, \(x) {
+    if (is.character(x)) {
+      db$dialect$text
+    } else if (is.integer(x)) {
+      db$dialect$whole
+    } else if (all(x == round(x), na.rm = TRUE)) {
+      db$dialect$exact
+    } else {
+      db$dialect$number
+    }
+  }, "")
+  if (!db$writes) {
+    sql <- table_in_words(db, table, type)
+    return(define_table(db, name, rep(sql, length(db$cons)), if (db$dialect$lists) names(table)))
+  }
   drop_tables(db, name)
   id <- DBI::SQL(db$named(name))
   db$shared$made <- c(db$shared$made, as.character(id))
   tryCatch(
-    {
-      column <- vapply(table, \(x) {
-        if (is.character(x)) {
-          db$dialect$text
-        } else if (is.integer(x)) {
-          db$dialect$whole
-        } else if (all(x == round(x), na.rm = TRUE)) {
-          db$dialect$exact
-        } else {
-          db$dialect$number
-        }
-      }, "")
-      DBI::dbExecute(db$con, sprintf(
-        how_to_make(db)[[2L]], id, paste(names(table), column, collapse = ", ")
+    for (con in db$cons) {
+      DBI::dbExecute(con, sprintf(
+        how_to_make(db, name)[[2L]], id, paste(names(table), type, collapse = ", ")
       ))
-      if (inherits(db$con, db$dialect$appends)) {
-        DBI::dbAppendTable(db$con, id, as.data.frame(table))
-      } else if (inherits(db$con, "AdbiConnection")) {
+      if (inherits(con, db$dialect$appends)) {
+        DBI::dbAppendTable(con, id, table)
+      } else if (inherits(con, "AdbiConnection")) {
         # in bulk, where appending goes row by row
         DBI::dbWriteTable(
-          db$con, db$placed(name), as.data.frame(table), append = TRUE, temporary = db$temporary
+          con, db$placed(name), table, append = TRUE, temporary = db$passing(name)
         )
       } else {
-        send_values(db, id, as.data.frame(table))
+        send_values(db, con, id, table)
       }
     },
     error = \(e) workspace_trouble(db, e)
   )
 }
 
-# Where a driver cannot append a table: its rows as literals, a thousand a time.
-send_values <- function(db, id, table) {
-  if (nrow(table) == 0L) return(invisible())
-  cells <- lapply(table, \(x) {
+# The cells of a table as literals.
+literals <- function(db, table) {
+  lapply(table, \(x) {
     text <- if (is.character(x)) db_text(db, x) else format(x, digits = 17L, trim = TRUE)
     ifelse(is.na(x), "NULL", text)
   })
-  rows <- paste0("(", do.call(paste, c(unname(cells), sep = ", ")), ")")
+}
+
+# Where a driver cannot append a table: its rows as literals, a thousand a time.
+send_values <- function(db, con, id, table) {
+  if (nrow(table) == 0L) return(invisible())
+  rows <- paste0("(", do.call(paste, c(unname(literals(db, table)), sep = ", ")), ")")
   for (few in split(rows, (seq_along(rows) - 1L) %/% 1000L)) {
-    DBI::dbExecute(db$con, paste0("INSERT INTO ", id, " VALUES ", paste(few, collapse = ", ")))
+    DBI::dbExecute(con, paste0("INSERT INTO ", id, " VALUES ", paste(few, collapse = ", ")))
   }
 }
 

@@ -37,6 +37,12 @@ reduce_counts.nubrek_ledger <- function(ledger, from = NULL) {
   })
 }
 
+# How many customers have made 1, 2, 3 ... purchases.
+reduce_count_sizes <- function(ledger) UseMethod("reduce_count_sizes")
+
+#' @export
+reduce_count_sizes.nubrek_ledger <- function(ledger) tabulate(reduce_counts(ledger))
+
 # Per customer code: `net`, all sales; `gross`, those of days with a purchase; `margin` by a rate
 # (see `order_margin()`), with `digits` further decimals, and `words`; NULL where none is known.
 reduce_money <- function(ledger, margin = NULL, call = rlang::caller_env()) {

@@ -51,54 +51,63 @@ cells_of_rows <- function(ledger, plan, money) {
   ))
   make_index(db, "who", "customer")
   place <- send_places(ledger, plan$place)
-  who <- "w.cohort AS cohort, o.customer AS customer"
-  keys <- paste0(" GROUP BY w.cohort, o.customer, ", place$sql)
-  active <- ask_workspace(
-    db, "SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, ",
-    "SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) ",
-    "OVER (PARTITION BY customer) AS last_place FROM (SELECT ", who, ", ", place$sql,
-    " AS place, COUNT(*) AS n FROM ", purchases_sql(ledger), " o JOIN ", db$named("who"),
-    " w ON w.customer = o.customer", place$join, keys, ") a) b GROUP BY cohort, place"
+  found <- ask_cells(ledger, place, money)
+  outside <- ask_workspace(
+    db, "SELECT ", paste0("COALESCE(SUM(", money, "), 0) AS out", seq_along(money), collapse = ", "),
+    " FROM ", db$named("orders"), " o LEFT JOIN ", db$named("who"),
+    " w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day",
+    by = character()
   )
-  sums <- lapply(money, \(units) {
-    list(
-      cells = ask_workspace(
-        db, "SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS ",
-        "squares, SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * ",
-        "here) AS running FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ",
-        "ROWS UNBOUNDED PRECEDING) AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ",
-        "ORDER BY place) AS at_first FROM (SELECT ", who, ", ", place$sql,
-        " AS place, COUNT(*) AS n, SUM(", units, ") AS here FROM ", db$named("orders"), " o JOIN ",
-        db$named("who"), " w ON w.customer = o.customer", place$join,
-        " WHERE o.day >= w.first_day", keys, ") a) b GROUP BY cohort, place"
-      ),
-      outside = as.double(ask_workspace(
-        db, "SELECT COALESCE(SUM(", units, "), 0) AS outside FROM ", db$named("orders"),
-        " o LEFT JOIN ", db$named("who"),
-        " w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day"
-      )$outside)
-    )
-  })
-  matrix_of <- \(found, column, whole) {
+  at <- cbind(found$cohort, found$place)
+  matrix_of <- \(column, whole) {
     out <- matrix(if (whole) 0L else 0, plan$n, plan$places)
-    value <- found[[column]]
-    out[cbind(found$cohort, found$place)] <- if (whole) as.integer(value) else as.double(value)
+    out[at] <- if (whole) as.integer(found[[column]]) else as.double(found[[column]])
     out
   }
   c(
-    lapply(stats::setNames(nm = c("customers", "purchases", "last")), \(name) {
-      matrix_of(active, name, TRUE)
-    }),
-    lapply(sums, \(one) {
-      cells <- list(orders = matrix_of(one$cells, "orders", TRUE))
+    lapply(stats::setNames(nm = c("customers", "purchases", "last")), matrix_of, TRUE),
+    Map(\(units, k) {
+      cells <- list(orders = matrix_of("orders", TRUE))
       for (name in c("sums", "squares", "with_first", "running")) {
-        cells[[name]] <- matrix_of(one$cells, name, FALSE)
+        cells[[name]] <- matrix_of(paste0(name, k), FALSE)
       }
-      for (k in seq_len(plan$places)[-1L]) {
-        cells$running[, k] <- cells$running[, k] + cells$running[, k - 1L]
+      for (place in seq_len(plan$places)[-1L]) {
+        cells$running[, place] <- cells$running[, place] + cells$running[, place - 1L]
       }
-      c(cells, list(outside = one$outside))
-    })
+      c(cells, list(outside = as.double(outside[[paste0("out", k)]])))
+    }, money, seq_along(money))
+  )
+}
+
+# Orders of customers with a cohort, folded to customers and places, then to cells: one pass for
+# purchases and every kind of money.
+ask_cells <- function(ledger, place, money) {
+  db <- ledger$db
+  bought <- if (ledger$meaning$purchase_unit == "day") {
+    "SUM(CASE WHEN o.nth IS NULL OR o.before_day = o.day THEN 0 ELSE 1 END)"
+  } else {
+    "COUNT(o.nth)"
+  }
+  each <- \(text) gsub("{k}", "%1$d", text, fixed = TRUE) |>
+    sprintf(seq_along(money)) |>
+    paste(collapse = ", ")
+  ask_workspace(
+    db, "SELECT cohort, place, SUM(CASE WHEN bought > 0 THEN 1 ELSE 0 END) AS customers, ",
+    "SUM(bought) AS purchases, SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last, ",
+    "SUM(n) AS orders, ", each(paste(
+      "SUM(here{k}) AS sums{k}, SUM(1.0 * here{k} * here{k}) AS squares{k}, SUM(1.0 * here{k} *",
+      "at_first{k}) AS with_first{k}, SUM((2.0 * (running{k} - here{k}) + here{k}) * here{k}) AS",
+      "running{k}"
+    )), " FROM (SELECT a.*, MAX(CASE WHEN bought > 0 THEN place END) OVER (PARTITION BY customer) ",
+    "AS last_place, ", each(paste(
+      "SUM(here{k}) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING) AS",
+      "running{k}, FIRST_VALUE(here{k}) OVER (PARTITION BY customer ORDER BY place) AS at_first{k}"
+    )), " FROM (SELECT w.cohort AS cohort, o.customer AS customer, ", place$sql,
+    " AS place, COUNT(*) AS n, ", bought, " AS bought, ",
+    paste0("SUM(", money, ") AS here", seq_along(money), collapse = ", "), " FROM ",
+    db$named("orders"), " o JOIN ", db$named("who"), " w ON w.customer = o.customer", place$join,
+    " WHERE o.day >= w.first_day GROUP BY w.cohort, o.customer, ", place$sql,
+    ") a) b GROUP BY cohort, place", by = c("cohort", "place")
   )
 }
 

@@ -9,7 +9,8 @@ line_cell <- function(ledger, name) {
 reduce_values.nubrek_database <- function(ledger, name) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   as.character(ask_workspace(
-    db, "SELECT DISTINCT ", line_cell(ledger, name), " AS value FROM ", db$named("lines")
+    db, "SELECT DISTINCT ", line_cell(ledger, name), " AS value FROM ", db$named("lines"),
+    by = "value"
   )$value)
 }
 
@@ -101,7 +102,7 @@ send_truth <- function(ledger, condition, text, name) {
   found <- if (length(read) > 0L) {
     ask_workspace(
       db, "SELECT DISTINCT ", paste0(cells, " AS k", seq_along(cells), collapse = ", "), " FROM ",
-      db$named("lines")
+      db$named("lines"), by = paste0("k", seq_along(cells))
     )
   } else {
     data.table(k = 1L)
@@ -144,7 +145,8 @@ send_quantities <- function(ledger, question) {
   db <- ledger$db
   cells <- if (".quantity" %in% ledger$line_names) {
     found <- ask_workspace(
-      db, "SELECT DISTINCT ", line_cell(ledger, ".quantity"), " AS k FROM ", db$named("lines")
+      db, "SELECT DISTINCT ", line_cell(ledger, ".quantity"), " AS k FROM ", db$named("lines"),
+      by = "k"
     )
     code_column(as.character(found$k[!is.na(found$k)]))
   }
@@ -182,7 +184,7 @@ reduce_groups.nubrek_database <- function(ledger, by, spans, call = rlang::calle
     if (any(of_lines)) paste0(" JOIN ", db$named("lines"), " l ON l.number = o.number"), who, ") r"
   )
   labels <- if (any(of_lines)) {
-    ask_workspace(db, "SELECT DISTINCT ", group, " FROM ", rows)
+    ask_workspace(db, "SELECT DISTINCT ", group, " FROM ", rows, by = paste0("g", seq_along(by)))
   } else {
     unique(known)
   }
@@ -191,7 +193,7 @@ reduce_groups.nubrek_database <- function(ledger, by, spans, call = rlang::calle
     labels = lapply(as.list(labels), as.character),
     lines = any(of_lines),
     overlap = any(of_lines) && ask_workspace(
-      db, "SELECT COUNT(*) AS n FROM ", db$named("orders"), " WHERE n_lines > 1"
+      db, "SELECT COUNT(*) AS n FROM ", db$named("orders"), " WHERE n_lines > 1", by = character()
     )$n > 0,
     sums = lapply(spans, \(span) group_sales_sql(ledger, group, rows, span, labels))
   )
@@ -214,7 +216,8 @@ group_sales_sql <- function(ledger, group, rows, span, labels) {
     },
     " AS purchases FROM (SELECT ", group, ", customer, number, day, SUM(sales) AS money FROM ",
     rows, " WHERE day BETWEEN ", as.integer(span$from), " AND ", as.integer(span$until),
-    " GROUP BY ", group, ", customer, number, day) t GROUP BY ", group
+    " GROUP BY ", group, ", customer, number, day) t GROUP BY ", group,
+    by = paste0("g", seq_along(labels))
   )
   place <- found[labels, on = stats::setNames(names(labels), paste0("g", seq_along(labels))),
     which = TRUE]

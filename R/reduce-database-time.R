@@ -13,7 +13,9 @@ reduce_gaps.nubrek_database <- function(ledger) {
   gaps <- paste0(
     "(SELECT customer, day - before_day AS gap FROM ", purchases_sql(ledger), " p WHERE nth > 1)"
   )
-  most <- ask_workspace(db, "SELECT MAX(gap) AS most FROM ", gaps, " g")$most
+  most <- ask_workspace(
+    db, "SELECT MAX(gap) AS most FROM ", gaps, " g", by = character(), high = "most"
+  )$most
   send_logs(db, seq.int(0, if (is.na(most)) 0 else most), add = 1)
   found <- ask_workspace(
     db, "SELECT customer, COUNT(*) AS gaps, SUM(gap) AS sum, SUM(gap * gap) AS squares, SUM(log) ",
@@ -35,7 +37,7 @@ reduce_gap_list.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
     db, "SELECT customer, nth, before_day, day FROM ", purchases_sql(ledger),
-    " p WHERE nth > 1 ORDER BY customer, number"
+    " p WHERE nth > 1 ORDER BY customer, number", sort = c("customer", "nth")
   )
   lapply(list(
     code = found$customer, visit = found$nth, from = found$before_day, to = found$day
@@ -69,12 +71,13 @@ histories_found <- function(ledger, db, until) {
     as.integer(until), ")"
   )
   amounts <- ask_workspace(
-    db, "SELECT DISTINCT sales FROM ", inside, " d WHERE nth > 1"
+    db, "SELECT DISTINCT sales FROM ", inside, " d WHERE nth > 1", by = "sales"
   )$sales
   send_logs(db, amounts, 10^ledger$decimals)
   found <- ask_workspace(
     db, "SELECT customer, MIN(day) AS low, MAX(day) AS high, COUNT(*) AS n, SUM(CASE WHEN nth > 1 ",
-    "THEN sales ELSE 0 END) AS later FROM ", inside, " d GROUP BY customer ORDER BY customer"
+    "THEN sales ELSE 0 END) AS later FROM ", inside, " d GROUP BY customer ORDER BY customer",
+    sort = "customer"
   )
   logs <- ask_workspace(
     db, "SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) ",
@@ -102,7 +105,7 @@ reduce_repeat_days.nubrek_database <- function(ledger, until) {
     "SELECT customer, day FROM ", db$named("days"), " WHERE nth > 1 AND day <= ",
     as.integer(until), " ORDER BY customer, day"
   )
-  found <- kept_answer(db, sql, \() ask_workspace(db, sql))
+  found <- kept_answer(db, sql, \() ask_workspace(db, sql, sort = c("customer", "day")))
   list(code = as.integer(found$customer), day = as.integer(found$day))
 }
 
@@ -198,12 +201,14 @@ reduce_arrivals.nubrek_database <- function(ledger, clock, lookback, unit, lines
   frame <- period_frame(ledger, clock)
   money <- stage_arrivals(ledger, frame, lookback, unit, lines, any)
   people <- ask_workspace(
-    db, "SELECT period, kind, COUNT(*) AS n FROM ", db$named("arrived"), " GROUP BY period, kind"
+    db, "SELECT period, kind, COUNT(*) AS n FROM ", db$named("arrived"), " GROUP BY period, kind",
+    by = c("period", "kind")
   )
   sums <- ask_workspace(
     db, "SELECT c.period, COALESCE(a.kind, 4) AS kind, SUM(o.sales) AS sales FROM ", money,
     " o JOIN ", db$named("calendar"), " c ON c.day = o.day LEFT JOIN ", db$named("arrived"),
-    " a ON a.customer = o.customer AND a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)"
+    " a ON a.customer = o.customer AND a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)",
+    by = c("period", "kind")
   )
   n <- length(frame$number)
   of <- \(found, wanted, column) {
@@ -225,7 +230,7 @@ reduce_arrival_kinds.nubrek_database <- function(ledger, clock, lookback, unit, 
   stage_arrivals(ledger, period_frame(ledger, clock), lookback, unit, lines, any)
   found <- ask_workspace(
     db, "SELECT customer, period, day, kind FROM ", db$named("arrived"),
-    " ORDER BY customer, period"
+    " ORDER BY customer, period", sort = c("customer", "period")
   )
   data.table(
     customer = as.integer(found$customer),
@@ -245,13 +250,13 @@ reduce_active.nubrek_database <- function(ledger, frame) {
     " o", calendar, ")"
   )
   per_period <- ask_workspace(
-    db, "SELECT period, COUNT(*) AS n FROM ", busy, " b GROUP BY period"
+    db, "SELECT period, COUNT(*) AS n FROM ", busy, " b GROUP BY period", by = "period"
   )
   money <- ask_workspace(
     db, "SELECT COALESCE(SUM(CASE WHEN b.period IS NOT NULL THEN o.sales ELSE 0 END), 0) AS ",
     "active, COALESCE(SUM(CASE WHEN b.period IS NULL THEN o.sales ELSE 0 END), 0) AS idle FROM ",
     db$named("orders"), " o", calendar, " LEFT JOIN ", busy,
-    " b ON b.customer = o.customer AND b.period = c.period"
+    " b ON b.customer = o.customer AND b.period = c.period", by = character()
   )
   people <- ask_workspace(
     db, "SELECT DISTINCT customer FROM ", purchases_sql(ledger), " p"

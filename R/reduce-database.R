@@ -38,18 +38,24 @@ reduce_size.nubrek_database <- function(ledger) {
 reduce_totals.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   c(totals_found(ledger), list(sales_gross = as.double(ask_workspace(
-    db, "SELECT COALESCE(SUM(sales), 0) AS sales FROM ", db$named("days")
+    db, "SELECT COALESCE(SUM(sales), 0) AS sales FROM ", db$named("days"), by = character()
   )$sales)))
 }
 
 totals_found <- function(ledger) {
   db <- ledger$db
+  kept_answer(db, paste("totals of", db$named("orders")), \() ask_totals(ledger, db))
+}
+
+ask_totals <- function(ledger, db) {
   one <- ask_workspace(
     db, "SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales ",
-    "FROM ", db$named("orders")
+    "FROM ", db$named("orders"), by = character()
   )
   if (ledger$meaning$purchase_unit == "day") {
-    one$purchases <- ask_workspace(db, "SELECT COUNT(*) AS n FROM ", db$named("days"))$n
+    one$purchases <- ask_workspace(
+      db, "SELECT COUNT(*) AS n FROM ", db$named("days"), by = character()
+    )$n
   }
   list(
     orders = as.integer(one$orders), purchases = as.integer(one$purchases),
@@ -62,7 +68,8 @@ reduce_sums.nubrek_database <- function(ledger, what) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   lines <- if (what == "lines") "0" else "COALESCE(SUM(n_lines), 0)"
   found <- ask_workspace(
-    db, "SELECT COALESCE(SUM(sales), 0) AS sales, ", lines, " AS n_lines FROM ", db$named(what)
+    db, "SELECT COALESCE(SUM(sales), 0) AS sales, ", lines, " AS n_lines FROM ", db$named(what),
+    by = character()
   )
   list(sales = as.double(found$sales), n_lines = as.double(found$n_lines))
 }
@@ -137,10 +144,21 @@ reduce_counts.nubrek_database <- function(ledger, from = NULL) {
 }
 
 #' @export
+reduce_count_sizes.nubrek_database <- function(ledger) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  found <- ask_workspace(
+    db, "SELECT n, COUNT(*) AS customers FROM (SELECT customer, COUNT(*) AS n FROM ",
+    purchases_sql(ledger), " p GROUP BY customer) t GROUP BY n", by = "n"
+  )
+  replace(integer(max(0L, found$n)), found$n, as.integer(found$customers))
+}
+
+#' @export
 reduce_sales_between.nubrek_database <- function(ledger, from, to) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
   found <- ask_workspace(
-    db, "SELECT day, SUM(sales) AS sales FROM ", db$named("orders"), " GROUP BY day ORDER BY day"
+    db, "SELECT day, SUM(sales) AS sales FROM ", db$named("orders"), " GROUP BY day ORDER BY day",
+    by = "day"
   )
   running <- c(0, cumsum(as.double(found$sales)))
   running[findInterval(as.integer(to), found$day) + 1L] -
@@ -203,7 +221,7 @@ reduce_gap_counts.nubrek_database <- function(ledger, clock = NULL, until = ledg
   }
   found <- ask_workspace(
     db, "SELECT gap, COUNT(*) AS n FROM (SELECT ", gap, " AS gap FROM ", rows,
-    " WHERE p.nth > 1 AND p.day <= ", as.integer(until), ") t GROUP BY gap"
+    " WHERE p.nth > 1 AND p.day <= ", as.integer(until), ") t GROUP BY gap", by = "gap"
   )
   counts <- integer(if (is.null(clock)) {
     as.integer(ledger$as_of) - as.integer(ledger$history_start) + 2L
@@ -227,7 +245,8 @@ reduce_periods.nubrek_database <- function(ledger, clock) {
     db, "SELECT a.customer, a.period, a.n AS orders, a.sales, COALESCE(b.n, 0) AS purchases FROM (",
     of(db$named("orders"), ", SUM(sales) AS sales"), ") a LEFT JOIN (",
     of(purchases_sql(ledger), NULL),
-    ") b ON b.customer = a.customer AND b.period = a.period ORDER BY a.customer, a.period"
+    ") b ON b.customer = a.customer AND b.period = a.period ORDER BY a.customer, a.period",
+    sort = c("customer", "period")
   )
   cells <- list(
     code = as.integer(found$customer),

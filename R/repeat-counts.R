@@ -15,7 +15,7 @@ order_counts <- function(ledger, fold_from = NULL, during = NULL) {
   ledger <- ledger_during(ledger, during)
   check_whole(fold_from, lower = 2L, null = TRUE)
   check_purchases(ledger)
-  number <- tabulate(reduce_counts(ledger))
+  number <- reduce_count_sizes(ledger)
   k <- which(number > 0L)
   n <- number[k]
   if (!is.null(fold_from) && any(k >= fold_from)) {

@@ -33,12 +33,14 @@ first_products <- function(
   data.table::setorderv(rows, c("label", "stratum", "time"), c(1L, 1L, -1L))
   rows[, rank := seq_len(.N), by = .(label, stratum)]
   # ties in time share the risk set: all of them count as there
-  rows[, rank := max(rank), by = .(label, stratum, time)]
+  rows[, rank := max(0L, rank), by = .(label, stratum, time)]
   rows[, ties := .N, by = .(label, stratum, time)]
   each <- rows[, .(
     customers = .N, back = sum(event), expected = sum(hazard),
     variance = sum(w1) - sum(w2 * (2 * rank - ties))
   ), keyby = label]
+  # where all have the same first goods nothing varies, but for rounding
+  each[variance < 1e-9, variance := 0]
   curves <- rows[, at_days(time, event, within), keyby = label]
   each <- cbind(each, curves[, .(share, lower, upper)])
   each[, log_ratio := ifelse(variance > 0, (back - expected) / variance, NA_real_)]
@@ -91,7 +93,7 @@ with_hazard <- function(people) {
 
 # The share with the event by some day (Kaplan and Meier), missing beyond the longest time.
 at_days <- function(time, event, days) {
-  if (max(time) < days) return(list(share = NA_real_, lower = NA_real_, upper = NA_real_))
+  if (max(-1, time) < days) return(list(share = NA_real_, lower = NA_real_, upper = NA_real_))
   curve <- one_curve(time, event)
   at <- findInterval(days, curve$days) + 1L
   list(

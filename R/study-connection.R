@@ -35,21 +35,42 @@ connections_path <- function() {
   ))
 }
 
-# What a part of the data is read from: its files, or a table or query by the study's connection.
-study_source <- function(study, part, con, at) {
+# What a part of the data is read from: its files, or a table or query by the study's connection,
+# the first of several.
+study_source <- function(study, part, cons, at) {
   if (is.null(part$table) && is.null(part$query)) {
     if (is.null(part$files)) {
       abort_study(study$source, at, "The key {.field files} is missing here.", key = "files")
     }
     return(study_files(study, part$files))
   }
-  if (is.null(con)) {
+  if (length(cons) == 0L) {
     abort_study(
       study$source, at, "A table needs {.field connection} in the section {.field data}."
     )
   }
-  db_table(con, part$table, part$query)
+  db_table(cons[[1L]], part$table, part$query, part$added)
 }
+
+# The orders: of several connections the table of each.
+study_orders <- function(study, cons) {
+  orders <- study$data$orders
+  one <- study_source(study, orders, cons, c("data", "orders"))
+  if (length(cons) < 2L || !inherits(one, "nubrek_db_table")) return(one)
+  lapply(cons, db_table, orders$table, orders$query, orders$added)
+}
+
+# The connections that a study names, all or none.
+open_connections <- function(names, workspace = NULL, call = NULL) {
+  cons <- list()
+  done <- FALSE
+  on.exit(if (!done) close_connections(cons))
+  for (name in names) cons <- c(cons, open_connection(name, workspace, call))
+  done <- TRUE
+  cons
+}
+
+close_connections <- function(cons) for (con in cons) DBI::dbDisconnect(con)
 
 # Opens the connection that a study names, read only where the engine knows that and the ledger
 # needs no tables of its own there.
@@ -82,7 +103,8 @@ open_connection <- function(name, workspace = NULL, call = NULL) {
   driver <- database_drivers[[said$package]]
   said <- lapply(said[names(said) != "package"], from_environment, path, call)
   arguments <- c(said[setdiff(names(said), driver$own)], driver$always)
-  writes <- !is.null(workspace) && !(workspace == "temporary" && isTRUE(driver$temporary))
+  writes <- !is.null(workspace) && workspace != "none" &&
+    !(workspace == "temporary" && isTRUE(driver$temporary))
   tryCatch(
     do.call(DBI::dbConnect, c(list(driver$driver(said)), arguments, if (!writes) driver$only())),
     error = \(e) abort_nubrek(c(

@@ -62,6 +62,12 @@ data_section <- function() {
       ),
       attributes = study_key(
         leaf_columns(), "further columns to break down by", "none", "{campaign: campaign_code}"
+      ),
+      added = study_key(
+        leaf_text(),
+        "of a table that only grows, the column that tells when a row was added",
+        "all is folded anew",
+        "loaded_on"
       )
     ), format_keys())),
     joins = named_each(
@@ -100,14 +106,20 @@ data_section <- function() {
       rate = study_key(leaf_text(), "column of the rate into the home currency", "rate", "rate")
     ),
     connection = study_key(
-      leaf_text(),
-      "a connection of your own file of connections, for tables and queries",
+      leaf_texts(),
+      paste(
+        "a connection of your own file of connections, for tables and queries; several are servers",
+        "that each hold the orders of some customers"
+      ),
       "none",
       "warehouse"
     ),
     workspace = study_key(
       leaf_text(),
-      "orders stay in the database, folded in tables of this schema or temporary ones",
+      paste(
+        "orders stay in the database, folded in tables of this schema, in temporary ones, or",
+        "(none) in each question"
+      ),
       "the rows are fetched",
       "temporary"
     ),

@@ -77,11 +77,11 @@ study_format <- function(part) {
 }
 
 study_table <- function(
-  study, section, con, attributes = \(part) part$attributes %||% character()
+  study, section, cons, attributes = \(part) part$attributes %||% character()
 ) {
   part <- study$data[[section]]
   if (is.null(part)) return(NULL)
-  source <- study_source(study, part, con, c("data", section))
+  source <- study_source(study, part, cons, c("data", section))
   for (key in c("key", if (section == "aliases") "same_as")) {
     if (is.null(part[[key]])) {
       abort_study(
@@ -162,10 +162,10 @@ check_workspace_keys <- function(study) {
       study$source, c("data", "workspace"), "A workspace needs {.field connection} beside it."
     )
   }
-  if (!is.null(study$data$keep) && study$data$workspace == "temporary") {
+  if (!is.null(study$data$keep) && study$data$workspace %in% c("temporary", "none")) {
     abort_study(
       study$source, c("data", "keep"),
-      "Temporary tables cannot be kept: name a schema as {.field workspace}."
+      "Only tables of a schema can be kept: name one as {.field workspace}."
     )
   }
 }
@@ -190,19 +190,19 @@ kept_study_ledger <- function(study, folder) {
   ledger$made_from <- made_from
   # files would be copied; of a table only the name is kept, for the next look at it
   save_ledger(ledger, folder, exports = inherits(ledger, "nubrek_database"))
-  if (inherits(ledger, "nubrek_database")) drop_saved_tables(ledger$db$con, before$database)
+  if (inherits(ledger, "nubrek_database")) drop_saved_tables(ledger$db$cons, before$database)
   ledger
 }
 
 reopened <- function(study, folder) {
   workspace <- study$data$workspace
   if (is.null(workspace)) return(open_ledger(folder))
-  con <- open_connection(study$data$connection, workspace)
-  ledger <- tryCatch(open_ledger(folder, connection = con), error = \(e) {
-    DBI::dbDisconnect(con)
+  cons <- open_connections(study$data$connection, workspace)
+  ledger <- tryCatch(open_ledger(folder, connection = cons), error = \(e) {
+    close_connections(cons)
     stop(e)
   })
-  fresh <- holding(refresh_ledger(ledger), con)
+  fresh <- holding(refresh_ledger(ledger), cons)
   if (fresh$db$mark != ledger$db$mark) {
     save_ledger(fresh, folder)
     close_ledger(ledger)
@@ -210,9 +210,9 @@ reopened <- function(study, folder) {
   fresh
 }
 
-# A ledger that stays in its database keeps the connection as long as anybody has it.
-holding <- function(ledger, con) {
-  reg.finalizer(ledger$db$alive, \(gone) DBI::dbDisconnect(con), onexit = TRUE)
+# A ledger that stays in its database keeps the connections as long as anybody has it.
+holding <- function(ledger, cons) {
+  reg.finalizer(ledger$db$alive, \(gone) close_connections(cons), onexit = TRUE)
   ledger
 }
 
@@ -235,13 +235,15 @@ study_fingerprint <- function(study) {
 
 # How many rows each table of the data has, and the latest day of the orders.
 database_marks <- function(study) {
-  con <- open_connection(study$data$connection)
-  on.exit(DBI::dbDisconnect(con))
+  cons <- open_connections(study$data$connection)
+  on.exit(close_connections(cons))
   parts <- c(study$data[setdiff(names(study$data), "joins")], study$data$joins)
   parts <- Filter(\(part) is.list(part) && !is.null(part$table %||% part$query), parts)
   # whether orders that stay where they are have changed is seen when their tables are opened
   if (!is.null(study$data$workspace)) parts$orders <- NULL
-  lapply(parts, \(part) {
+  # the orders stand on all servers, the rest on the first
+  servers <- lapply(names(parts), \(name) if (name == "orders") cons else cons[1L])
+  Map(\(part, con) {
     source <- db_table(con, part$table, part$query)
     date <- as.list(part$columns)$date
     latest <- if (length(date) == 1L && date %in% source$columns) {
@@ -250,7 +252,7 @@ database_marks <- function(study) {
     as.character(unlist(ask_database(
       source, paste0("SELECT COUNT(*)", latest, " FROM ", source$from)
     )))
-  })
+  }, rep(parts, lengths(servers)), unlist(servers))
 }
 
 # The files that a part of the data names, at any depth.
@@ -263,11 +265,9 @@ files_named <- function(part) {
 build_study_ledger <- function(study, folder = NULL) {
   orders <- study$data$orders
   workspace <- study$data$workspace
-  con <- if (!is.null(study$data$connection)) {
-    open_connection(study$data$connection, workspace)
-  }
+  cons <- open_connections(study$data$connection, workspace)
   done <- FALSE
-  if (!is.null(con)) on.exit(if (is.null(workspace) || !done) DBI::dbDisconnect(con), add = TRUE)
+  on.exit(if (is.null(workspace) || !done) close_connections(cons), add = TRUE)
   columns <- do.call(column_map, c(
     as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)
   ))
@@ -279,7 +279,7 @@ build_study_ledger <- function(study, folder = NULL) {
     study$data$joins,
     \(part) {
       join_table(
-        study_source(study, part, con, c("data", "joins")), unname_same(part$by), study_format(part)
+        study_source(study, part, cons, c("data", "joins")), unname_same(part$by), study_format(part)
       )
     }
   )
@@ -296,12 +296,12 @@ build_study_ledger <- function(study, folder = NULL) {
     \(...) split_ledger(..., into = parts, folder = folder, exports = FALSE)
   }
   ledger <- opening(
-    study_source(study, orders, con, c("data", "orders")),
+    study_orders(study, cons),
     columns,
     do.call(meanings, section),
-    customers = study_table(study, "customers", con),
-    products = study_table(study, "products", con),
-    aliases = study_table(study, "aliases", con, \(part) c(same_as = part$same_as)),
+    customers = study_table(study, "customers", cons),
+    products = study_table(study, "products", cons),
+    aliases = study_table(study, "aliases", cons, \(part) c(same_as = part$same_as)),
     joins = unname(joins),
     rates = rates,
     bands = lapply(study$bands, \(rule) do.call(band, rule)),
@@ -309,11 +309,11 @@ build_study_ledger <- function(study, folder = NULL) {
   )
   if (!is.null(workspace)) {
     done <- TRUE
-    ledger <- holding(ledger, con)
+    ledger <- holding(ledger, cons)
   }
   told <- study$data$contacts
   if (is.null(told)) return(ledger)
-  source <- study_source(study, told, con, c("data", "contacts"))
+  source <- study_source(study, told, cons, c("data", "contacts"))
   add_contacts(ledger, source, told$columns, told$dates, study_format(told))
 }
 

@@ -10,30 +10,45 @@ for (helper in list.files(folder, "^helper-", full.names = TRUE)) {
 }
 asked <- commandArgs(TRUE)
 seeds <- seq_len(as.integer(asked[[2L]]))
+port <- as.integer(Sys.getenv("NUBREK_PORT"))
+# a connection to the k-th of two servers
 engines <- list(
-  PostgreSQL = \() {
-    con <- DBI::dbConnect(
-      RPostgres::Postgres(),
-      host = "127.0.0.1",
-      port = as.integer(Sys.getenv("NUBREK_PORT")),
-      user = "nubrek",
-      dbname = "postgres"
+  PostgreSQL = \(k) {
+    at <- \(name) DBI::dbConnect(
+      RPostgres::Postgres(), host = "127.0.0.1", port = port, user = "nubrek", dbname = name
     )
-    DBI::dbExecute(con, "SET client_min_messages TO warning")
-    con
+    if (k == 2L && !"second" %in% DBI::dbGetQuery(con, "SELECT datname FROM pg_database")[[1L]]) {
+      DBI::dbExecute(con, "CREATE DATABASE second")
+    }
+    one <- at(c("postgres", "second")[[k]])
+    DBI::dbExecute(one, "SET client_min_messages TO warning")
+    one
   },
-  ClickHouse = \() {
-    sys.source("tools/clickhouse-driver.R", globalenv())
-    connect_clickhouse(as.integer(Sys.getenv("NUBREK_PORT")))
+  ClickHouse = \(k) {
+    for (attempt in 1:100) {
+      one <- tryCatch(
+        DBI::dbConnect(RClickhouse::clickhouse(), host = "127.0.0.1", port = port + k - 1L),
+        error = \(e) NULL
+      )
+      if (!is.null(one)) return(one)
+      Sys.sleep(0.2)
+    }
+    stop("the server did not start")
   },
-  DuckDB = \() DBI::dbConnect(
+  DuckDB = \(k) DBI::dbConnect(
     adbi::adbi(adbcdrivermanager::adbc_driver(
       Sys.getenv("NUBREK_DUCKDB"), entrypoint = "duckdb_adbc_init"
     )),
     path = ":memory:", bigint = "numeric"
   )
 )
-con <- engines[[asked[[1L]]]]()
+engine <- asked[[1L]]
+con <- engines[[engine]](1L)
+resolve <- function(ids, aliases) {
+  ours <- asNamespace("nubrek")
+  ids <- ours$trim_text(ifelse(is.na(ids), "", ids))
+  ours$resolve_aliases(ids, ours$alias_lookup(aliases))
+}
 passed <- failed <- 0L
 same <- function(found, whole, label) {
   equal <- isTRUE(all.equal(found, whole))
@@ -41,11 +56,23 @@ same <- function(found, whole, label) {
   failed <<- failed + !equal
   if (!equal) cat("not the same:", label, "\n")
 }
-put <- function(rows) {
-  DBI::dbExecute(con, "DROP TABLE IF EXISTS sold")
-  DBI::dbWriteTable(con, "sold", rows)
+put <- function(rows, on = con, name = "sold") {
+  DBI::dbExecute(on, paste("DROP TABLE IF EXISTS", name))
+  if (engine == "ClickHouse") {
+    DBI::dbExecute(on, paste0(
+      "CREATE TABLE ", name, " (", paste0("`", names(rows), "` Nullable(String)", collapse = ", "),
+      ") ENGINE = MergeTree ORDER BY tuple()"
+    ))
+    if (nrow(rows) > 0L) DBI::dbWriteTable(on, name, rows, append = TRUE, row.names = FALSE)
+  } else {
+    DBI::dbWriteTable(on, name, rows)
+  }
 }
 open <- \(said, ...) do.call(open_ledger, c(list(db_table(con, "sold")), said, list(...)))
+
+all_same <- function(found, whole, label) {
+  for (name in names(whole)) same(found[[name]], whole[[name]], paste(name, label))
+}
 
 for (seed in seeds) {
   rows <- world$rich_rows(seed)
@@ -54,16 +81,59 @@ for (seed in seeds) {
   memory <- open(said)
   database <- open(said, workspace = "temporary")
   same(remarks(database), remarks(memory), paste("remarks, seed", seed))
-  whole <- world$answers(memory)
-  found <- world$answers(database)
-  for (name in names(whole)) {
-    same(found[[name]], whole[[name]], paste0(name, ", seed ", seed))
-  }
+  all_same(world$answers(database), world$answers(memory), paste("seed", seed))
   close_ledger(database)
 }
 
+# where nothing may be written: rows in the order in which the questions number them
+for (seed in 2:3) {
+  rows <- world$rich_rows(seed)
+  said <- world$rich_opening(seed, rows)
+  rows <- rows[do.call(order, c(lapply(rows, \(x) ifelse(is.na(x), "", x)), method = "radix")), ]
+  put(rows)
+  memory <- open(said)
+  only <- switch(
+    engine, PostgreSQL = "default_transaction_read_only = on", ClickHouse = "readonly = 2"
+  )
+  if (!is.null(only)) DBI::dbExecute(con, paste("SET", only))
+  if (engine == "ClickHouse") {
+    refused <- tryCatch(open(said, workspace = "none"), nubrek_error_database = \(e) "refused")
+    same(refused, "refused", "nothing written")
+    # which lets readers have temporary tables
+    database <- open(said, workspace = "temporary")
+  } else {
+    database <- open(said, workspace = "none")
+  }
+  # whose record says that nothing is written
+  whole <- world$answers(memory)
+  whole$audit <- NULL
+  all_same(world$answers(database), whole, paste("by a reader, seed", seed))
+  same(audit(database)$rows, audit(memory)$rows, paste("record of a reader, seed", seed))
+  DBI::dbDisconnect(con)
+  con <- engines[[engine]](1L)
+}
+
+# customers dealt to two servers, each folding its own
+second <- engines[[engine]](2L)
+for (seed in 1:5) {
+  rows <- world$rich_rows(seed)
+  said <- world$rich_opening(seed, rows)
+  person <- resolve(rows$customer, said$aliases)
+  mine <- vapply(paste0(person, "x"), \(id) sum(utf8ToInt(id)) %% 2L == 0L, NA)
+  put(rows[mine, ])
+  put(rows[!mine, ], second)
+  servers <- lapply(list(con, second), db_table, "sold")
+  over <- \(...) do.call(open_ledger, c(list(servers), said, list(...)))
+  memory <- over()
+  database <- over(workspace = "temporary")
+  same(remarks(database), remarks(memory), paste("remarks of two servers, seed", seed))
+  all_same(world$answers(database), world$answers(memory), paste("two servers, seed", seed))
+  close_ledger(database)
+}
+DBI::dbDisconnect(second)
+
 # kept in a schema
-schema <- if (asked[[1L]] == "ClickHouse") "DATABASE" else "SCHEMA"
+schema <- if (engine == "ClickHouse") "DATABASE" else "SCHEMA"
 DBI::dbExecute(con, paste("CREATE", schema, "work"))
 rows <- world$rich_rows(5L)
 said <- world$rich_opening(5L, rows)
@@ -73,7 +143,7 @@ save_ledger(open(said, workspace = "work"), folder)
 kept <- open_ledger(folder, connection = con)
 same(world$answers(kept), world$answers(open(said)), "kept")
 same(refresh_ledger(kept)$db$mark, kept$db$mark, "nothing changed")
-DBI::dbExecute(con, if (asked[[1L]] == "ClickHouse") {
+DBI::dbExecute(con, if (engine == "ClickHouse") {
   "ALTER TABLE sold UPDATE amount = '31.07' WHERE receipt = 'R011' SETTINGS mutations_sync = 1"
 } else {
   "UPDATE sold SET amount = '31.07' WHERE receipt = 'R011'"
@@ -85,11 +155,10 @@ close_ledger(kept)
 close_ledger(fresh)
 
 # customers dealt to two servers, seen as one table
-if (asked[[1L]] == "PostgreSQL") {
+if (engine == "PostgreSQL") {
   rows <- world$rich_rows(8L)
   said <- world$rich_opening(8L, rows)
   mine <- nchar(rows$customer) %% 2L == 0L | is.na(rows$customer)
-  port <- as.integer(Sys.getenv("NUBREK_PORT"))
   DBI::dbExecute(con, "CREATE EXTENSION postgres_fdw")
   for (k in 1:2) {
     shard <- paste0("shard", k)
@@ -116,9 +185,62 @@ if (asked[[1L]] == "PostgreSQL") {
   ))
   over <- \(...) do.call(open_ledger, c(list(db_table(con, "everywhere")), said, list(...)))
   sharded <- over(workspace = "temporary")
-  same(world$answers(sharded), world$answers(over()), "two servers")
+  same(world$answers(sharded), world$answers(over()), "a view over two servers")
   close_ledger(sharded)
 }
+
+# one table over those of two servers
+if (engine == "ClickHouse") {
+  rows <- world$rich_rows(8L)
+  said <- world$rich_opening(8L, rows)
+  second <- engines[[engine]](2L)
+  put(rows[0, ], con, "dealt")
+  put(rows[0, ], second, "dealt")
+  DBI::dbExecute(con, paste(
+    "CREATE TABLE everywhere AS dealt ENGINE = Distributed(both, default, dealt,",
+    "cityHash64(trim(BOTH ' \u00a0' FROM coalesce(customer, ''))))"
+  ))
+  put(rows)
+  DBI::dbExecute(con, "SET distributed_foreground_insert = 1")
+  DBI::dbExecute(con, "INSERT INTO everywhere SELECT * FROM sold")
+  over <- \(...) do.call(open_ledger, c(list(db_table(con, "everywhere")), said, list(...)))
+  sharded <- over(workspace = "temporary")
+  same(world$answers(sharded), world$answers(over()), "a distributed table")
+  close_ledger(sharded)
+  DBI::dbDisconnect(second)
+}
+
+# rows that were added: only their customers are folded again
+refreshed <- 0L
+for (seed in 1:5) {
+  rows <- world$rich_rows(seed)
+  said <- world$rich_opening(seed, rows)
+  more <- rows
+  more$customer <- paste0("Q", trimws(ifelse(is.na(rows$customer), "", rows$customer)))
+  more$receipt <- paste0("Q", rows$receipt)
+  rows$loaded <- ifelse(rows$receipt %in% rows$receipt[1:9], "2025-02-01", "2025-01-01")
+  more$loaded <- "2025-01-01"
+  rows <- rbind(rows, more)
+  rows <- rows[order(rows$loaded), ]
+  old <- rows$loaded == "2025-01-01"
+  put(rows[old, ])
+  over <- \(...) {
+    do.call(open_ledger, c(list(db_table(con, "sold", added = "loaded")), said, list(...)))
+  }
+  before <- over(workspace = "temporary")
+  DBI::dbWriteTable(con, "sold", rows[!old, ], append = TRUE, row.names = FALSE)
+  steps <- character()
+  after <- withCallingHandlers(
+    refresh_ledger(before), nubrek_progress = \(p) steps <<- c(steps, p$step)
+  )
+  refreshed <- refreshed + any(steps == "folding what was touched, as it is")
+  whole <- world$answers(over())
+  whole$audit <- NULL
+  all_same(world$answers(after), whole, paste("refreshed, seed", seed))
+  close_ledger(before)
+  close_ledger(after)
+}
+same(refreshed >= 3L, TRUE, "folded only what is new")
 
 # texts
 set.seed(7)
@@ -170,7 +292,7 @@ whole <- world$answers(memory)
 found <- world$answers(database)
 # the rows of a table have no order of their own, so that the example may be another one
 found$audit$example <- whole$audit$example <- NULL
-for (name in names(whole)) same(found[[name]], whole[[name]], paste("demo world:", name))
+all_same(found, whole, "of the demo world")
 close_ledger(database)
 
 left <- grep("nubrek", DBI::dbListTables(con), value = TRUE)

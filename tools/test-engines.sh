@@ -19,6 +19,9 @@ chown nobody "$folder"
 as_nobody() { su -s /bin/sh nobody -c "cd $folder; $1"; }
 stop() {
   [ ! -d "$folder/data" ] || as_nobody "$bin/pg_ctl -D $folder/data stop -m fast" >/dev/null 2>&1 || true
+  for pid in "$folder"/clickhouse*/pid; do
+    [ ! -e "$pid" ] || kill -9 "$(cat "$pid")" 2>/dev/null || true
+  done
   rm -rf "$folder"
 }
 trap stop EXIT INT TERM
@@ -55,13 +58,34 @@ add_duckdb() {
   export NUBREK_DUCKDB="$duckdb"
 }
 
+# Two servers that know of each other, each with the tables of some customers.
 add_clickhouse() {
   if [ ! -d "$tools/node_modules/chdb" ]; then
     echo "Setting up ClickHouse (half a gigabyte)"
     (cd "$tools" && npm install --silent --prefix . --ignore-scripts chdb >/dev/null)
   fi
-  mkdir -p "$folder/clickhouse"
-  (cd "$tools" && exec node ../tools/clickhouse-bridge.js "$folder/clickhouse" "$((port + 1))") &
+  if ! has RClickhouse; then
+    echo "Setting up its driver (some minutes)"
+    add_packages RClickhouse
+  fi
+  cc -O1 -o "$folder/clickhouse-server" tools/clickhouse-server.c -ldl
+  cp "$tools/node_modules/@chdb/lib-linux-x64-gnu/libchdb.so" "$folder/"
+  for k in 1 2; do
+    own=$folder/clickhouse$k
+    mkdir -p "$own/data"
+    {
+      echo "<clickhouse><remote_servers><both>"
+      for other in 1 2; do
+        echo "<shard><replica><host>127.0.0.1</host><port>$((port + other))</port></replica></shard>"
+      done
+      echo "</both></remote_servers></clickhouse>"
+    } > "$own/config.xml"
+    chown -R nobody "$own"
+    as_nobody "./clickhouse-server ./libchdb.so --config-file=$own/config.xml --path=$own/data \
+      --listen_host=127.0.0.1 --tcp_port=$((port + k)) --query='SYSTEM START LISTEN TCP; \
+      SELECT sleepEachRow(1) FROM system.numbers FORMAT Null SETTINGS max_block_size = 1' \
+      > $own/log 2>&1 & echo \$! > $own/pid"
+  done
   NUBREK_PORT=$((port + 1))
   export NUBREK_PORT
 }

@@ -29,8 +29,8 @@ in_parts <- function(ledger, n) {
   new_parts(ledger, parts, names(ledger$lines))
 }
 
-# Everything that is asked of a ledger, as far as it has an answer.
-answers <- function(ledger) {
+# Everything that is asked of a ledger, as far as it has an answer; or only that.
+answers <- function(ledger, only = NULL) {
   asked <- list(
     customers = \(l) customers(l, everybody = TRUE),
     rates = \(l) repeat_rate(l),
@@ -79,7 +79,7 @@ answers <- function(ledger) {
     audit = \(l) audit(l),
     proof = \(l) prove_totals(l)
   )
-  lapply(asked, \(ask) tryCatch(ask(ledger), nubrek_error = \(e) class(e)[[1L]]))
+  lapply(asked[only %||% names(asked)], \(ask) tryCatch(ask(ledger), nubrek_error = \(e) class(e)[[1L]]))
 }
 
 # Rows with all that exports bring: blanks around ids, two currencies, returns that name their

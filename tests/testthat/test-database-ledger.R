@@ -250,7 +250,7 @@ test_that("a study keeps a ledger in its database, folded anew only when rows ha
     "meanings: {currency: EUR}"
   )
   writeLines(text, study)
-  expect_error(study_ledger(study), "Temporary", class = "nubrek_error_study")
+  expect_error(study_ledger(study), "schema", class = "nubrek_error_study")
   text[[3L]] <- "  workspace: main"
   writeLines(text, study)
   tables <- \(ledger) paste0(ledger$db$mark, folded_tables)

@@ -95,7 +95,7 @@ test_that("a study says file, line and key of what it does not understand", {
     "line 3 (data: orders: colums)",
     "Unknown key colums.",
     "Did you mean \"columns\"?",
-    "Known here: files, columns, attributes, separator, encoding, sheet, table, and query."
+    "Known here: files, columns, attributes, added, separator, encoding, sheet, table, and query."
   )
 })
 

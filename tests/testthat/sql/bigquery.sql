@@ -1,13 +1,13 @@
 SELECT * FROM `sold` WHERE 1 = 0
 
+SELECT COUNT(*) AS n FROM `sold`
+
 CREATE TABLE `work`.`rows` AS SELECT ROW_NUMBER() OVER () AS place, CAST(`customer` AS STRING) AS
 c1, CAST(`receipt` AS STRING) AS c2, CAST(`day` AS STRING) AS c3, CAST(`amount` AS STRING) AS c4,
 CAST(`state` AS STRING) AS c5, CAST(`shop` AS STRING) AS c6, CAST(`money` AS STRING) AS c7,
 CAST(`pieces` AS STRING) AS c8, CAST(`off` AS STRING) AS c9, CAST(`paid_for` AS STRING) AS c10,
 CAST(`thing` AS STRING) AS c11, CAST(`back_of` AS STRING) AS c12, CAST(`line` AS STRING) AS c13
 FROM `sold`
-
-SELECT COUNT(*) AS n FROM `work`.`rows`
 
 SELECT COUNT(*) AS n, COUNT(c1) AS nc1, MIN(c1) AS lowc1, MAX(c1) AS highc1,
 SUM(ABS(MOD(FARM_FINGERPRINT(c1), 1000000007))) AS sumc1, COUNT(c2) AS nc2, MIN(c2) AS lowc2,
@@ -61,10 +61,10 @@ r.place) AS nth FROM `work`.`rows` r) t WHERE nth > 1
 
 SELECT place FROM `work`.`copies` ORDER BY place
 
-SELECT COUNT(*) AS units, SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END) AS several, SUM(CASE WHEN
-order_id = '' THEN 1 ELSE 0 END) AS no_id FROM (SELECT person, order_id, COUNT(*) AS lines FROM
-`work`.`facts` f LEFT JOIN `work`.`copies` c ON c.place = f.place WHERE c.place IS NULL GROUP BY
-person, order_id, CASE WHEN order_id = '' THEN day END) u
+SELECT COALESCE(SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END), 0) AS several, COALESCE(SUM(CASE WHEN
+order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM (SELECT person, order_id, COUNT(*) AS lines
+FROM `work`.`facts` f LEFT JOIN `work`.`copies` c ON c.place = f.place WHERE c.place IS NULL
+GROUP BY person, order_id, CASE WHEN order_id = '' THEN day END) u
 
 CREATE TABLE `work`.`touched` AS SELECT f.place FROM `work`.`facts` f JOIN (SELECT DISTINCT
 person, order_id, CASE WHEN order_id = '' THEN day END AS own_day FROM `work`.`facts` WHERE place
@@ -145,7 +145,7 @@ seat, o.number AS number, p.units AS sales, p.place AS place, p.customer AS cust
 p.l2 AS l2, p.l3 AS l3 FROM `work`.`placed` p JOIN `work`.`every_order` o ON o.customer =
 p.customer AND o.key_order = p.key_order AND o.key_day = p.key_day AND o.alone = p.alone
 
-SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM `work`.`sold`
+SELECT COALESCE(SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM `work`.`sold`
 
 SELECT MIN(day) AS low, MAX(day) AS high, COUNT(*) AS orders, COUNT(DISTINCT customer) AS people,
 SUM(CASE WHEN last_day - day > 1 THEN 1 ELSE 0 END) AS spread FROM `work`.`every_order`
@@ -166,8 +166,6 @@ order_id <> '' AND f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person 
 IS NOT NULL OR b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t
 
 DROP TABLE IF EXISTS `work`.`suspects`
-
-SELECT DISTINCT day FROM `work`.`every_order` ORDER BY day
 
 CREATE TABLE `work`.`orders` AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
 (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
@@ -222,6 +220,9 @@ DROP TABLE IF EXISTS `work`.`discount_read`
 
 DROP TABLE IF EXISTS `work`.`cost_read`
 
+SELECT DISTINCT day FROM (SELECT day FROM `work`.`orders` UNION ALL SELECT day FROM
+`work`.`before`) t ORDER BY day
+
 SELECT customer, MIN(day) AS day FROM `work`.`before` WHERE sales >= 500 GROUP BY customer
 
 SELECT customer, COUNT(*) AS n FROM `work`.`orders` GROUP BY customer ORDER BY customer
@@ -238,75 +239,58 @@ l.number) t WHERE nth = 1
 
 SELECT customer, MIN(day) AS day FROM `work`.`days` GROUP BY customer
 
-CREATE TABLE `work`.`who` (customer INT64, cohort INT64, start_day INT64, first_day INT64)
+CREATE TEMP TABLE `who` (customer INT64, cohort INT64, start_day INT64, first_day INT64)
 
-CREATE TABLE `work`.`calendar` (day INT64, period INT64)
+CREATE TEMP TABLE `calendar` (day INT64, period INT64)
 
-SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, SUM(CASE WHEN place =
-last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) OVER (PARTITION BY customer)
-AS last_place FROM (SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place,
-COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
-`work`.`days`) o JOIN `work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON c.day
-= o.day GROUP BY w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
-
-SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
-SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
-FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
-AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
-(SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*) AS n,
-SUM(o.sales) AS here FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN
-`work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY w.cohort, o.customer,
-c.period) a) b GROUP BY cohort, place
-
-SELECT COALESCE(SUM(o.sales), 0) AS outside FROM `work`.`orders` o LEFT JOIN `work`.`who` w ON
-w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
-
-SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
-SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
-FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
-AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
-(SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*) AS n,
-SUM((o.sales - o.cost)) AS here FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer =
-o.customer JOIN `work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY
+SELECT cohort, place, SUM(CASE WHEN bought > 0 THEN 1 ELSE 0 END) AS customers, SUM(bought) AS
+purchases, SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last, SUM(n) AS orders,
+SUM(here1) AS sums1, SUM(1.0 * here1 * here1) AS squares1, SUM(1.0 * here1 * at_first1) AS
+with_first1, SUM((2.0 * (running1 - here1) + here1) * here1) AS running1, SUM(here2) AS sums2,
+SUM(1.0 * here2 * here2) AS squares2, SUM(1.0 * here2 * at_first2) AS with_first2, SUM((2.0 *
+(running2 - here2) + here2) * here2) AS running2 FROM (SELECT a.*, MAX(CASE WHEN bought > 0 THEN
+place END) OVER (PARTITION BY customer) AS last_place, SUM(here1) OVER (PARTITION BY customer
+ORDER BY place ROWS UNBOUNDED PRECEDING) AS running1, FIRST_VALUE(here1) OVER (PARTITION BY
+customer ORDER BY place) AS at_first1, SUM(here2) OVER (PARTITION BY customer ORDER BY place ROWS
+UNBOUNDED PRECEDING) AS running2, FIRST_VALUE(here2) OVER (PARTITION BY customer ORDER BY place)
+AS at_first2 FROM (SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*)
+AS n, SUM(CASE WHEN o.nth IS NULL OR o.before_day = o.day THEN 0 ELSE 1 END) AS bought,
+SUM(o.sales) AS here1, SUM((o.sales - o.cost)) AS here2 FROM `work`.`orders` o JOIN `who` w ON
+w.customer = o.customer JOIN `calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY
 w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
 
-SELECT COALESCE(SUM((o.sales - o.cost)), 0) AS outside FROM `work`.`orders` o LEFT JOIN
-`work`.`who` w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
+SELECT COALESCE(SUM(o.sales), 0) AS out1, COALESCE(SUM((o.sales - o.cost)), 0) AS out2 FROM
+`work`.`orders` o LEFT JOIN `who` w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day
+< w.first_day
 
-DROP TABLE IF EXISTS `work`.`calendar`
+DROP TABLE IF EXISTS `calendar`
 
-CREATE TABLE `work`.`calendar` (day INT64, period INT64)
+CREATE TEMP TABLE `calendar` (day INT64, period INT64)
 
 SELECT gap, COUNT(*) AS n FROM (SELECT c.period - b.period AS gap FROM (SELECT customer, day AS
-number, day, sales, nth, before_day FROM `work`.`days`) p JOIN `work`.`calendar` c ON c.day =
-p.day JOIN `work`.`calendar` b ON b.day = p.before_day WHERE p.nth > 1 AND p.day <= 20240) t
-GROUP BY gap
+number, day, sales, nth, before_day FROM `work`.`days`) p JOIN `calendar` c ON c.day = p.day JOIN
+`calendar` b ON b.day = p.before_day WHERE p.nth > 1 AND p.day <= 20240) t GROUP BY gap
 
-DROP TABLE IF EXISTS `work`.`calendar`
+DROP TABLE IF EXISTS `calendar`
 
-CREATE TABLE `work`.`calendar` (day INT64, period INT64)
+CREATE TEMP TABLE `calendar` (day INT64, period INT64)
 
-CREATE TABLE `work`.`known` (customer INT64)
+CREATE TEMP TABLE `known` (customer INT64)
 
-CREATE TABLE `work`.`arrived` AS SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL
+CREATE TEMP TABLE `arrived` AS SELECT a.customer, a.period, a.day, CASE WHEN a.last_day IS NULL
 THEN 1 WHEN a.period - p.period <= 2 THEN 2 ELSE 3 END AS kind FROM (SELECT f.customer AS
 customer, f.period AS period, f.day AS day, COALESCE(f.last_day, CASE WHEN f.customer IN (SELECT
-customer FROM `work`.`known`) THEN 19749 END) AS last_day FROM (SELECT customer, period, MIN(day)
-AS day, NULLIF(MIN(last_day), -2000000) AS last_day FROM (SELECT v.customer AS customer, c.period
-AS period, v.day AS day, COALESCE(v.before_day, -2000000) AS last_day FROM `work`.`days` v JOIN
-`work`.`calendar` c ON c.day = v.day) w GROUP BY customer, period) f) a LEFT JOIN
-`work`.`calendar` p ON p.day = a.last_day
+customer FROM `known`) THEN 19749 END) AS last_day FROM (SELECT customer, period, MIN(day) AS
+day, NULLIF(MIN(last_day), -2000000) AS last_day FROM (SELECT v.customer AS customer, c.period AS
+period, v.day AS day, COALESCE(v.before_day, -2000000) AS last_day FROM `work`.`days` v JOIN
+`calendar` c ON c.day = v.day) w GROUP BY customer, period) f) a LEFT JOIN `calendar` p ON p.day
+= a.last_day
 
-SELECT period, kind, COUNT(*) AS n FROM `work`.`arrived` GROUP BY period, kind
+SELECT period, kind, COUNT(*) AS n FROM `arrived` GROUP BY period, kind
 
 SELECT c.period, COALESCE(a.kind, 4) AS kind, SUM(o.sales) AS sales FROM `work`.`orders` o JOIN
-`work`.`calendar` c ON c.day = o.day LEFT JOIN `work`.`arrived` a ON a.customer = o.customer AND
-a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)
-
-SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales FROM
-`work`.`orders`
-
-SELECT COUNT(*) AS n FROM `work`.`days`
+`calendar` c ON c.day = o.day LEFT JOIN `arrived` a ON a.customer = o.customer AND a.period =
+c.period GROUP BY c.period, COALESCE(a.kind, 4)
 
 SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, o.cost AS cost,
 COALESCE(b.purchases, 0) AS purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high,
@@ -321,14 +305,14 @@ GROUP BY customer) b ON b.customer = o.customer
 SELECT MAX(gap) AS most FROM (SELECT customer, day - before_day AS gap FROM (SELECT customer, day
 AS number, day, sales, nth, before_day FROM `work`.`days`) p WHERE nth > 1) g
 
-CREATE TABLE `work`.`logs` (value INT64, log FLOAT64)
+CREATE TEMP TABLE `logs` (value INT64, log FLOAT64)
 
 SELECT customer, COUNT(*) AS gaps, SUM(gap) AS sum, SUM(gap * gap) AS squares, SUM(log) AS
 log_sum, SUM(log * log) AS log_squares, AVG(1.0 * CASE WHEN 2 * nth IN (n, n + 1, n + 2) THEN gap
 END) AS median, MAX(gap) AS longest FROM (SELECT customer, gap, ROW_NUMBER() OVER (PARTITION BY
 customer ORDER BY gap) AS nth, COUNT(*) OVER (PARTITION BY customer) AS n FROM (SELECT customer,
 day - before_day AS gap FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
-`work`.`days`) p WHERE nth > 1) g) r JOIN `work`.`logs` l ON l.value = gap GROUP BY customer
+`work`.`days`) p WHERE nth > 1) g) r JOIN `logs` l ON l.value = gap GROUP BY customer
 
 SELECT gap, COUNT(*) AS n FROM (SELECT p.day - p.before_day AS gap FROM (SELECT customer, day AS
 number, day, sales, nth, before_day FROM `work`.`days`) p WHERE p.nth > 1 AND p.day <= 20240) t
@@ -341,9 +325,9 @@ GROUP BY gap
 SELECT DISTINCT sales FROM (SELECT customer, day, sales, nth FROM `work`.`days` WHERE day <=
 20240) d WHERE nth > 1
 
-DROP TABLE IF EXISTS `work`.`logs`
+DROP TABLE IF EXISTS `logs`
 
-CREATE TABLE `work`.`logs` (value FLOAT64, log FLOAT64)
+CREATE TEMP TABLE `logs` (value FLOAT64, log FLOAT64)
 
 SELECT customer, MIN(day) AS low, MAX(day) AS high, COUNT(*) AS n, SUM(CASE WHEN nth > 1 THEN
 sales ELSE 0 END) AS later FROM (SELECT customer, day, sales, nth FROM `work`.`days` WHERE day <=
@@ -352,48 +336,46 @@ sales ELSE 0 END) AS later FROM (SELECT customer, day, sales, nth FROM `work`.`d
 SELECT customer, AVG(log) AS log_mean, SUM((log - mean_log) * (log - mean_log)) AS spread FROM
 (SELECT d.customer AS customer, l.log AS log, AVG(l.log) OVER (PARTITION BY d.customer) AS
 mean_log FROM (SELECT customer, day, sales, nth FROM `work`.`days` WHERE day <= 20240) d JOIN
-`work`.`logs` l ON l.value = d.sales WHERE d.nth > 1) t GROUP BY customer
+`logs` l ON l.value = d.sales WHERE d.nth > 1) t GROUP BY customer
 
 SELECT DISTINCT l1 AS value FROM `work`.`lines`
 
 SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM
 `work`.`orders`
 
-CREATE TABLE `work`.`lines` AS SELECT l.seat AS seat, l.number AS number, l.sales AS sales,
-l.place AS place, l.customer AS customer, l.l1 AS l1, l.l2 AS l2, l.l3 AS l3 FROM `work`.`lines`
-l JOIN `work`.`orders` o ON o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN
+CREATE TABLE `lines` AS SELECT l.seat AS seat, l.number AS number, l.sales AS sales, l.place AS
+place, l.customer AS customer, l.l1 AS l1, l.l2 AS l2, l.l3 AS l3 FROM `work`.`lines` l JOIN
+`work`.`orders` o ON o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN
 ('Mill'))
 
-CREATE TABLE `work`.`orders` AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
-(PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
-CASE WHEN sales >= 500 THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1
-ELSE 0 END ORDER BY number) END AS before_day FROM (SELECT o.number AS number, o.customer AS
-customer, o.day AS day, o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM
-`work`.`orders` o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM
-`work`.`lines` GROUP BY number) s ON s.number = o.number) t
+CREATE TABLE `orders` AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER (PARTITION BY
+customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth, CASE WHEN sales
+>= 500 THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER
+BY number) END AS before_day FROM (SELECT o.number AS number, o.customer AS customer, o.day AS
+day, o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM `work`.`orders` o JOIN
+(SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM `lines` GROUP BY number) s ON
+s.number = o.number) t
 
-CREATE TABLE `work`.`days` AS SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
-customer ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day
-FROM (SELECT customer, day, SUM(sales) AS sales FROM `work`.`orders` WHERE sales >= 500 GROUP BY
-customer, day) d
+CREATE TABLE `days` AS SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer
+ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day FROM
+(SELECT customer, day, SUM(sales) AS sales FROM `orders` WHERE sales >= 500 GROUP BY customer,
+day) d
 
-SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM
-`work`.`orders`
+SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM `orders`
 
-SELECT customer, COUNT(*) AS n FROM `work`.`orders` GROUP BY customer ORDER BY customer
+SELECT customer, COUNT(*) AS n FROM `orders` GROUP BY customer ORDER BY customer
 
 SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales FROM
-`work`.`orders`
+`orders`
 
-SELECT COUNT(*) AS n FROM `work`.`days`
+SELECT COUNT(*) AS n FROM `days`
 
 SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, COALESCE(b.purchases, 0) AS
 purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high, COALESCE(b.bought, 0) AS
 bought, COALESCE(b.first_sales, 0) AS first_sales FROM (SELECT customer, COUNT(*) AS orders,
-SUM(sales) AS sales FROM `work`.`orders` GROUP BY customer) o LEFT JOIN (SELECT customer,
-COUNT(*) AS orders, COUNT(nth) AS purchases, SUM(CASE WHEN nth IS NULL OR before_day = day THEN 0
-ELSE 1 END) AS days, MIN(CASE WHEN nth >= 1 THEN day END) AS low, MAX(CASE WHEN nth >= 1 THEN day
-END) AS high, SUM(CASE WHEN nth >= 1 THEN sales ELSE 0 END) AS bought, SUM(CASE WHEN nth = 1 THEN
-sales ELSE 0 END) AS first_sales FROM `work`.`days` GROUP BY customer) b ON b.customer =
-o.customer
+SUM(sales) AS sales FROM `orders` GROUP BY customer) o LEFT JOIN (SELECT customer, COUNT(*) AS
+orders, COUNT(nth) AS purchases, SUM(CASE WHEN nth IS NULL OR before_day = day THEN 0 ELSE 1 END)
+AS days, MIN(CASE WHEN nth >= 1 THEN day END) AS low, MAX(CASE WHEN nth >= 1 THEN day END) AS
+high, SUM(CASE WHEN nth >= 1 THEN sales ELSE 0 END) AS bought, SUM(CASE WHEN nth = 1 THEN sales
+ELSE 0 END) AS first_sales FROM `days` GROUP BY customer) b ON b.customer = o.customer
 

@@ -1,13 +1,13 @@
 SELECT * FROM `sold` WHERE 1 = 0
 
+SELECT COUNT(*) AS n FROM `sold`
+
 CREATE TABLE `work`.`rows` AS SELECT ROW_NUMBER() OVER (ORDER BY MONOTONICALLY_INCREASING_ID())
 AS place, CAST(`customer` AS STRING) AS c1, CAST(`receipt` AS STRING) AS c2, CAST(`day` AS
 STRING) AS c3, CAST(`amount` AS STRING) AS c4, CAST(`state` AS STRING) AS c5, CAST(`shop` AS
 STRING) AS c6, CAST(`money` AS STRING) AS c7, CAST(`pieces` AS STRING) AS c8, CAST(`off` AS
 STRING) AS c9, CAST(`paid_for` AS STRING) AS c10, CAST(`thing` AS STRING) AS c11, CAST(`back_of`
 AS STRING) AS c12, CAST(`line` AS STRING) AS c13 FROM `sold`
-
-SELECT COUNT(*) AS n FROM `work`.`rows`
 
 SELECT COUNT(*) AS n, COUNT(c1) AS nc1, MIN(c1) AS lowc1, MAX(c1) AS highc1, SUM(CAST(CRC32(c1)
 AS BIGINT)) AS sumc1, COUNT(c2) AS nc2, MIN(c2) AS lowc2, MAX(c2) AS highc2, SUM(CAST(CRC32(c2)
@@ -58,10 +58,10 @@ r.place) AS nth FROM `work`.`rows` r) t WHERE nth > 1
 
 SELECT place FROM `work`.`copies` ORDER BY place
 
-SELECT COUNT(*) AS units, SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END) AS several, SUM(CASE WHEN
-order_id = '' THEN 1 ELSE 0 END) AS no_id FROM (SELECT person, order_id, COUNT(*) AS lines FROM
-`work`.`facts` f LEFT JOIN `work`.`copies` c ON c.place = f.place WHERE c.place IS NULL GROUP BY
-person, order_id, CASE WHEN order_id = '' THEN day END) u
+SELECT COALESCE(SUM(CASE WHEN lines > 1 THEN 1 ELSE 0 END), 0) AS several, COALESCE(SUM(CASE WHEN
+order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM (SELECT person, order_id, COUNT(*) AS lines
+FROM `work`.`facts` f LEFT JOIN `work`.`copies` c ON c.place = f.place WHERE c.place IS NULL
+GROUP BY person, order_id, CASE WHEN order_id = '' THEN day END) u
 
 CREATE TABLE `work`.`touched` AS SELECT f.place FROM `work`.`facts` f JOIN (SELECT DISTINCT
 person, order_id, CASE WHEN order_id = '' THEN day END AS own_day FROM `work`.`facts` WHERE place
@@ -142,7 +142,7 @@ seat, o.number AS number, p.units AS sales, p.place AS place, p.customer AS cust
 p.l2 AS l2, p.l3 AS l3 FROM `work`.`placed` p JOIN `work`.`every_order` o ON o.customer =
 p.customer AND o.key_order = p.key_order AND o.key_day = p.key_day AND o.alone = p.alone
 
-SELECT SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END) AS no_id FROM `work`.`sold`
+SELECT COALESCE(SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM `work`.`sold`
 
 SELECT MIN(day) AS low, MAX(day) AS high, COUNT(*) AS orders, COUNT(DISTINCT customer) AS people,
 SUM(CASE WHEN last_day - day > 1 THEN 1 ELSE 0 END) AS spread FROM `work`.`every_order`
@@ -163,8 +163,6 @@ order_id <> '' AND f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person 
 IS NOT NULL OR b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t
 
 DROP TABLE IF EXISTS `work`.`suspects`
-
-SELECT DISTINCT day FROM `work`.`every_order` ORDER BY day
 
 CREATE TABLE `work`.`orders` AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
 (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
@@ -219,6 +217,9 @@ DROP TABLE IF EXISTS `work`.`discount_read`
 
 DROP TABLE IF EXISTS `work`.`cost_read`
 
+SELECT DISTINCT day FROM (SELECT day FROM `work`.`orders` UNION ALL SELECT day FROM
+`work`.`before`) t ORDER BY day
+
 SELECT customer, MIN(day) AS day FROM `work`.`before` WHERE sales >= 500 GROUP BY customer
 
 SELECT customer, COUNT(*) AS n FROM `work`.`orders` GROUP BY customer ORDER BY customer
@@ -239,36 +240,25 @@ CREATE TABLE `work`.`who` (customer BIGINT, cohort BIGINT, start_day BIGINT, fir
 
 CREATE TABLE `work`.`calendar` (day BIGINT, period BIGINT)
 
-SELECT cohort, place, COUNT(*) AS customers, SUM(n) AS purchases, SUM(CASE WHEN place =
-last_place THEN 1 ELSE 0 END) AS last FROM (SELECT a.*, MAX(place) OVER (PARTITION BY customer)
-AS last_place FROM (SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place,
-COUNT(*) AS n FROM (SELECT customer, day AS number, day, sales, nth, before_day FROM
-`work`.`days`) o JOIN `work`.`who` w ON w.customer = o.customer JOIN `work`.`calendar` c ON c.day
-= o.day GROUP BY w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
+SELECT cohort, place, SUM(CASE WHEN bought > 0 THEN 1 ELSE 0 END) AS customers, SUM(bought) AS
+purchases, SUM(CASE WHEN place = last_place THEN 1 ELSE 0 END) AS last, SUM(n) AS orders,
+SUM(here1) AS sums1, SUM(1.0 * here1 * here1) AS squares1, SUM(1.0 * here1 * at_first1) AS
+with_first1, SUM((2.0 * (running1 - here1) + here1) * here1) AS running1, SUM(here2) AS sums2,
+SUM(1.0 * here2 * here2) AS squares2, SUM(1.0 * here2 * at_first2) AS with_first2, SUM((2.0 *
+(running2 - here2) + here2) * here2) AS running2 FROM (SELECT a.*, MAX(CASE WHEN bought > 0 THEN
+place END) OVER (PARTITION BY customer) AS last_place, SUM(here1) OVER (PARTITION BY customer
+ORDER BY place ROWS UNBOUNDED PRECEDING) AS running1, FIRST_VALUE(here1) OVER (PARTITION BY
+customer ORDER BY place) AS at_first1, SUM(here2) OVER (PARTITION BY customer ORDER BY place ROWS
+UNBOUNDED PRECEDING) AS running2, FIRST_VALUE(here2) OVER (PARTITION BY customer ORDER BY place)
+AS at_first2 FROM (SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*)
+AS n, SUM(CASE WHEN o.nth IS NULL OR o.before_day = o.day THEN 0 ELSE 1 END) AS bought,
+SUM(o.sales) AS here1, SUM((o.sales - o.cost)) AS here2 FROM `work`.`orders` o JOIN `work`.`who`
+w ON w.customer = o.customer JOIN `work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day
+GROUP BY w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
 
-SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
-SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
-FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
-AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
-(SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*) AS n,
-SUM(o.sales) AS here FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer = o.customer JOIN
-`work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY w.cohort, o.customer,
-c.period) a) b GROUP BY cohort, place
-
-SELECT COALESCE(SUM(o.sales), 0) AS outside FROM `work`.`orders` o LEFT JOIN `work`.`who` w ON
-w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
-
-SELECT cohort, place, SUM(n) AS orders, SUM(here) AS sums, SUM(1.0 * here * here) AS squares,
-SUM(1.0 * here * at_first) AS with_first, SUM((2.0 * (running - here) + here) * here) AS running
-FROM (SELECT a.*, SUM(here) OVER (PARTITION BY customer ORDER BY place ROWS UNBOUNDED PRECEDING)
-AS running, FIRST_VALUE(here) OVER (PARTITION BY customer ORDER BY place) AS at_first FROM
-(SELECT w.cohort AS cohort, o.customer AS customer, c.period AS place, COUNT(*) AS n,
-SUM((o.sales - o.cost)) AS here FROM `work`.`orders` o JOIN `work`.`who` w ON w.customer =
-o.customer JOIN `work`.`calendar` c ON c.day = o.day WHERE o.day >= w.first_day GROUP BY
-w.cohort, o.customer, c.period) a) b GROUP BY cohort, place
-
-SELECT COALESCE(SUM((o.sales - o.cost)), 0) AS outside FROM `work`.`orders` o LEFT JOIN
-`work`.`who` w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day
+SELECT COALESCE(SUM(o.sales), 0) AS out1, COALESCE(SUM((o.sales - o.cost)), 0) AS out2 FROM
+`work`.`orders` o LEFT JOIN `work`.`who` w ON w.customer = o.customer WHERE w.customer IS NULL OR
+o.day < w.first_day
 
 DROP TABLE IF EXISTS `work`.`calendar`
 
@@ -299,11 +289,6 @@ SELECT period, kind, COUNT(*) AS n FROM `work`.`arrived` GROUP BY period, kind
 SELECT c.period, COALESCE(a.kind, 4) AS kind, SUM(o.sales) AS sales FROM `work`.`orders` o JOIN
 `work`.`calendar` c ON c.day = o.day LEFT JOIN `work`.`arrived` a ON a.customer = o.customer AND
 a.period = c.period GROUP BY c.period, COALESCE(a.kind, 4)
-
-SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS sales FROM
-`work`.`orders`
-
-SELECT COUNT(*) AS n FROM `work`.`days`
 
 SELECT o.customer AS customer, o.orders AS orders, o.sales AS sales, o.cost AS cost,
 COALESCE(b.purchases, 0) AS purchases, COALESCE(b.days, 0) AS days, b.low AS low, b.high AS high,
