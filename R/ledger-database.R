@@ -9,9 +9,9 @@
 #' @param con `[DBIConnection]` From `DBI::dbConnect()`; whoever opened it closes it.
 #' @param table `[character(1)]` A table or view, such as `"lines"` or `"shop.lines"`.
 #' @param query `[character(1)]` Instead of a table one `SELECT`, which is wrapped as a subquery.
-#' @param added `[character(1)]` A column that tells when a row was added (a day, a time or a running
-#'   number), of a table whose rows never change afterwards; [refresh_ledger()] then folds only
-#'   customers with newer rows.
+#' @param added `[character(1)]` A column that tells when a row was added (a day, a time or a
+#'   running number), of a table whose rows never change afterwards; [refresh_ledger()] then folds
+#'   only customers with newer rows.
 #' @return A `nubrek_db_table`, for [open_ledger()], [attribute_table()], [join_table()],
 #'   [add_contacts()] and [wallet_share()].
 #' @section Errors: `nubrek_error_database` where the table is not there (with the nearest name),

@@ -47,9 +47,9 @@ in_its_tables <- function(ledger, facts, con, path, call) {
   }
   cons <- if (is.list(con)) con else list(con)
   throw_unless(checkmate::check_list(cons, types = "DBIConnection"), "connection", call)
-  if (length(cons) != facts$servers) {
+  if (length(cons) != (facts$servers %||% 1L)) {
     abort_nubrek(c(
-      "The ledger {.file {path}} stays on {facts$servers} server{?s}.",
+      "The ledger {.file {path}} stays on {facts$servers %||% 1L} server{?s}.",
       "x" = "{.arg connection} has {length(cons)}.",
       "i" = "Give them in the order in which it was opened."
     ), "source", call = call)
@@ -84,7 +84,7 @@ saved_workspace <- function(cons, facts, call = rlang::caller_env()) {
 
 # Takes away the tables that a save names, when another has taken its place.
 drop_saved_tables <- function(cons, facts) {
-  if (is.null(facts) || length(cons) != facts$servers) return(invisible())
+  if (is.null(facts) || length(cons) != (facts$servers %||% 1L)) return(invisible())
   db <- saved_workspace(cons, facts)
   # in another database they are not there
   tryCatch(drop_tables(db), nubrek_error_database = \(e) NULL)

@@ -168,7 +168,8 @@ check_staged_some_left <- function(record, call) {
 check_staged_currency <- function(db, map, meaning) {
   if (has_role(map, "currency") || meaning$currencies == "one") return(invisible())
   roles <- unname(unclass(map)[intersect(names(map), column_roles)])
-  cells <- lapply(stats::setNames(nm = setdiff(c(names(db$place), names(db$joined)), roles)), \(column) {
+  others <- setdiff(c(names(db$place), names(db$joined)), roles)
+  cells <- lapply(stats::setNames(nm = others), \(column) {
     raw <- raw_cell(db, column)
     many <- ask_workspace(
       db, "SELECT COUNT(DISTINCT ", raw, ") AS n FROM ", db$named("rows"), " r", by = character(),

@@ -183,7 +183,8 @@ staged_aside <- function(db, file, replaced) {
   place <- c(db$place, db$joined)
   rows <- ask_workspace(
     db, "SELECT r.*, reason, ", paste(flag, collapse = ", "), " FROM ", db$named("judged"),
-    " j JOIN ", db$named("rows"), " r ON r.place = j.place WHERE reason > 0 ORDER BY r.place", sort = "place"
+    " j JOIN ", db$named("rows"), " r ON r.place = j.place WHERE reason > 0 ORDER BY r.place",
+    sort = "place"
   )
   faults <- rep("", nrow(rows))
   for (k in seq_along(flag)) {

@@ -28,7 +28,7 @@ open_workspace <- function(
   passing <- \(name) {
     temporary || (!is.null(dialect$temporary) && !name %in% c(folded_tables, staging_tables))
   }
-  # whose `tables` nobody needs any more, what was `told`, what is `defined` where nothing is written
+  # whose `tables` nobody needs any more, what was `told`, what is `defined` in questions
   shared <- new.env()
   shared$version <- list()
   db <- list(

@@ -279,7 +279,9 @@ build_study_ledger <- function(study, folder = NULL) {
     study$data$joins,
     \(part) {
       join_table(
-        study_source(study, part, cons, c("data", "joins")), unname_same(part$by), study_format(part)
+        study_source(study, part, cons, c("data", "joins")),
+        unname_same(part$by),
+        study_format(part)
       )
     }
   )

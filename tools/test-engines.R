@@ -49,6 +49,7 @@ resolve <- function(ids, aliases) {
   ids <- ours$trim_text(ifelse(is.na(ids), "", ids))
   ours$resolve_aliases(ids, ours$alias_lookup(aliases))
 }
+tell <- \(sql) invisible(DBI::dbExecute(con, sql))
 passed <- failed <- 0L
 same <- function(found, whole, label) {
   equal <- isTRUE(all.equal(found, whole))
@@ -134,7 +135,7 @@ DBI::dbDisconnect(second)
 
 # kept in a schema
 schema <- if (engine == "ClickHouse") "DATABASE" else "SCHEMA"
-DBI::dbExecute(con, paste("CREATE", schema, "work"))
+tell(paste("CREATE", schema, "work"))
 rows <- world$rich_rows(5L)
 said <- world$rich_opening(5L, rows)
 put(rows)
@@ -143,7 +144,7 @@ save_ledger(open(said, workspace = "work"), folder)
 kept <- open_ledger(folder, connection = con)
 same(world$answers(kept), world$answers(open(said)), "kept")
 same(refresh_ledger(kept)$db$mark, kept$db$mark, "nothing changed")
-DBI::dbExecute(con, if (engine == "ClickHouse") {
+tell(if (engine == "ClickHouse") {
   "ALTER TABLE sold UPDATE amount = '31.07' WHERE receipt = 'R011' SETTINGS mutations_sync = 1"
 } else {
   "UPDATE sold SET amount = '31.07' WHERE receipt = 'R011'"

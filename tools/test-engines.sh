@@ -87,7 +87,8 @@ add_clickhouse() {
       > $own/log 2>&1 & echo \$! > $own/pid"
   done
   NUBREK_PORT=$((port + 1))
-  export NUBREK_PORT
+  NUBREK_PIDS="$(cat "$folder/clickhouse1/pid") $(cat "$folder/clickhouse2/pid")"
+  export NUBREK_PORT NUBREK_PIDS
 }
 
 add_packages() {
@@ -104,6 +105,6 @@ for engine in "$@"; do
     *) echo "No engine is called $engine: PostgreSQL, DuckDB, ClickHouse"; exit 2 ;;
   esac
   echo "$engine, $seeds random ledgers"
-  Rscript tools/test-engines.R "$engine" "$seeds" || failed=1
+  Rscript "${NUBREK_RUN:-tools/test-engines.R}" "$engine" "$seeds" || failed=1
 done
 exit $failed

@@ -79,7 +79,9 @@ answers <- function(ledger, only = NULL) {
     audit = \(l) audit(l),
     proof = \(l) prove_totals(l)
   )
-  lapply(asked[only %||% names(asked)], \(ask) tryCatch(ask(ledger), nubrek_error = \(e) class(e)[[1L]]))
+  lapply(asked[only %||% names(asked)], \(ask) {
+    tryCatch(ask(ledger), nubrek_error = \(e) class(e)[[1L]])
+  })
 }
 
 # Rows with all that exports bring: blanks around ids, two currencies, returns that name their
