@@ -107,11 +107,14 @@ index_tables <- function(db) {
   make_index(db, "days", c("customer", "day"))
 }
 
-# What the workspace holds only while a ledger is opened.
-staging_tables <- c(
+# What the workspace holds only while a ledger is opened: rows in their stages, and what was sent.
+staged_tables <- c(
   "rows", "facts", "judged", "kept", "sold", "sold_with_cost", "seen", "placed", "every_order",
-  "every_line", "copies", "touched", "in_doubt", "set_aside", "codes", "suspects", "days_read",
-  "amounts_read", "people_read", "quantity_read", "discount_read", "cost_read", "products", "costs"
+  "every_line", "copies", "touched", "in_doubt"
+)
+staging_tables <- c(
+  staged_tables, "set_aside", "codes", "suspects", "days_read", "amounts_read", "people_read",
+  "quantity_read", "discount_read", "cost_read", "products", "costs"
 )
 
 #' Take a ledger's tables out of its database

@@ -24,9 +24,9 @@ open_workspace <- function(
     ), "database", call = call)
   }
   con <- cons[[1L]]
-  # what a question needs goes with the session, where an engine knows that
+  # what is sent, and what a question needs, goes with the session, where an engine knows that
   passing <- \(name) {
-    temporary || (!is.null(dialect$temporary) && !name %in% c(folded_tables, staging_tables))
+    temporary || (!is.null(dialect$temporary) && !name %in% c(folded_tables, staged_tables))
   }
   # whose `tables` nobody needs any more, what was `told`, what is `defined` in questions
   shared <- new.env()
@@ -272,12 +272,24 @@ send_table <- function(db, name, table) {
         DBI::dbWriteTable(
           con, db$placed(name), table, append = TRUE, temporary = db$passing(name)
         )
+      } else if (db$passing(name) && in_one_go(con, table)) {
+        DBI::dbWriteTable(
+          con, id, as.data.frame(lapply(table, \(x) if (is.character(x)) x else as.double(x))),
+          append = TRUE, row.names = FALSE
+        )
       } else {
         send_values(db, con, id, table)
       }
     },
     error = \(e) workspace_trouble(db, e)
   )
+}
+
+# Whether a driver that cannot append rows takes a whole table: that of ClickHouse does, but makes
+# numbers of a column that has none.
+in_one_go <- function(con, table) {
+  none <- vapply(table, \(x) !is.character(x) && all(is.na(x)), NA)
+  inherits(con, "ClickhouseConnection") && nrow(table) > 0L && !any(none)
 }
 
 # The cells of a table as literals.

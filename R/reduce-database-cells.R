@@ -54,7 +54,8 @@ cells_of_rows <- function(ledger, plan, money) {
   found <- ask_cells(ledger, place, money)
   outside <- ask_workspace(
     db, "SELECT ",
-    paste0("COALESCE(SUM(", money, "), 0) AS out", seq_along(money), collapse = ", "), " FROM ", db$named("orders"), " o LEFT JOIN ", db$named("who"),
+    paste0("COALESCE(SUM(", money, "), 0) AS out", seq_along(money), collapse = ", "),
+    " FROM ", db$named("orders"), " o LEFT JOIN ", db$named("who"),
     " w ON w.customer = o.customer WHERE w.customer IS NULL OR o.day < w.first_day",
     by = character()
   )

@@ -31,29 +31,29 @@ lowc13, MAX(c13) AS highc13, SUM(ABS(MOD(FARM_FINGERPRINT(c13), 1000000007))) AS
 SELECT MIN(r.place) AS first_place, COALESCE(r.c3, '') AS k1 FROM `work`.`rows` r GROUP BY
 COALESCE(r.c3, '') ORDER BY 1
 
-CREATE TABLE `work`.`days_read` (k1 STRING, day INT64, seconds FLOAT64, no_date INT64, bad_date
+CREATE TEMP TABLE `days_read` (k1 STRING, day INT64, seconds FLOAT64, no_date INT64, bad_date
 INT64)
 
 SELECT MIN(r.place) AS first_place, COALESCE(r.c4, '') AS k1, COALESCE(r.c7, '') AS k2,
 COALESCE(r.c3, '') AS k3 FROM `work`.`rows` r GROUP BY COALESCE(r.c4, ''), COALESCE(r.c7, ''),
 COALESCE(r.c3, '') ORDER BY 1
 
-CREATE TABLE `work`.`amounts_read` (k1 STRING, k2 STRING, k3 STRING, units FLOAT64, bad_amount
+CREATE TEMP TABLE `amounts_read` (k1 STRING, k2 STRING, k3 STRING, units FLOAT64, bad_amount
 INT64, no_amount INT64, is_foreign INT64, rounded INT64, rest FLOAT64, converted INT64, currency
 STRING)
 
 SELECT MIN(r.place) AS first_place, COALESCE(r.c1, '') AS k1 FROM `work`.`rows` r GROUP BY
 COALESCE(r.c1, '') ORDER BY 1
 
-CREATE TABLE `work`.`people_read` (k1 STRING, person INT64, no_customer INT64, excluded INT64)
+CREATE TEMP TABLE `people_read` (k1 STRING, person INT64, no_customer INT64, excluded INT64)
 
 CREATE TABLE `work`.`facts` AS SELECT r.place AS place, person, TRIM(COALESCE(r.c2, ''), '
 ~~~~~ ') AS order_id, day, seconds, units, currency, rounded, rest, converted, no_customer AS f2,
 no_date AS f3, bad_date AS f4, bad_amount AS f5, no_amount AS f6, 0 AS f7, 0 AS f8, 0 AS f9,
-is_foreign AS f10, excluded AS f11, 0 AS f12 FROM `work`.`rows` r JOIN `work`.`days_read`
-days_read ON days_read.k1 = COALESCE(r.c3, '') JOIN `work`.`amounts_read` amounts_read ON
-amounts_read.k1 = COALESCE(r.c4, '') AND amounts_read.k2 = COALESCE(r.c7, '') AND amounts_read.k3
-= COALESCE(r.c3, '') JOIN `work`.`people_read` people_read ON people_read.k1 = COALESCE(r.c1, '')
+is_foreign AS f10, excluded AS f11, 0 AS f12 FROM `work`.`rows` r JOIN `days_read` days_read ON
+days_read.k1 = COALESCE(r.c3, '') JOIN `amounts_read` amounts_read ON amounts_read.k1 =
+COALESCE(r.c4, '') AND amounts_read.k2 = COALESCE(r.c7, '') AND amounts_read.k3 = COALESCE(r.c3,
+'') JOIN `people_read` people_read ON people_read.k1 = COALESCE(r.c1, '')
 
 CREATE TABLE `work`.`copies` AS SELECT place FROM (SELECT r.place, ROW_NUMBER() OVER (PARTITION
 BY r.c1, r.c2, r.c3, r.c4, r.c5, r.c6, r.c7, r.c8, r.c9, r.c10, r.c11, r.c12, r.c13 ORDER BY
@@ -74,13 +74,13 @@ u.own_day IS NOT DISTINCT FROM CASE WHEN f.order_id = '' THEN f.day END
 SELECT r.*, f.person, f.order_id, f.day FROM `work`.`touched` s JOIN `work`.`rows` r ON r.place =
 s.place JOIN `work`.`facts` f ON f.place = s.place ORDER BY r.place
 
-CREATE TABLE `work`.`set_aside` (of_place FLOAT64)
+CREATE TEMP TABLE `set_aside` (of_place FLOAT64)
 
 CREATE TABLE `work`.`judged` AS SELECT f.*, CASE WHEN d.of_place IS NOT NULL THEN 1 WHEN f2 = 1
 THEN 2 WHEN f3 = 1 THEN 3 WHEN f4 = 1 THEN 4 WHEN f5 = 1 THEN 5 WHEN f6 = 1 THEN 6 WHEN f7 = 1
 THEN 7 WHEN f8 = 1 THEN 8 WHEN f9 = 1 THEN 9 WHEN f10 = 1 THEN 10 WHEN f11 = 1 THEN 11 WHEN f12 =
 1 THEN 12 ELSE 0 END AS reason, CASE WHEN d.of_place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM
-`work`.`facts` f LEFT JOIN `work`.`set_aside` d ON d.of_place = f.place
+`work`.`facts` f LEFT JOIN `set_aside` d ON d.of_place = f.place
 
 SELECT reason, currency, COUNT(*) AS n, COALESCE(SUM(units), 0) AS units, SUM(CASE WHEN units IS
 NULL THEN 1 ELSE 0 END) AS unknown, MIN(place) AS example FROM `work`.`judged` GROUP BY reason,
@@ -95,27 +95,26 @@ SELECT r.*, reason, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11, f12 FROM `work
 
 SELECT DISTINCT person FROM `work`.`judged` WHERE reason = 0
 
-CREATE TABLE `work`.`codes` (of_person INT64, customer INT64)
+CREATE TEMP TABLE `codes` (of_person INT64, customer INT64)
 
-CREATE TABLE `work`.`kept` AS SELECT j.*, c.customer FROM `work`.`judged` j JOIN `work`.`codes` c
-ON c.of_person = j.person WHERE reason = 0
+CREATE TABLE `work`.`kept` AS SELECT j.*, c.customer FROM `work`.`judged` j JOIN `codes` c ON
+c.of_person = j.person WHERE reason = 0
 
 SELECT MIN(r.place) AS first_place, COALESCE(r.c9, '') AS k1 FROM `work`.`rows` r GROUP BY
 COALESCE(r.c9, '') ORDER BY 1
 
-CREATE TABLE `work`.`discount_read` (k1 STRING, value FLOAT64)
+CREATE TEMP TABLE `discount_read` (k1 STRING, value FLOAT64)
 
 SELECT MIN(r.place) AS first_place, COALESCE(r.c10, '') AS k1 FROM `work`.`rows` r GROUP BY
 COALESCE(r.c10, '') ORDER BY 1
 
-CREATE TABLE `work`.`cost_read` (k1 STRING, value FLOAT64)
+CREATE TEMP TABLE `cost_read` (k1 STRING, value FLOAT64)
 
 CREATE TABLE `work`.`sold` AS SELECT k.place AS place, k.customer AS customer, k.order_id AS
 order_id, k.day AS day, k.seconds AS seconds, k.units AS units, NULLIF(TRIM(COALESCE(r.c6, ''), '
 ~~~~~ '), '') AS l1, discount_read.value AS l2, cost_read.value AS l3 FROM `work`.`kept` k JOIN
-`work`.`rows` r ON r.place = k.place JOIN `work`.`discount_read` discount_read ON
-discount_read.k1 = COALESCE(r.c9, '') JOIN `work`.`cost_read` cost_read ON cost_read.k1 =
-COALESCE(r.c10, '')
+`work`.`rows` r ON r.place = k.place JOIN `discount_read` discount_read ON discount_read.k1 =
+COALESCE(r.c9, '') JOIN `cost_read` cost_read ON cost_read.k1 = COALESCE(r.c10, '')
 
 CREATE TABLE `work`.`seen` AS SELECT s.*, 0 AS named, 0 AS moved, CASE WHEN units < 0 AND
 order_id <> '' AND day > start_day THEN 1 ELSE 0 END AS late FROM (SELECT s.*, MIN(day) OVER
@@ -150,13 +149,13 @@ SELECT COALESCE(SUM(CASE WHEN order_id = '' THEN 1 ELSE 0 END), 0) AS no_id FROM
 SELECT MIN(day) AS low, MAX(day) AS high, COUNT(*) AS orders, COUNT(DISTINCT customer) AS people,
 SUM(CASE WHEN last_day - day > 1 THEN 1 ELSE 0 END) AS spread FROM `work`.`every_order`
 
-CREATE TABLE `work`.`suspects` (place FLOAT64)
+CREATE TEMP TABLE `suspects` (place FLOAT64)
 
 SELECT COALESCE(SUM(rounded), 0) AS rounded, COALESCE(SUM(CASE WHEN rounded = 1 THEN rest END),
 0) AS rest, COALESCE(SUM(converted), 0) AS converted FROM `work`.`kept`
 
-SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM `work`.`kept` k JOIN
-`work`.`suspects` s ON s.place = k.place
+SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM `work`.`kept` k JOIN `suspects` s ON
+s.place = k.place
 
 SELECT COUNT(*) AS n, COALESCE(SUM(units), 0) AS units FROM (SELECT k.person AS person,
 k.order_id AS order_id, SUM(units) AS units FROM `work`.`kept` k LEFT JOIN (SELECT DISTINCT
@@ -165,7 +164,7 @@ k.order_id LEFT JOIN (SELECT DISTINCT person, order_id FROM `work`.`judged` WHER
 order_id <> '' AND f2 = 0) b ON b.order_id = k.order_id AND b.person = k.person WHERE a.order_id
 IS NOT NULL OR b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t
 
-DROP TABLE IF EXISTS `work`.`suspects`
+DROP TABLE IF EXISTS `suspects`
 
 CREATE TABLE `work`.`orders` AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
 (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
@@ -206,19 +205,19 @@ DROP TABLE IF EXISTS `work`.`copies`
 
 DROP TABLE IF EXISTS `work`.`touched`
 
-DROP TABLE IF EXISTS `work`.`set_aside`
+DROP TABLE IF EXISTS `set_aside`
 
-DROP TABLE IF EXISTS `work`.`codes`
+DROP TABLE IF EXISTS `codes`
 
-DROP TABLE IF EXISTS `work`.`days_read`
+DROP TABLE IF EXISTS `days_read`
 
-DROP TABLE IF EXISTS `work`.`amounts_read`
+DROP TABLE IF EXISTS `amounts_read`
 
-DROP TABLE IF EXISTS `work`.`people_read`
+DROP TABLE IF EXISTS `people_read`
 
-DROP TABLE IF EXISTS `work`.`discount_read`
+DROP TABLE IF EXISTS `discount_read`
 
-DROP TABLE IF EXISTS `work`.`cost_read`
+DROP TABLE IF EXISTS `cost_read`
 
 SELECT DISTINCT day FROM (SELECT day FROM `work`.`orders` UNION ALL SELECT day FROM
 `work`.`before`) t ORDER BY day
