@@ -152,7 +152,7 @@ seasonal_effects <- function(data) {
 months_against_model <- function(fit, ledger, until, months, index) {
   codes <- ledger_codes(ledger, fit$customers)
   first <- reduce_first(ledger)
-  later <- days_of_customers(reduce_repeat_days(ledger, until), codes)
+  later <- reduce_repeat_days(ledger, until, codes)
   line <- fit$packed$row
   groups <- data.table(
     first = first[codes], set = fit$packed$set[line] %||% rep(1L, length(codes))
@@ -174,9 +174,8 @@ months_against_model <- function(fit, ledger, until, months, index) {
     so_far <- so_far +
       vapply(ends, \(end) sum(groups$n[g] * curve(pmax(0, end - came_by[g]) / 7)), 0)
   }
-  sorted <- sort(later)
   data.frame(
-    actual = findInterval(months$to, sorted) - findInterval(months$from - 1L, sorted),
+    actual = counted_until(later, months$to) - counted_until(later, months$from - 1L),
     expected = diff(so_far),
     months
   )

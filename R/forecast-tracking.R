@@ -23,16 +23,16 @@ track_repeats <- function(fit, ledger) {
   check_ledger(ledger)
   codes <- fitted_codes(fit, ledger)
   multiplier <- unit_days[[fit$unit]]
-  later <- if (is_discrete(fit$name)) {
-    reduce_occasion_ends(ledger, multiplier)
-  } else {
-    reduce_repeat_days(ledger, ledger$as_of)
-  }
   first <- reduce_first(ledger)[codes]
   until <- as.integer(fit$until)
   ends <- week_ends(min(first), until, as.integer(ledger$as_of))
   so_far <- expected_by(fit, first, ends, multiplier)
-  actual <- findInterval(ends, sort(days_of_customers(later, codes)))
+  actual <- if (is_discrete(fit$name)) {
+    later <- reduce_occasion_ends(ledger, multiplier)
+    findInterval(ends, sort(later$day[later$code %in% codes]))
+  } else {
+    counted_until(reduce_repeat_days(ledger, ledger$as_of, codes), ends)
+  }
   new_result(
     list(
       week_end = as.Date(ends, origin = "1970-01-01"),
@@ -66,8 +66,6 @@ fitted_codes <- function(fit, ledger, call = rlang::caller_env()) {
   }
   codes
 }
-
-days_of_customers <- function(days, codes) days$day[days$code %in% codes]
 
 # Weeks that end on the last day the fit has seen, and the whole ones after it.
 week_ends <- function(first, until, as_of) {

@@ -99,14 +99,18 @@ histories_found <- function(ledger, db, until) {
 }
 
 #' @export
-reduce_repeat_days.nubrek_database <- function(ledger, until) {
+reduce_repeat_days.nubrek_database <- function(ledger, until, codes) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
-  sql <- paste0(
-    "SELECT customer, day FROM ", db$named("days"), " WHERE nth > 1 AND day <= ",
-    as.integer(until), " ORDER BY customer, day"
+  all <- setequal(codes, which(reduce_first(ledger) <= as.integer(until)))
+  if (!all) send_table(db, "chosen", list(customer = sort(unique(codes))))
+  found <- ask_workspace(
+    db, "SELECT day, COUNT(*) AS n FROM ", db$named("days"), " WHERE nth > 1 AND day <= ",
+    as.integer(until), if (!all) {
+      paste0(" AND customer IN (SELECT customer FROM ", db$named("chosen"), ")")
+    },
+    " GROUP BY day ORDER BY day", by = "day"
   )
-  found <- kept_answer(db, sql, \() ask_workspace(db, sql, sort = c("customer", "day")))
-  list(code = as.integer(found$customer), day = as.integer(found$day))
+  lapply(found, as.integer)
 }
 
 # `arrived` in the workspace: customers and periods with a purchase in lines as wanted, the day of

@@ -127,10 +127,12 @@ orders_and_purchases <- function(ledger, sums, bought, where = NULL) {
 #' @export
 reduce_first.nubrek_database <- function(ledger) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
-  found <- ask_workspace(
-    db, "SELECT customer, MIN(day) AS day FROM ", db$named("days"), " GROUP BY customer"
-  )
-  as.integer(at_codes(ledger, found, "day", NA_integer_))
+  kept_answer(db, paste("first of", db$named("days")), \() {
+    found <- ask_workspace(
+      db, "SELECT customer, MIN(day) AS day FROM ", db$named("days"), " GROUP BY customer"
+    )
+    as.integer(at_codes(ledger, found, "day", NA_integer_))
+  })
 }
 
 #' @export

@@ -60,17 +60,27 @@ reduce_between.nubrek_ledger <- function(ledger, after, until) {
   })
 }
 
-# The days on which customers (`code`) bought again, until a day.
-reduce_repeat_days <- function(ledger, until) UseMethod("reduce_repeat_days")
+# How many of the customers of some codes bought again on each day of the history, until a day.
+reduce_repeat_days <- function(ledger, until, codes) UseMethod("reduce_repeat_days")
 
 #' @export
-reduce_repeat_days.nubrek_ledger <- function(ledger, until) {
-  by_row(ledger, \(part, codes) {
+reduce_repeat_days.nubrek_ledger <- function(ledger, until, codes) {
+  start <- as.integer(ledger$history_start)
+  span <- max(0L, as.integer(until) - start + 1L)
+  chosen <- replace(logical(n_customers(ledger)), codes, TRUE)
+  n <- added_up(ledger, \(part, mine) {
+    here <- of_part(chosen, mine)
     first <- reduce_first(part)
-    days <- part$days
-    again <- which(days$day > first[days$customer] & days$day <= as.integer(until))
-    list(code = days$customer[again], day = days$day[again])
+    who <- part$days$customer
+    day <- part$days$day
+    tabulate(day[here[who] & day > first[who] & day <= as.integer(until)] - start + 1L, span)
   })
+  list(day = start + seq_len(span) - 1L, n = n)
+}
+
+# How many of counted days are not after others.
+counted_until <- function(counted, ends) {
+  c(0L, cumsum(counted$n))[findInterval(ends, counted$day) + 1L]
 }
 
 # The days on which the occasions with a repeat purchase of customers (`code`) end, each `scale`
