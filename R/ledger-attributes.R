@@ -46,9 +46,7 @@ plain_makers <- function(ledger) {
     makers[[name]] <- line_maker(ledger, name, latest, "latest")
   }
   if (".discount" %in% lines) {
-    makers$first_discount_share <- \() {
-      by_customer(ledger, \(part, codes) first_discount_share(part, first(part)))
-    }
+    makers$first_discount_share <- \() reduce_first_discount(ledger, first)
   }
   makers$cohort <- \() label_of_day(first_purchase_day(ledger), ledger_clock(ledger))
   if (!is.null(ledger$meaning$registered)) {
@@ -72,6 +70,14 @@ reduce_line_texts <- function(ledger, name, which, place) UseMethod("reduce_line
 #' @export
 reduce_line_texts.nubrek_ledger <- function(ledger, name, which, place) {
   by_customer(ledger, \(part, codes) as.character(part$lines[[name]][place(part)]))
+}
+
+# The share of discount in the first purchase of each customer, one of whose lines `place` finds.
+reduce_first_discount <- function(ledger, place) UseMethod("reduce_first_discount")
+
+#' @export
+reduce_first_discount.nubrek_ledger <- function(ledger, place) {
+  by_customer(ledger, \(part, codes) first_discount_share(part, place(part)))
 }
 
 # What is found in a part, found once where the one part is the ledger itself.
@@ -106,9 +112,10 @@ first_discount_share <- function(ledger, at) {
     ledger$orders$sales
   ))$sums[orders]
   off <- of_orders(ledger$lines$.discount)
-  full <- of_orders(ledger$lines$sales) + off
-  ifelse(!is.na(full) & full > 0, off / full, NA_real_)
+  share_off(off, of_orders(ledger$lines$sales) + off)
 }
+
+share_off <- function(off, full) ifelse(!is.na(full) & full > 0, off / full, NA_real_)
 
 #' Cut a number or a date into groups for breakdowns
 #'

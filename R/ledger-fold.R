@@ -27,6 +27,8 @@ fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judg
   # nothing is left of what did not come to its end
   on.exit(if (!done) try(drop_tables(db), silent = TRUE))
   signal_progress("reading orders in the database")
+  # before the rows are read: what comes in between is newer than this
+  latest <- latest_added(db, sources)
   db <- stage_rows(db, sources, origin$joins)
   if (db$n == 0) {
     if (!is.null(judged)) return(list(ids = character(), folded = list(sums = no_sums)))
@@ -67,7 +69,7 @@ fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judg
   )
   formed$spread <- told$spread
   folded <- folded_facts(intake, told, formed)
-  folded$added <- latest_added(db, sources)
+  folded$added <- latest
   done <- TRUE
   c(list(
     db = db, ids = known$ids, intake = record, folded = folded,

@@ -41,8 +41,13 @@ refreshed_by_new <- function(ledger, sources, call) {
     return(NULL)
   }
   column <- db_name(db, sources[[1L]]$added)
-  old <- sprintf("(%s <= %s OR %s IS NULL)", column, seen, column)
+  until <- \(latest) sprintf("(%s <= %s OR %s IS NULL)", column, latest, column)
+  old <- until(seen)
   if (!identical(mark_of_sources(db, narrowed(sources, old)), db$rows_mark)) return(NULL)
+  # what comes in the meantime is for the next time
+  latest <- latest_added(db, sources)
+  sources <- narrowed(sources, until(latest))
+  mark <- mark_of_sources(db, sources)
   own <- open_workspace(db$cons, db$workspace, call)
   done <- FALSE
   on.exit(if (!done) try(drop_tables(own), silent = TRUE))
@@ -61,7 +66,10 @@ refreshed_by_new <- function(ledger, sources, call) {
   on.exit(if (!is.null(after$db)) drop_tables(after$db), add = TRUE)
   sums <- was$sums - before$folded$sums[names(was$sums)] + after$folded$sums[names(was$sums)]
   if (decided_otherwise(ledger, before, after, sums)) return(NULL)
-  fresh <- merged_ledger(ledger, own, before, after, sums, sources, lookup, call)
+  if (!identical(mark_of_sources(db, sources), mark)) return(NULL)
+  own$rows_mark <- mark
+  was[c("sums", "added")] <- list(sums, latest)
+  fresh <- merged_ledger(ledger, own, before, after, was, lookup)
   done <- TRUE
   fresh
 }
@@ -134,7 +142,7 @@ decided_otherwise <- function(ledger, before, after, sums) {
 }
 
 # What stands of the touched customers `after`, beside the others of the ledger.
-merged_ledger <- function(ledger, own, before, after, sums, sources, lookup, call) {
+merged_ledger <- function(ledger, own, before, after, folded, lookup) {
   db <- ledger$db
   origin <- ledger$source
   others <- setdiff(seq_along(ledger$ids), match(resolved_ids(own, lookup), ledger$ids))
@@ -147,11 +155,8 @@ merged_ledger <- function(ledger, own, before, after, sums, sources, lookup, cal
     send_table(own, "moved_too", list(code = seq_along(after$ids), to_code = match(after$ids, ids)))
   }
   merge_tables(own, db, after, ledger$line_names)
-  own$rows_mark <- mark_of_sources(own, sources)
+  drop_tables(own, c("touched_people", "orders_touched", "moved", "moved_too"))
   record <- merged_record(ledger$intake, before$intake, after$intake)
-  folded <- ledger$folded
-  folded$sums <- sums
-  folded$added <- latest_added(own, sources)
   fresh <- ledger_of_tables(
     own, ids, ledger$meaning, folded, record, ledger[c("currency", "decimals", "line_names")]
   )

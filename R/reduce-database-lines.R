@@ -57,6 +57,19 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
 }
 
 #' @export
+reduce_first_discount.nubrek_database <- function(ledger, place) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  found <- ask_workspace(
+    db, "SELECT f.customer AS customer, SUM(l.", line_cell(ledger, ".discount"), ") AS off, ",
+    "SUM(l.sales) AS sales FROM ", db$named("lines"), " l JOIN (SELECT customer, MIN(number) AS ",
+    "number FROM ", db$named("orders"), " WHERE sales >= ", ledger$least,
+    " GROUP BY customer) f ON f.number = l.number GROUP BY f.customer"
+  )
+  found$share <- share_off(as.double(found$off), as.double(found$sales) + as.double(found$off))
+  at_codes(ledger, found, "share", NA_real_)
+}
+
+#' @export
 reduce_lines.nubrek_database <- function(ledger, questions) {
   if (is.null(sql_store(ledger))) return(NextMethod())
   lapply(questions, \(question) ask_lines_sql(ledger, question))
