@@ -145,6 +145,15 @@ test_that("of a table that only grows, customers with new rows are folded, the o
     kept <- open_ledger(folder, connection = con)
     was <- repeat_rate(kept)
     DBI::dbAppendTable(con, "sold", rows[rows$loaded == 2L, ])
+    # stopped in the middle: nothing is left, and the next one comes to its end
+    there <- DBI::dbGetQuery(con, "SELECT name FROM sqlite_master WHERE type = 'table'")$name
+    stopped <- tryCatch(withCallingHandlers(refresh_ledger(kept), nubrek_progress = \(p) {
+      if (p$step == "forming orders") rlang::interrupt()
+    }), interrupt = \(i) "stopped")
+    expect_identical(stopped, "stopped")
+    expect_setequal(
+      DBI::dbGetQuery(con, "SELECT name FROM sqlite_master WHERE type = 'table'")$name, there
+    )
     steps <- character()
     after <- withCallingHandlers(refresh_ledger(kept), nubrek_progress = \(p) {
       steps <<- c(steps, p$step)
