@@ -175,6 +175,7 @@ added_by <- function(found, by, low, high) {
 
 # What was found under a key before: what is folded does not change. The last few are kept.
 kept_answer <- function(db, key, find) {
+  if (!db$writes) return(find())
   known <- db$shared$known[[key]]
   if (!is.null(known)) return(known)
   found <- find()
@@ -286,10 +287,11 @@ send_table <- function(db, name, table) {
 }
 
 # Whether a driver that cannot append rows takes a whole table: that of ClickHouse does, but makes
-# numbers of a column that has none.
+# numbers of a column that has none, and not for who may only read.
 in_one_go <- function(con, table) {
   none <- vapply(table, \(x) !is.character(x) && all(is.na(x)), NA)
-  inherits(con, "ClickhouseConnection") && nrow(table) > 0L && !any(none)
+  inherits(con, "ClickhouseConnection") && nrow(table) > 0L && !any(none) &&
+    DBI::dbGetQuery(con, "SELECT toInt32(getSetting('readonly')) AS only")$only == 0L
 }
 
 # The cells of a table as literals.

@@ -297,7 +297,7 @@ all_same(found, whole, "of the demo world")
 close_ledger(database)
 
 left <- grep("nubrek", DBI::dbListTables(con), value = TRUE)
-same(left, character(), "tables left behind")
+same(left, character(), paste(c("tables left behind", left), collapse = " "))
 DBI::dbDisconnect(con)
 cat(sprintf("%d passed, %d failed, 0 skipped\n", passed, failed))
 if (failed > 0L || passed == 0L) quit(status = 1L)
