@@ -273,25 +273,12 @@ send_table <- function(db, name, table) {
         DBI::dbWriteTable(
           con, db$placed(name), table, append = TRUE, temporary = db$passing(name)
         )
-      } else if (db$passing(name) && in_one_go(con, table)) {
-        DBI::dbWriteTable(
-          con, id, as.data.frame(lapply(table, \(x) if (is.character(x)) x else as.double(x))),
-          append = TRUE, row.names = FALSE
-        )
       } else {
         send_values(db, con, id, table)
       }
     },
     error = \(e) workspace_trouble(db, e)
   )
-}
-
-# Whether a driver that cannot append rows takes a whole table: that of ClickHouse does, but makes
-# numbers of a column that has none, and not for who may only read.
-in_one_go <- function(con, table) {
-  none <- vapply(table, \(x) !is.character(x) && all(is.na(x)), NA)
-  inherits(con, "ClickhouseConnection") && nrow(table) > 0L && !any(none) &&
-    DBI::dbGetQuery(con, "SELECT toInt32(getSetting('readonly')) AS only")$only == 0L
 }
 
 # The cells of a table as literals.
