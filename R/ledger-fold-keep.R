@@ -119,7 +119,7 @@ rows_mark <- function(db, source, from) {
 # The same of tables as they stand now.
 mark_of_sources <- function(db, sources) {
   texts <- columns_as_texts(db, sources[[1L]])
-  from <- on_each(vapply(sources, `[[`, "", "from"))
+  from <- from_each(sources)
   rows_mark(db, sources[[1L]], list("(SELECT ", texts, " FROM ", from, ")"))
 }
 
@@ -140,11 +140,15 @@ mark_of_sources <- function(db, sources) {
 #' @section Errors: `nubrek_error_source`: a ledger in memory, or a slice.
 #' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
 #' con <- DBI::dbConnect(RSQLite::SQLite())
-#' DBI::dbWriteTable(con, "lines", data.frame(who = "A", on_day = "2024-03-05", paid = 5))
-#' ledger <- open_ledger(db_table(con, "lines"), column_map(
+#' DBI::dbWriteTable(con, "lines", data.frame(
+#'   who = c("A", "B", "C"), on_day = "2024-03-05", paid = 5, loaded = 1
+#' ))
+#' ledger <- open_ledger(db_table(con, "lines", added = "loaded"), column_map(
 #'   customer = "who", date = "on_day", sales = "paid"
 #' ), meanings(currency = "EUR"), workspace = "temporary")
-#' DBI::dbAppendTable(con, "lines", data.frame(who = "A", on_day = "2024-04-02", paid = 7))
+#' DBI::dbAppendTable(con, "lines", data.frame(
+#'   who = "A", on_day = "2024-04-02", paid = 7, loaded = 2
+#' ))
 #' repeat_rate(refresh_ledger(ledger))
 #' DBI::dbDisconnect(con)
 #' @export

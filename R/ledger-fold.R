@@ -8,11 +8,18 @@ open_in_database <- function(orders, workspace, origin, meaning, bands, call) {
   found <- fold_sources(sources, workspace, origin, meaning, lookup, call)
   done <- FALSE
   on.exit(if (!done) try(drop_tables(found$db), silent = TRUE))
+  origin <- c(list(orders = lapply(sources, `[`, c("table", "query", "added"))), origin)
   ledger <- ledger_of_tables(found$db, found$ids, meaning, found$folded, found$intake, found)
-  ledger$attributes <- customer_attributes(found$ids, origin$customers, lookup)
-  ledger <- with_beside(ledger, meaning, bands, lookup)
-  ledger$source <- c(list(orders = lapply(sources, `[`, c("table", "query", "added"))), origin)
+  ledger <- with_origin(ledger, origin, meaning, bands, lookup)
   done <- TRUE
+  ledger
+}
+
+# The ledger with what stands beside its rows.
+with_origin <- function(ledger, origin, meaning, bands, lookup) {
+  ledger$attributes <- customer_attributes(ledger$ids, origin$customers, lookup)
+  ledger <- with_beside(ledger, meaning, bands, lookup)
+  ledger$source <- origin
   ledger
 }
 
@@ -91,8 +98,7 @@ check_staged_columns <- function(db, map, meaning, name) {
 folded_facts <- function(intake, told = NULL, formed = NULL) {
   sums <- no_sums
   known <- c(
-    told, formed[names(formed) != "moved"], formed$moved, intake[c("conflicts", "replaced")],
-    intake$judged
+    told, formed[names(formed) != "moved"], formed$moved, intake[summed$intake], intake$judged
   )
   for (name in intersect(names(sums), names(known))) sums[[name]] <- as.double(known[[name]])
   c(list(
@@ -103,12 +109,19 @@ folded_facts <- function(intake, told = NULL, formed = NULL) {
   ), intake[c("written", "names", "exported_twice", "other_mark")])
 }
 
-no_sums <- c(
-  orders = 0, people = 0, rounded = 0, rest = 0, converted = 0, suspects = 0, suspect_units = 0,
-  partly = 0, partly_units = 0, spread = 0, returns_split = 0, no_id = 0, unknown_cost = 0,
-  moved = 0, not_found = 0, unlinked = 0, conflicts = 0, replaced = 0, several = 0,
-  no_id_units = 0, twice = 0
+# What is summed: of the rows as told (see `told_of_rows()`), of orders as formed, of returns that
+# went to their orders, of orders in two states, of copies.
+summed <- list(
+  told = c(
+    "orders", "people", "rounded", "rest", "converted", "suspects", "suspect_units", "partly",
+    "partly_units"
+  ),
+  formed = c("spread", "returns_split", "no_id", "unknown_cost"),
+  returns = c("moved", "not_found", "unlinked"),
+  intake = c("conflicts", "replaced"),
+  judged = c("several", "no_id_units", "twice")
 )
+no_sums <- stats::setNames(numeric(length(unlist(summed))), unlist(summed))
 
 # The orders in their database: one table, or one on each of several servers.
 tables_of_servers <- function(orders, call) {

@@ -34,7 +34,7 @@ ledger_of_tables <- function(db, ids, meaning, folded, record, found) {
     " GROUP BY customer"
   )
   of <- \(names) as.list(folded$sums[names])
-  returns <- if (folded$linked) lapply(of(c("moved", "not_found", "unlinked")), as.integer)
+  returns <- if (folded$linked) lapply(of(summed$returns), as.integer)
   facts <- list(
     ids = ids,
     attributes = data.table(),
@@ -62,8 +62,8 @@ ledger_of_tables <- function(db, ids, meaning, folded, record, found) {
       replaced = seq_len(folded$sums[["replaced"]])
     )
   )
-  told <- c(of(names(no_sums)[1:9]), list(days = days, same_ids = \() folded$same_ids))
-  formed <- c(of(c("spread", "returns_split", "no_id", "unknown_cost")), list(moved = returns))
+  told <- c(of(summed$told), list(days = days, same_ids = \() folded$same_ids))
+  formed <- c(of(summed$formed), list(moved = returns))
   attr(ledger, "remarks") <- rbind(
     never_run_remark(db$dialect), defined_remark(db), ledger_remarks(
       formed, intake, told, record$identified, span$start, span$as_of, meaning

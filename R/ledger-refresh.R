@@ -5,7 +5,7 @@
 latest_added <- function(db, sources) {
   if (is.null(sources[[1L]]$added)) return(NULL)
   column <- db_name(db, sources[[1L]]$added)
-  from <- on_each(vapply(sources, `[[`, "", "from"))
+  from <- from_each(sources)
   value <- ask_each(db, "SELECT MAX(", column, ") AS latest FROM ", from)
   text <- ask_each(
     db, "SELECT CAST(MAX(", column, ") AS ", db$dialect$text, ") AS latest FROM ", from
@@ -62,9 +62,10 @@ refreshed_by_new <- function(ledger, sources, call) {
   before <- fold(sprintf("%s AND %s", touched, old), list(own = FALSE, sums = was$sums))
   on.exit(if (!is.null(before$db)) drop_tables(before$db), add = TRUE)
   signal_progress("folding what was touched, as it is")
-  after <- fold(touched, list(own = TRUE, sums = was$sums - before$folded$sums[names(was$sums)]))
+  others <- was$sums - before$folded$sums[names(was$sums)]
+  after <- fold(touched, list(own = TRUE, sums = others))
   on.exit(if (!is.null(after$db)) drop_tables(after$db), add = TRUE)
-  sums <- was$sums - before$folded$sums[names(was$sums)] + after$folded$sums[names(was$sums)]
+  sums <- others + after$folded$sums[names(others)]
   if (decided_otherwise(ledger, before, after, sums)) return(NULL)
   if (!identical(mark_of_sources(db, sources), mark)) return(NULL)
   own$rows_mark <- mark
@@ -85,7 +86,7 @@ as_written <- function(meaning, written) {
 # where these are more than half of all.
 touched_rows <- function(db, sources, is_new, ledger, lookup) {
   map <- ledger$source$columns
-  from <- on_each(vapply(sources, `[[`, "", "from"))
+  from <- from_each(sources)
   cell <- \(role) trimmed(db, sprintf(
     "COALESCE(CAST(%s AS %s), '')", db_name(db, map[[role]]), db$dialect$text
   ))
@@ -160,10 +161,7 @@ merged_ledger <- function(ledger, own, before, after, folded, lookup) {
   fresh <- ledger_of_tables(
     own, ids, ledger$meaning, folded, record, ledger[c("currency", "decimals", "line_names")]
   )
-  fresh$attributes <- customer_attributes(ids, origin$customers, lookup)
-  fresh <- with_beside(fresh, ledger$meaning, ledger$bands, lookup)
-  fresh$source <- origin
-  fresh
+  with_origin(fresh, origin, ledger$meaning, ledger$bands, lookup)
 }
 
 # The customers that were touched, under the ids that stand for them.

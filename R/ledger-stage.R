@@ -5,7 +5,7 @@
 # those of joined tables, `j1`, `j2` ... `sources` has the table of each server.
 stage_rows <- function(db, sources, joins) {
   source <- sources[[1L]]
-  from <- on_each(vapply(sources, `[[`, "", "from"))
+  from <- from_each(sources)
   db <- number_servers(db, from)
   if (db$n == 0) return(db)
   db$place <- stats::setNames(paste0("c", seq_along(source$columns)), source$columns)
@@ -33,6 +33,9 @@ stage_rows <- function(db, sources, joins) {
   if (!db$writes) db$rows_now <- sources
   db
 }
+
+# The table of each server, in a statement.
+from_each <- function(sources) on_each(vapply(sources, `[[`, "", "from"))
 
 # How many rows there are, and how many on the servers before each: what is numbered on a server
 # goes on from there.
@@ -165,10 +168,12 @@ stage_joins <- function(db, source, joins) {
 check_staged_multiplying <- function(db, map) {
   for (name in intersect(sales_columns(map), names(db$key_of))) {
     key <- trimmed(db, raw_cell(db, db$key_of[[name]]))
-    twice <- ask_workspace(
+    # a key may stand once on each of several servers
+    found <- ask_workspace(
       db, "SELECT ", key, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", key,
-      " HAVING COUNT(*) > 1"
-    )$k
+      if (length(db$cons) == 1L) " HAVING COUNT(*) > 1", by = "k"
+    )
+    twice <- found$k[found$n > 1]
     if (length(twice) > 0L) abort_multiplying(name, db$key_of[[name]], sort(twice), db$call)
   }
 }

@@ -25,7 +25,7 @@ open_workspace <- function(
   }
   con <- cons[[1L]]
   # what is sent, and what a question needs, goes with the session, where an engine knows that
-  passing <- \(name) {
+  goes_with_session <- \(name) {
     temporary || (!is.null(dialect$temporary) && !name %in% c(folded_tables, staged_tables))
   }
   # whose `tables` nobody needs any more, what was `told`, what is `defined` in questions
@@ -43,17 +43,17 @@ open_workspace <- function(
     named = \(name, anew = FALSE) {
       if (anew) shared$version[[name]] <- (shared$version[[name]] %||% 0L) + 1L
       bare <- paste0(mark, name, if (!writes) shared$version[[name]])
-      if (passing(name)) bare <- sprintf(dialect$name, bare)
+      if (goes_with_session(name)) bare <- sprintf(dialect$name, bare)
       bare <- as.character(DBI::dbQuoteIdentifier(con, bare))
-      if (passing(name) || !writes) return(bare)
+      if (goes_with_session(name) || !writes) return(bare)
       paste0(as.character(DBI::dbQuoteIdentifier(con, workspace)), ".", bare)
     },
     # the same name for a driver
     placed = \(name) {
-      if (passing(name)) return(sprintf(dialect$name, paste0(mark, name)))
+      if (goes_with_session(name)) return(sprintf(dialect$name, paste0(mark, name)))
       DBI::Id(schema = workspace, table = paste0(mark, name))
     },
-    passing = passing,
+    goes_with_session = goes_with_session,
     shared = shared,
     alive = new.env(), # as long as anybody has the ledger or a slice of it
     call = call
@@ -199,7 +199,7 @@ all_named <- function(letter, names) {
 }
 
 how_to_make <- function(db, name) {
-  if (db$passing(name)) db$dialect$temporary else db$dialect$make
+  if (db$goes_with_session(name)) db$dialect$temporary else db$dialect$make
 }
 
 make_table <- function(db, name, ...) {
@@ -271,7 +271,7 @@ send_table <- function(db, name, table) {
       } else if (inherits(con, "AdbiConnection")) {
         # in bulk, where appending goes row by row
         DBI::dbWriteTable(
-          con, db$placed(name), table, append = TRUE, temporary = db$passing(name)
+          con, db$placed(name), table, append = TRUE, temporary = db$goes_with_session(name)
         )
       } else {
         send_values(db, con, id, table)

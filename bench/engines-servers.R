@@ -1,26 +1,17 @@
 # One ClickHouse server against two, each with half of the customers: processor time of the servers
 # and time until the answer, and what a fold of only the new rows takes; written into
-# docs/engines.md. Usage: NUBREK_RUN=bench/engines-servers.R tools/test-engines.sh 2000000 ClickHouse
+# docs/engines.md. Usage:
+# NUBREK_RUN=bench/engines-servers.R tools/test-engines.sh 2000000 ClickHouse
 library(nubrek)
 lines <- as.numeric(commandArgs(TRUE)[[2L]])
-port <- as.integer(Sys.getenv("NUBREK_PORT"))
 pids <- strsplit(Sys.getenv("NUBREK_PIDS"), " ")[[1L]]
-connect <- function(k) {
-  for (attempt in 1:100) {
-    one <- tryCatch(
-      DBI::dbConnect(RClickhouse::clickhouse(), host = "127.0.0.1", port = port + k - 1L),
-      error = \(e) NULL
-    )
-    if (!is.null(one)) return(one)
-    Sys.sleep(0.2)
-  }
-  stop("the server did not start")
-}
-cons <- lapply(1:2, connect)
+sys.source("tools/clickhouse-connect.R", globalenv())
+cons <- lapply(1:2, connect_clickhouse)
 rows <- paste0(
   "SELECT concat('C', toString(toInt64(", format(lines / 13, scientific = FALSE), " * pow(((n * ",
-  "7919) % 1000003) / 1000003, 1.7)))) AS who, toString(n) AS receipt, toString(toDate('2022-01-01'",
-  ") + (n * 104729) % 1095) AS sold_on, toString(((number * 15485863) % 9000 + 199) / 100) AS paid, ",
+  "7919) % 1000003) / 1000003, 1.7)))) AS who, toString(n) AS receipt, toString(toDate('2022-01",
+  "-01') + (n * 104729) % 1095) AS sold_on, toString(((number * 15485863) % 9000 + 199) / 100) AS ",
+  "paid, ",
   "if(number % 211 = 0, '2025-01-02', '2025-01-01') AS loaded FROM (SELECT number, intDiv(number, ",
   "2) AS n FROM numbers(", format(lines, scientific = FALSE), "))"
 )
@@ -81,7 +72,8 @@ growing <- open_ledger(
 )
 view("loaded < '2025-01-02' OR cityHash64(who) % 50 = 0")
 n <- DBI::dbGetQuery(cons[[1L]], paste(
-  "SELECT toInt32(count()) AS n, toInt32(uniqExact(who)) AS who FROM known WHERE loaded = '2025-01-02'"
+  "SELECT toInt32(count()) AS n, toInt32(uniqExact(who)) AS who FROM known",
+  "WHERE loaded = '2025-01-02'"
 ))
 steps <- character()
 refresh <- withCallingHandlers(

@@ -10,6 +10,7 @@ for (helper in list.files(folder, "^helper-", full.names = TRUE)) {
 }
 asked <- commandArgs(TRUE)
 seeds <- seq_len(as.integer(asked[[2L]]))
+sys.source("tools/clickhouse-connect.R", globalenv())
 port <- as.integer(Sys.getenv("NUBREK_PORT"))
 # a connection to the k-th of two servers
 engines <- list(
@@ -24,17 +25,7 @@ engines <- list(
     DBI::dbExecute(one, "SET client_min_messages TO warning")
     one
   },
-  ClickHouse = \(k) {
-    for (attempt in 1:100) {
-      one <- tryCatch(
-        DBI::dbConnect(RClickhouse::clickhouse(), host = "127.0.0.1", port = port + k - 1L),
-        error = \(e) NULL
-      )
-      if (!is.null(one)) return(one)
-      Sys.sleep(0.2)
-    }
-    stop("the server did not start")
-  },
+  ClickHouse = \(k) connect_clickhouse(k),
   DuckDB = \(k) DBI::dbConnect(
     adbi::adbi(adbcdrivermanager::adbc_driver(
       Sys.getenv("NUBREK_DUCKDB"), entrypoint = "duckdb_adbc_init"

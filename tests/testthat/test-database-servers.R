@@ -121,6 +121,15 @@ test_that("tables joined to rows in a database are those joined in memory", {
   })
   expect_match(errors[[1L]], "counted for each")
   expect_identical(errors[[2L]], errors[[1L]])
+  # a key that stands once on each of two servers stands twice
+  dealt <- list(local_database(lines = lines[1L, ]), local_database(lines = lines[1L, ]))
+  DBI::dbExecute(dealt[[2L]], "UPDATE lines SET customer = 'another'")
+  expect_error(open_ledger(
+    lapply(dealt, db_table, "lines"),
+    column_map(customer = "customer", order = "receipt", date = "day", sales = "paid"),
+    meanings(currency = "EUR"),
+    joins = twice, workspace = "main"
+  ), "counted for each", class = "nubrek_error_join")
   expect_identical(DBI::dbListTables(con), "lines")
 })
 
