@@ -257,6 +257,10 @@ cpp_keyed_units <- function(texts, key) {
     .Call(`_nubrek_cpp_keyed_units`, texts, key)
 }
 
+cpp_keyed_mark <- function(bytes, key) {
+    .Call(`_nubrek_cpp_keyed_mark`, bytes, key)
+}
+
 cpp_keyed_names <- function(texts, key) {
     .Call(`_nubrek_cpp_keyed_names`, texts, key)
 }

@@ -90,3 +90,12 @@ same_file <- function(path, mark) {
     isTRUE(file.size(path) == mark$size) &&
     identical(rlang::hash_file(path), mark$hash)
 }
+
+# Nobody can guess it; drawn beside R's own random numbers, which stay as they are.
+secret_token <- function() {
+  bytes <- tryCatch(
+    suppressWarnings(readBin("/dev/urandom", "raw", 16L)), error = \(e) raw()
+  )
+  if (length(bytes) == 16L) return(paste(format(bytes), collapse = ""))
+  rlang::hash(list(Sys.time(), Sys.getpid(), proc.time(), tempfile(), stats::runif))
+}

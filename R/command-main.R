@@ -254,10 +254,11 @@ command_explore <- function(job) {
 asked_part <- function(job) {
   study <- read_study(job$study)
   study_forms(study) # the command ends with its own options
+  kept <- kept_parts(study)
   ledger <- open_study_ledger(study)
   if (!is.null(job$by)) study$forecast$by <- job$by
   part <- part_record(job$part)
-  result <- part$read(ask_part(job$part, study, ledger), job, study, ledger)
+  result <- part$read(ask_part(job$part, study, ledger, kept), job, study, ledger)
   if (!is.null(job$where)) result <- filter_where(result, job$where)
   list(part = part, result = result, ledger = ledger)
 }

@@ -56,15 +56,6 @@ free_port <- function(address) {
   getExportedValue("httpuv", "randomPort")(host = address)
 }
 
-# Nobody can guess it; drawn beside R's own random numbers, which stay as they are.
-secret_token <- function() {
-  bytes <- tryCatch(
-    suppressWarnings(readBin("/dev/urandom", "raw", 16L)), error = \(e) raw()
-  )
-  if (length(bytes) == 16L) return(paste(format(bytes), collapse = ""))
-  rlang::hash(list(Sys.time(), Sys.getpid(), proc.time(), tempfile(), stats::runif))
-}
-
 # The page and what answers it; without the token there is nothing.
 explore_app <- function(desk, start, token) {
   known <- \(query) identical(shiny::parseQueryString(query %||% "")$token, token)

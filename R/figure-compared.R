@@ -92,7 +92,7 @@ autoplot.nubrek_comparison <- function(object, ...) {
         "came; bar: 95 % interval"
       )),
       caption = say(
-        "Held against the %d weeks after %s.", basis_of(object, "weeks"),
+        "Held against the %.0f weeks after %s.", basis_of(object, "weeks"),
         format_day(basis_of(object, "cut"))
       )
     ) +

@@ -110,32 +110,38 @@ worth_course <- function(worth, newest = NULL) {
   data.table::setorder(cells, row, age)
   cells[, `:=`(brought = cumsum(money), sold = cumsum(sales), seen_by = cumsum(seen)), by = row]
   result <- cells[,
-    {
-      ends <- c(NA_real_, NA_real_)
-      if (!is.null(drawn)) {
-        pending <- cells[row %in% .SD$row & !is.na(place) & age <= .BY$age, .(row, place)]
-        if (nrow(pending) > 0L) {
-          sums <- rowSums(drawn[, pending$place + (pending$row - 1L) * places, drop = FALSE])
-          ends <- (sum(seen_by) + drop(draw_interval(matrix(sums), level))) / sum(size)
-        }
-      }
-      list(
-        cohorts = .N,
-        size = sum(size),
-        sales_per_customer = sum(sold) / sum(size),
-        value = sum(brought) / sum(size),
-        lower = ends[[1L]],
-        upper = ends[[2L]],
-        cost = if (any(costed)) sum(total[costed]) / sum(size[costed]) else NA_real_,
-        observed = sum(size[what == "observed"]) / sum(size)
-      )
-    },
+    list(
+      cohorts = .N,
+      size = sum(size),
+      sales_per_customer = sum(sold) / sum(size),
+      value = sum(brought) / sum(size),
+      lower = NA_real_,
+      upper = NA_real_,
+      seen = sum(seen_by),
+      cost = if (any(costed)) sum(total[costed]) / sum(size[costed]) else NA_real_,
+      observed = sum(size[what == "observed"]) / sum(size)
+    ),
     keyby = c(grouped_by, "age")
   ]
+  if (!is.null(drawn)) {
+    ends <- cells[, course_ends(.SD, drawn, places, level), keyby = grouped_by]
+    result[, `:=`(lower = (seen + ends$lower) / size, upper = (seen + ends$upper) / size)]
+  }
+  result[, seen := NULL]
   side_table(
     as.data.frame(in_group_order(result, grouped_by, plain_table(worth)), optional = TRUE),
     "worth_course",
     worth,
     c(value = "money", lower = "money", upper = "money", observed = "share")
   )
+}
+
+# The interval of what cells still to come bring up to each age, missing before any does.
+course_ends <- function(cells, drawn, places, level) {
+  at <- split(cells$place + (cells$row - 1L) * places, cells$age)
+  at <- lapply(at, \(one) one[!is.na(one)])
+  brought <- lapply(at, \(one) rowSums(drawn[, one, drop = FALSE]))
+  ends <- draw_interval(do.call(cbind, Reduce(`+`, brought, accumulate = TRUE)), level)
+  ends[, cumsum(lengths(at)) == 0L] <- NA
+  list(lower = ends[1L, ], upper = ends[2L, ])
 }

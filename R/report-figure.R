@@ -20,27 +20,50 @@ picture_of <- function(page, picture) {
   page$figures <- page$figures + 1L
   told <- paste(c(picture$title, picture$shows), collapse = ". ")
   # letters as outlines: a picture of its own
-  if (!has_svglite()) return(htmltools::tags$img(src = picture$lines, alt = told))
-  htmltools::HTML(page_svg(page, picture$lines, told))
+  if (is.null(picture$styles)) return(htmltools::tags$img(src = picture$lines, alt = told))
+  htmltools::HTML(page_svg(page, picture, told))
 }
 
 # The drawing as an element of the page. What it holds was escaped by the device that wrote it.
-page_svg <- function(page, lines, told) {
+page_svg <- function(page, picture, told) {
+  page$styles <- union(page$styles, picture$styles)
+  classes <- c(paste0("class='s", match(picture$styles, page$styles), "'"), "")
+  text <- paste0(picture$lines, classes, collapse = "")
+  say(
+    "<svg class=\"figure\" viewBox=\"%s\" role=\"img\" aria-label=\"%s\">\n%s",
+    gsub(".00", "", picture$box, fixed = TRUE),
+    htmltools::htmlEscape(told, attribute = TRUE),
+    short_ids(text, paste0("f", page$figures, "c"))
+  )
+}
+
+# What a device drew as a page takes it: the text of the element, cut where a style stands, and the
+# styles. The text is one piece longer.
+picture_pieces <- function(lines) {
   box <- sub(".*viewBox='([^']*)'.*", "\\1", grep("viewBox=", lines, value = TRUE)[[1L]])
   start <- grep("</style>", lines, fixed = TRUE)[[1L]] + 2L # behind </defs>
   inside <- lines[start:length(lines)]
   inside <- inside[!grepl("^<rect width='100%'", inside)]
-  text <- paste(trimws(inside), collapse = "\n")
-  text <- short_ids(text, paste0("f", page$figures, "c"))
-  text <- short_numbers(text)
-  text <- shared_styles(page, thin_lines(text))
-  # large drawings have many lines: whole points are fine enough for them
-  if (nchar(text) > 38000L) text <- each_points(text, \(p) gsub("[.][0-9]+", "", p))
-  say(
-    "<svg class=\"figure\" viewBox=\"%s\" role=\"img\" aria-label=\"%s\">\n%s",
-    gsub(".00", "", box, fixed = TRUE),
-    htmltools::htmlEscape(told, attribute = TRUE),
+  text <- thin_lines(short_numbers(paste(trimws(inside), collapse = "\n")))
+  # the size of tiles and the anchor of text are style
+  text <- gsub("text-anchor='([a-z]+)' style='", "style='text-anchor:\\1;", text)
+  text <- gsub(
+    "(<rect [^>]*)width='([0-9.]+)' height='([0-9.]+)' style='",
+    "\\1style='width:\\2px;height:\\3px;",
     text
+  )
+  text <- gsub("' />", "'/>", text, fixed = TRUE)
+  # large drawings have many lines: whole points are fine enough for them
+  if (nchar(gsub("style='[^']*'", "class='s00'", text)) > 38000L) {
+    text <- each_points(text, \(p) gsub("[.][0-9]+", "", p))
+  }
+  found <- gregexpr("style='[^']*'", text)
+  styles <- substring(regmatches(text, found)[[1L]], 8L)
+  styles <- gsub("font-family:[^;]*;|'$", "", styles)
+  list(
+    box = box,
+    lines = regmatches(text, found, invert = TRUE)[[1L]],
+    styles = gsub("; *", ";", trimws(styles))
   )
 }
 
@@ -84,25 +107,6 @@ thin_points <- function(points) {
     }
   }
   paste(pairs[keep], collapse = " ")
-}
-
-# Equal styles are one class of the page; the size of tiles and the anchor of text are style.
-shared_styles <- function(page, text) {
-  text <- gsub("text-anchor='([a-z]+)' style='", "style='text-anchor:\\1;", text)
-  text <- gsub(
-    "(<rect [^>]*)width='([0-9.]+)' height='([0-9.]+)' style='",
-    "\\1style='width:\\2px;height:\\3px;",
-    text
-  )
-  text <- gsub("' />", "'/>", text, fixed = TRUE)
-  found <- gregexpr("style='[^']*'", text)
-  styles <- substring(regmatches(text, found)[[1L]], 8L)
-  styles <- gsub("font-family:[^;]*;|'$", "", styles)
-  styles <- gsub("; *", ";", trimws(styles))
-  page$styles <- union(page$styles, styles)
-  classes <- paste0("class='s", match(styles, page$styles), "'")
-  regmatches(text, found) <- list(classes)
-  text
 }
 
 # The classes as a style sheet; colours of the palette by their names, which dark pages change.

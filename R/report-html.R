@@ -84,15 +84,17 @@ table_rows <- function(shown, kinds, currency) {
     plain,
     side
   )
-  cell <- \(name, class, i) tags$td(
-    class = class, `data-sort` = unread[[name]][i], cells[[name]][[i]]
+  # a tag for each cell is most of a report's work: rows are written as they stand in the page
+  columns <- Map(\(text, class, sort) paste0(
+    "<td class=\"", class, "\"", if (!is.null(sort)) paste0(" data-sort=\"", sort, "\""), ">",
+    htmltools::htmlEscape(text), "</td>"
+  ), cells, side, unread)
+  rows <- paste0(
+    "<tr", ifelse(few_rows(plain), " class=\"few\"", ""), ">", do.call(paste0, unname(columns)),
+    "</tr>\n", recycle0 = TRUE
   )
-  few <- few_rows(plain)
   htmltools::tagList(
-    tags$thead(tags$tr(unname(head))),
-    tags$tbody(lapply(seq_len(nrow(cells)), \(i) tags$tr(
-      class = if (few[[i]]) "few", unname(Map(cell, names(cells), side, i))
-    )))
+    tags$thead(tags$tr(unname(head))), tags$tbody(htmltools::HTML(paste(rows, collapse = "")))
   )
 }
 

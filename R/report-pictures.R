@@ -18,16 +18,16 @@ draw_picture <- function(figure) {
     ggplot2::theme(plot.background = ggplot2::element_blank())
   path <- tempfile(fileext = ".svg")
   on.exit(unlink(path))
-  lines <- if (has_svglite()) {
+  drawn <- if (has_svglite()) {
     svglite::svglite(path, page_width, figure$height, bg = "transparent", fix_text_size = FALSE)
     tryCatch(print_figure(drawing), finally = grDevices::dev.off())
-    readLines(path, encoding = "UTF-8", warn = FALSE)
+    picture_pieces(readLines(path, encoding = "UTF-8", warn = FALSE))
   } else {
     write_figure(drawing, path, page_width, figure$height)
     picture <- jsonlite::base64_enc(readBin(path, "raw", file.size(path)))
-    paste0("data:image/svg+xml;base64,", gsub("\n", "", picture, fixed = TRUE))
+    list(lines = paste0("data:image/svg+xml;base64,", gsub("\n", "", picture, fixed = TRUE)))
   }
-  c(Filter(Negate(is.null), words), list(lines = lines))
+  c(Filter(Negate(is.null), words), drawn)
 }
 
 # Children draw what they know from the start, so nothing but the drawings goes between processes.

@@ -207,7 +207,7 @@ write_report <- function(run, path) {
     tags$p(class = "proved", tags$a(href = "#proof", describe(run$proof)$finding))
   )
   # styles and remarks are known when everything is drawn
-  head <- tags$head(
+  head <- htmltools::tagList(
     tags$meta(charset = "utf-8"),
     tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
     tags$title(title),
@@ -222,12 +222,11 @@ write_report <- function(run, path) {
     tags$script(report_asset("report.js")),
     tags$script(report_asset("move.js"))
   )
-  whole <- htmltools::renderTags(htmltools::tagList(head, page_body)) # gives the head apart
   text <- enc2utf8(paste0(
     "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n",
-    whole$head,
+    htmltools::doRenderTags(head),
     "\n</head>\n",
-    whole$html,
+    htmltools::doRenderTags(page_body),
     "\n</html>\n"
   ))
   write_bytes(charToRaw(text), path)

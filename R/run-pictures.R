@@ -5,20 +5,8 @@ pictures_file <- "figures.json"
 
 # All that a picture depends on beside its figure.
 drawing_basis <- function() {
-  texts <- list.files(
-    bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", full.names = TRUE, recursive = TRUE
-  )
-  version <- \(package) {
-    if (requireNamespace(package, quietly = TRUE)) format(utils::packageVersion(package))
-  }
-  list(
-    code_of(),
-    lapply(c("ggplot2", "scales", "svglite"), version),
-    options()[grep("^nubrek[.]", names(options()))],
-    Sys.getenv("LANGUAGE"),
-    Sys.getlocale(),
-    rlang::hash_file(texts)
-  )
+  version <- \(package) suppressWarnings(utils::packageDescription(package, fields = "Version"))
+  list(code_and_texts(), lapply(c("ggplot2", "scales", "svglite"), version))
 }
 
 # What this session drew, the newest few hundred.

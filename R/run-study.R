@@ -21,10 +21,11 @@ run_study <- function(study, folder = NULL) {
   if (writes) check_results(study, folder)
   # where earlier runs are looked for
   if (writes) study$results <- folder
+  kept <- if (writes) kept_parts(study, more = TRUE)
+  on.exit(write_parts(kept), add = TRUE)
   ledger <- open_study_ledger(study)
-  run <- structure(
-    c(list(study = study, ledger = ledger), wanted_results(study, ledger)), class = "nubrek_run"
-  )
+  results <- wanted_results(study, ledger, kept = kept)
+  run <- structure(c(list(study = study, ledger = ledger), results), class = "nubrek_run")
   if (writes) run$files <- write_results(run, folder)
   run
 }

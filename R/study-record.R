@@ -8,11 +8,16 @@ run_mark <- "run.json"
 #'
 #' [run_study()] keeps a record of each run in the folder of its results: the numbers by customer,
 #' the study, the version, and (of the newest two, where the files together have 500 MB at most) a
-#' copy of the data; and the figures of the last report, of which the next one draws only those
-#' whose numbers differ. A run of the same data by the same definitions and code is no new one. The
+#' copy of the data. A run of the same data by the same definitions and code is no new one. The
 #' folder `runs` holds ids and rows as they were exported, and opens for its owner alone: share the
 #' report, not the folder, or say `outputs: runs: no`.
 #'
+#' @section Nothing is made twice: The parts of the newest run and the figures of its report stand
+#'   there too (parts of up to 500 MB; none of tables in a database). The next run, and `nubrek
+#'   show`, `list` and `draw`, make only what rests on a section of the study, a file or code that
+#'   has changed since; the totals are proved each time. Files count as changed by their time and
+#'   size. What another user kept is made again: a secret in the user's own folder
+#'   (`R_USER_DATA_DIR`) marks what may be read.
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` The folder of results; default the study's.
 #' @return A `nubrek_runs`, one row per run, the newest last: `run`, its name; `made`, when;
@@ -100,6 +105,17 @@ definitions_of <- function(study) {
 code_of <- function() {
   built <- system.file("R", "nubrek.rdb", package = "nubrek")
   paste(utils::packageVersion("nubrek"), if (nzchar(built)) rlang::hash_file(built) else "")
+}
+
+# What results and pictures depend on beside their numbers: the code, the texts and their forms.
+code_and_texts <- function() {
+  texts <- list.files(
+    bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", full.names = TRUE, recursive = TRUE
+  )
+  list(
+    code_of(), options()[c("nubrek.decimal", "nubrek.day")], Sys.getenv("LANGUAGE"),
+    Sys.getlocale(), rlang::hash_file(texts)
+  )
 }
 
 change_groups <- function(study) as.character(unlist(study$`repeat`$by))

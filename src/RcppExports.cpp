@@ -784,6 +784,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_keyed_mark
+std::string cpp_keyed_mark(Rcpp::RawVector bytes, Rcpp::RawVector key);
+RcppExport SEXP _nubrek_cpp_keyed_mark(SEXP bytesSEXP, SEXP keySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type key(keySEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_keyed_mark(bytes, key));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_keyed_names
 Rcpp::CharacterVector cpp_keyed_names(SEXP texts, Rcpp::RawVector key);
 RcppExport SEXP _nubrek_cpp_keyed_names(SEXP textsSEXP, SEXP keySEXP) {
@@ -955,6 +966,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_first_nul_row", (DL_FUNC) &_nubrek_cpp_first_nul_row, 1},
     {"_nubrek_cpp_read_lines", (DL_FUNC) &_nubrek_cpp_read_lines, 1},
     {"_nubrek_cpp_keyed_units", (DL_FUNC) &_nubrek_cpp_keyed_units, 2},
+    {"_nubrek_cpp_keyed_mark", (DL_FUNC) &_nubrek_cpp_keyed_mark, 2},
     {"_nubrek_cpp_keyed_names", (DL_FUNC) &_nubrek_cpp_keyed_names, 2},
     {"_nubrek_cpp_read_delimited", (DL_FUNC) &_nubrek_cpp_read_delimited, 3},
     {"_nubrek_cpp_number_pairs", (DL_FUNC) &_nubrek_cpp_number_pairs, 3},

@@ -106,6 +106,17 @@ Rcpp::NumericVector cpp_keyed_units(SEXP texts, Rcpp::RawVector key) {
   return out;
 }
 
+// 16 hexadecimal digits that depend on a key and all bytes.
+// [[Rcpp::export(rng = false)]]
+std::string cpp_keyed_mark(Rcpp::RawVector bytes, Rcpp::RawVector key) {
+  const std::string_view text(reinterpret_cast<const char*>(RAW(bytes)),
+                              static_cast<std::size_t>(bytes.size()));
+  char digits[17];
+  std::snprintf(digits, sizeof digits, "%016llx",
+                static_cast<unsigned long long>(nubrek::keyed_hash(hash_key(key), text)));
+  return digits;
+}
+
 // 32 hexadecimal digits that depend on a key and each text alone: the hash of the text behind a 0,
 // then that behind a 1.
 // [[Rcpp::export(rng = false)]]

@@ -1,0 +1,183 @@
+# Parts are made once for the same data, study and code: what a run made of them stands beside its
+# record, and who asks for them next is given that. The making of each part notes the sections of
+# the study that it reads, so that whoever changes one has only that made anew which rests on it.
+
+parts_folder <- "parts"
+parts_index <- "parts.json"
+parts_most <- 500e6
+
+# What is kept of a study's parts. Nothing is where nothing of a run is; nor of tables in a
+# database, which change without a file that tells it. `more`: will more be kept?
+kept_parts <- function(study, more = FALSE) {
+  if (isFALSE(study$outputs$runs) || is.null(study$path) || !is.null(study$data$connection)) {
+    return(NULL)
+  }
+  folder <- file.path(results_folder(study), runs_folder, parts_folder)
+  secret <- if (more || dir.exists(folder)) parts_secret()
+  if (is.null(secret)) return(NULL)
+  kept <- new.env(parent = emptyenv())
+  kept$folder <- folder
+  kept$secret <- secret
+  kept$basis <- rlang::hash(list(
+    R.version.string, code_and_texts(), study_fingerprint(study), study$slice, study$events
+  ))
+  kept$files <- files_beside(study)
+  kept$known <- read_parts_index(folder)
+  kept
+}
+
+# What this user's runs keep is known again by a secret of the user's: nobody else's bytes become
+# objects. NULL where none can be had.
+parts_secret <- function() {
+  path <- file.path(tools::R_user_dir("nubrek", "data"), "kept-parts")
+  tryCatch(
+    {
+      if (!file.exists(path)) {
+        dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE, mode = "0700")
+        write_text(secret_token(), path)
+        Sys.chmod(path, "0600", use_umask = FALSE)
+      }
+      read_key(path)
+    },
+    error = \(e) NULL
+  )
+}
+
+# The files that the study names outside its data, as they are.
+files_beside <- function(study) {
+  sections <- study[setdiff(names(study), c("data", "path", "source", "results"))]
+  texts <- unlist(rapply(sections, as.character, how = "unlist"), use.names = FALSE)
+  paths <- study_files(study, unique(texts[nzchar(texts) & nchar(texts) < 4000L]))
+  paths <- unlist(lapply(paths, expand_glob))
+  paths <- paths[file.exists(paths) & !dir.exists(paths)]
+  list(paths, rlang::hash(lapply(paths, file_mark)))
+}
+
+read_parts_index <- function(folder) {
+  path <- file.path(folder, parts_index)
+  if (!file.exists(path)) return(list())
+  told <- tryCatch(jsonlite::fromJSON(path, simplifyVector = FALSE), error = \(e) list())
+  lapply(
+    Filter(\(one) checkmate::test_string(one$key, "^[0-9a-f]{32}$"), told),
+    \(one) list(key = one$key, read = as.character(unlist(one$read)))
+  )
+}
+
+# All that a part depends on: what it read of the study, and what the parts it needs depend on; NULL
+# where one of these is not known.
+key_of_part <- function(kept, name, study, read, needs) {
+  if (is.null(kept) || any(vapply(needs, is.null, NA))) return(NULL)
+  values <- lapply(stats::setNames(nm = sort(read, method = "radix")), \(section) {
+    switch(section,
+      # whatever is read from a file lies beside the study
+      path = list(study$path, kept$files),
+      results = run_marks(results_folder(study)),
+      "section names" = names(study),
+      study[[section]]
+    )
+  })
+  rlang::hash(list(kept$basis, name, values, needs))
+}
+
+# The records of earlier runs.
+run_marks <- function(folder) {
+  paths <- vapply(known_runs(folder), `[[`, "", "path")
+  lapply(stats::setNames(file.path(paths, run_mark), basename(paths)), file_mark)
+}
+
+# What was kept under a key; NULL where it is gone, damaged or somebody else's.
+recall_part <- function(kept, key) {
+  path <- file.path(kept$folder, key)
+  if (!file.exists(path)) return(NULL)
+  tryCatch(
+    {
+      file <- file(path, "rb")
+      on.exit(close(file))
+      said <- rawToChar(readBin(file, "raw", 16L))
+      bytes <- readBin(file, "raw", file.size(path) - 16L)
+      made <- if (identical(said, cpp_keyed_mark(bytes, kept$secret))) unserialize(bytes)
+      if (identical(made$key, key)) made
+    },
+    error = \(e) NULL
+  )
+}
+
+# Until the run ends it is held in memory.
+keep_part <- function(kept, name, read, made) {
+  if (is.null(kept) || is.null(made$key)) return()
+  if (is_lacking(made$value)) made$value[c("trace", "call", "parent")] <- NULL
+  kept$made[[name]] <- made
+  kept$known[[name]] <- list(key = made$key, read = read)
+}
+
+# When a run has ended, well or not, what it made stands beside its results, where there are any;
+# the small ones first where it would be too much. What cannot be written is made again next time.
+write_parts <- function(kept) {
+  if (is.null(kept) || !dir.exists(dirname(dirname(kept$folder)))) return()
+  try(silent = TRUE, {
+    if (!dir.exists(kept$folder)) dir.create(kept$folder, recursive = TRUE)
+    Sys.chmod(dirname(kept$folder), "0700", use_umask = FALSE)
+    others <- setdiff(names(kept$known), names(kept$made))
+    room <- parts_most - sum(file.size(files_of_parts(kept, others)), na.rm = TRUE)
+    sizes <- sort(vapply(kept$made, \(made) as.double(utils::object.size(made)), 0))
+    fit <- names(sizes)[cumsum(sizes) <= room]
+    kept$known <- kept$known[c(others, fit)]
+    paths <- stats::setNames(files_of_parts(kept, fit), fit)
+    for (name in fit) {
+      bytes <- serialize(kept$made[[name]], NULL)
+      write_bytes(c(charToRaw(cpp_keyed_mark(bytes, kept$secret)), bytes), paths[[name]])
+    }
+    index <- lapply(kept$known, \(one) list(key = one$key, read = as.list(one$read)))
+    write_text(
+      jsonlite::toJSON(index, auto_unbox = TRUE), file.path(kept$folder, parts_index)
+    )
+    files <- list.files(kept$folder, full.names = TRUE)
+    named <- c(parts_index, basename(files_of_parts(kept, names(kept$known))))
+    unlink(files[!basename(files) %in% named])
+  })
+}
+
+files_of_parts <- function(kept, names) {
+  file.path(kept$folder, vapply(kept$known[names], `[[`, "", "key"))
+}
+
+# A study that notes what is read of it.
+noted_study <- function(study) {
+  attr(study, "noted") <- new.env(parent = emptyenv())
+  class(study) <- c("nubrek_noted_study", class(study))
+  study
+}
+
+sections_read <- function(study) ls(attr(study, "noted"), all.names = TRUE)
+
+note_reading <- function(study, sections) {
+  for (section in sections) assign(section, TRUE, envir = attr(study, "noted"))
+}
+
+#' @export
+`$.nubrek_noted_study` <- function(x, name) x[[name]]
+
+#' @export
+`[[.nubrek_noted_study` <- function(x, i, ...) {
+  note_reading(x, if (is.character(i)) i else attr(x, "names")[[i]])
+  .subset2(x, i)
+}
+
+#' @export
+`[.nubrek_noted_study` <- function(x, i, ...) {
+  found <- NextMethod()
+  note_reading(x, c("section names", attr(found, "names")))
+  found
+}
+
+#' @export
+names.nubrek_noted_study <- function(x) {
+  note_reading(x, "section names")
+  attr(x, "names")
+}
+
+#' @export
+as.list.nubrek_noted_study <- function(x, ...) {
+  note_reading(x, c("section names", attr(x, "names")))
+  NextMethod()
+}
