@@ -53,6 +53,7 @@ bench:
 	@tools/setup.sh demo
 	@cd bench && npm install --no-audit --no-fund --silent
 	@Rscript bench/run.R $(LINES)
+	@Rscript bench/study.R
 	@$(MAKE) --no-print-directory bench-models
 
 CUSTOMERS ?= 1000000

@@ -60,6 +60,11 @@ move_file <- function(from, to) {
   if (!moved) abort_disk(to, "it could not be moved to its place")
 }
 
+copy_whole <- function(from, to) {
+  trouble <- cpp_copy_file(path.expand(from), path.expand(to))
+  if (nzchar(trouble)) abort_disk(to, trouble)
+}
+
 # Bytes of a known number: what stands in the file afterwards must be as many.
 write_bytes <- function(bytes, path) {
   write_whole(

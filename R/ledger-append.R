@@ -160,8 +160,8 @@ save_exports <- function(orders, path, call) {
     signal_progress("keeping the exports")
     if (is.data.frame(part)) {
       nanoparquet::write_parquet(as.data.frame(lapply(part, column_as_text), optional = TRUE), to)
-    } else if (!file.copy(part$path, to)) {
-      abort_nubrek("Cannot copy {.file {part$path}} into {.file {path}}.", "file", call = call)
+    } else {
+      copy_whole(part$path, to)
     }
     list(folder = folder, name = name, frame = frame)
   })

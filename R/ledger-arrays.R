@@ -12,7 +12,7 @@ save_arrays <- function(table, to) {
   columns <- lapply(arrays, \(i) {
     x <- table[[i]]
     file <- sprintf("%s-%d.npy", to, i)
-    write_array(if (is.factor(x)) as.integer(x) else x, file)
+    write_array(x, file)
     list(
       name = names(table)[[i]], file = basename(file),
       levels = if (is.factor(x)) as.list(as.character(levels(x)))
@@ -26,31 +26,12 @@ save_arrays <- function(table, to) {
 write_array <- function(x, path) {
   head <- sprintf(
     "{'descr': '%s', 'fortran_order': False, 'shape': (%.0f,), }",
-    if (is.integer(x)) "<i4" else "<f8", length(x)
+    if (typeof(x) == "integer") "<i4" else "<f8", length(x)
   )
   head <- paste0(head, strrep(" ", -(nchar(head) + 11L) %% 64L), "\n")
-  open <- file(path, "wb")
-  tryCatch(
-    suppressWarnings({
-      writeBin(c(as.raw(0x93), charToRaw("NUMPY"), as.raw(c(1, 0))), open)
-      writeBin(nchar(head), open, size = 2L, endian = "little")
-      writeBin(charToRaw(head), open)
-      for (some in array_pieces(length(x))) {
-        writeBin(if (length(some) == length(x)) x else x[some], open, endian = "little")
-      }
-    }),
-    finally = close(open)
-  )
-  if (file.size(path) != 10 + nchar(head) + length(x) * array_width(x)) {
-    abort_disk(path, "only a part of it could be written")
-  }
-}
-
-array_width <- function(x) if (is.integer(x)) 4 else 8
-
-# R writes and reads at most 2 GB in one go.
-array_pieces <- function(n, most = 2e8) {
-  lapply(seq_len(ceiling(n / most)), \(k) seq.int((k - 1) * most + 1, min(n, k * most)))
+  size <- as.raw(c(nchar(head) %% 256L, nchar(head) %/% 256L))
+  start <- c(as.raw(0x93), charToRaw("NUMPY"), as.raw(c(1, 0)), size, charToRaw(head))
+  if (!cpp_write_array(x, start, path)) abort_disk(path, "only a part of it could be written")
 }
 
 # The columns of a table that were saved so, and the names of all.
@@ -79,12 +60,8 @@ read_array <- function(path) {
   head <- rawToChar(readBin(open, "raw", size))
   told <- regmatches(head, regexec("'descr': '<(i4|f8)'.*'shape': \\(([0-9]+),\\)", head))[[1L]]
   if (length(told) != 3L) stop("an array has no head")
-  pieces <- array_pieces(as.double(told[[3L]]))
-  found <- lapply(pieces, \(some) readBin(
-    open, if (told[[2L]] == "i4") "integer" else "double", length(some), endian = "little"
-  ))
-  x <- if (length(found) == 1L) found[[1L]] else unlist(found)
-  x <- x %||% if (told[[2L]] == "i4") integer() else double()
-  if (length(x) != as.double(told[[3L]])) stop("an array is cut short")
-  x
+  n <- as.double(told[[3L]])
+  whole <- told[[2L]] == "i4"
+  if (file.size(path) < 10 + size + n * if (whole) 4 else 8) stop("an array is cut short")
+  cpp_read_array(path, 10L + size, n, whole)
 }

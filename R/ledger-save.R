@@ -102,7 +102,7 @@ ledger_tables <- function(ledger) {
   rows <- if (inherits(ledger, "nubrek_memory")) {
     list(
       orders = ledger$orders,
-      lines = ledger$lines[, setdiff(names(ledger$lines), "number"), with = FALSE],
+      lines = as.list(ledger$lines)[setdiff(names(ledger$lines), "number")],
       before = ledger$before
     )
   }

@@ -114,6 +114,6 @@ link_files <- function(from, to, files) {
     here <- file.path(from, name)
     there <- file.path(to, name)
     linked <- suppressWarnings(file.link(here, there))
-    if (!linked && !file.copy(here, there)) abort_disk(there, "it could not be copied")
+    if (!linked) copy_whole(here, there)
   }
 }

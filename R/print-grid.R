@@ -53,16 +53,18 @@ measure_rows <- function(x, places, rows) {
   if (!is.null(grouped_by)) {
     label <- \(table) do.call(paste, c(lapply(table[grouped_by], as.character), sep = ", "))
     cohorts <- unique(plain_table(x)[c(grouped_by, "cohort", "size")])
-    groups <- unique(label(cohorts))
+    of <- label(cohorts)
+    sizes <- tapply(cohorts$size, factor(of, unique(of)), sum)
+    # of many the largest, in their order
+    sizes <- sizes[sort(utils::head(order(-sizes), rows))]
     lines <- lines[lines$line == "without older cohorts", ]
+    of_lines <- label(lines)
     return(list(
-      labels = groups,
-      sizes = format_count_plain(as.integer(tapply(
-        cohorts$size, factor(label(cohorts), groups), sum
-      ))),
-      body = stack(lapply(groups, \(g) line_cells(lines[label(lines) == g, ]))),
+      labels = names(sizes),
+      sizes = format_count_plain(as.integer(sizes)),
+      body = stack(lapply(names(sizes), \(g) line_cells(lines[of_lines == g, ]))),
       bottom = stack(list()),
-      left_out = 0L
+      left_out = length(unique(of)) - length(sizes)
     ))
   }
   wide <- as.matrix(x)
@@ -111,8 +113,9 @@ print.nubrek_measure <- function(x, rows = 24L, ...) {
     if (nrow(shown$bottom) > 0L) c(rule, text$lines[-seq_len(top)]),
     strwrap(measure_legend(x, calendar), terminal_width()),
     if (shown$left_out > 0L) {
+      smaller <- !is.null(grouped_by)
       paste0(
-        say("Earlier cohorts left out: "),
+        if (smaller) say("Smaller groups left out: ") else say("Earlier cohorts left out: "),
         shown$left_out,
         "; ",
         rows_hint(shown$left_out + nrow(shown$body))

@@ -10,6 +10,42 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// cpp_write_array
+bool cpp_write_array(SEXP values, Rcpp::RawVector head, std::string path);
+RcppExport SEXP _nubrek_cpp_write_array(SEXP valuesSEXP, SEXP headSEXP, SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type head(headSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_write_array(values, head, path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_read_array
+SEXP cpp_read_array(std::string path, int skip, double n, bool whole);
+RcppExport SEXP _nubrek_cpp_read_array(SEXP pathSEXP, SEXP skipSEXP, SEXP nSEXP, SEXP wholeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type whole(wholeSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_read_array(path, skip, n, whole));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_copy_file
+std::string cpp_copy_file(std::string from, std::string to);
+RcppExport SEXP _nubrek_cpp_copy_file(SEXP fromSEXP, SEXP toSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_copy_file(from, to));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_active_cells
 Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
 RcppExport SEXP _nubrek_cpp_active_cells(SEXP purchasesSEXP, SEXP placeSEXP, SEXP startSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
@@ -902,6 +938,9 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_nubrek_cpp_write_array", (DL_FUNC) &_nubrek_cpp_write_array, 3},
+    {"_nubrek_cpp_read_array", (DL_FUNC) &_nubrek_cpp_read_array, 4},
+    {"_nubrek_cpp_copy_file", (DL_FUNC) &_nubrek_cpp_copy_file, 2},
     {"_nubrek_cpp_active_cells", (DL_FUNC) &_nubrek_cpp_active_cells, 6},
     {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 6},
     {"_nubrek_cpp_cohort_starts", (DL_FUNC) &_nubrek_cpp_cohort_starts, 3},

@@ -1,6 +1,7 @@
 #include "text_kernels.h"
 #include <algorithm>
 #include <cstring>
+#include <filesystem>
 #include <stdexcept>
 #include "delimited.h"
 #include "input_file.h"
@@ -32,6 +33,9 @@ std::shared_ptr<TextStore> read_lines(const std::string& path) {
   auto store = std::make_shared<TextStore>();
   std::vector<char> buffer(kBuffer);
   std::string rest;
+  // the lines to come are about as long as those at the start
+  const std::size_t size = static_cast<std::size_t>(std::filesystem::file_size(path));
+  bool first = true;
   for (std::size_t got; (got = file.read(buffer.data(), buffer.size())) > 0;) {
     const char* p = buffer.data();
     const char* end = p + got;
@@ -48,6 +52,8 @@ std::shared_ptr<TextStore> read_lines(const std::string& path) {
       p = line_end + 1;
     }
     rest.append(p, static_cast<std::size_t>(end - p));
+    if (first) store->reserve(size / got * (store->size() + 1), size);
+    first = false;
   }
   if (!rest.empty()) throw std::runtime_error(path + " is cut short");
   store->trim_room();
