@@ -230,20 +230,22 @@ group_names <- function(by, columns) ifelse(by %in% columns, paste0(by, "_group"
 # own order, "(missing)" last. `columns` are those of the result.
 side_by_side <- function(ledger, by, columns = NULL, call = rlang::caller_env()) {
   values <- group_of(ledger, by, call)
-  words <- unique(values)
-  place <- lapply(by, \(name) {
-    known <- natural_order(ledger, name) %||%
-      sort(setdiff(words[[name]], "(missing)"), method = "radix")
-    match(words[[name]], c(known, "(missing)"))
-  })
-  words <- words[do.call(order, place)]
+  # the place of each customer's word, then that of all words together
+  key <- NULL
+  for (name in by) {
+    column <- values[[name]]
+    words <- as.character(if (is.factor(column)) levels(column) else unique(column))
+    known <- natural_order(ledger, name) %||% sort(setdiff(words, "(missing)"), method = "radix")
+    places <- match(words, c(known, "(missing)"))
+    place <- if (is.factor(column)) places[column] else places[match(column, words)]
+    key <- if (is.null(key)) place else key * (length(known) + 2) + place
+  }
+  keys <- sort(unique(key))
   list(
     code = structure(
-      words[values, on = by, which = TRUE],
-      levels = as.character(seq_len(nrow(words))),
-      class = "factor"
+      match(key, keys), levels = as.character(seq_along(keys)), class = "factor"
     ),
-    labels = stats::setNames(as.list(words), group_names(by, columns))
+    labels = stats::setNames(as.list(values[match(keys, key)]), group_names(by, columns))
   )
 }
 

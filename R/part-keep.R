@@ -141,17 +141,19 @@ files_of_parts <- function(kept, names) {
   file.path(kept$folder, vapply(kept$known[names], `[[`, "", "key"))
 }
 
-# A study that notes what is read of it.
+# A study that notes what is read of it; one inside another tells that one too.
 noted_study <- function(study) {
-  attr(study, "noted") <- new.env(parent = emptyenv())
-  class(study) <- c("nubrek_noted_study", class(study))
+  attr(study, "noted") <- c(list(new.env(parent = emptyenv())), attr(study, "noted"))
+  class(study) <- union("nubrek_noted_study", class(study))
   study
 }
 
-sections_read <- function(study) ls(attr(study, "noted"), all.names = TRUE)
+sections_read <- function(study) ls(attr(study, "noted")[[1L]], all.names = TRUE)
 
 note_reading <- function(study, sections) {
-  for (section in sections) assign(section, TRUE, envir = attr(study, "noted"))
+  for (notes in attr(study, "noted")) {
+    for (section in sections) assign(section, TRUE, envir = notes)
+  }
 }
 
 #' @export
