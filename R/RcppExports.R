@@ -137,8 +137,8 @@ cpp_rows_by_rank <- function(rank) {
     .Call(`_nubrek_cpp_rows_by_rank`, rank)
 }
 
-cpp_rank_in_groups <- function(value, group, n_groups, ties, threads) {
-    .Call(`_nubrek_cpp_rank_in_groups`, value, group, n_groups, ties, threads)
+cpp_rank_in_groups <- function(value, group, n_groups, ties, most, threads) {
+    .Call(`_nubrek_cpp_rank_in_groups`, value, group, n_groups, ties, most, threads)
 }
 
 cpp_bands <- function(value, worse, bands) {
@@ -159,6 +159,14 @@ cpp_first_lines <- function(orders, line_sales, least, n_customers) {
 
 cpp_gap_counts <- function(purchases, period_of_day, first_day, until) {
     .Call(`_nubrek_cpp_gap_counts`, purchases, period_of_day, first_day, until)
+}
+
+cpp_order_of_lines <- function(n_lines) {
+    .Call(`_nubrek_cpp_order_of_lines`, n_lines)
+}
+
+cpp_all_within <- function(x, low, high, ascending) {
+    .Call(`_nubrek_cpp_all_within`, x, low, high, ascending)
 }
 
 cpp_gap_measures <- function(purchases, n_customers) {

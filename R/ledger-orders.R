@@ -141,7 +141,7 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
   rows <- lapply(
     lines[setdiff(names(lines), c("customer", "order", "day", "seconds"))], gather, at = sorted
   )
-  rows$number <- rep.int(seq_along(place), orders$n_lines)
+  rows$number <- cpp_order_of_lines(orders$n_lines)
   list(
     orders = orders,
     lines = data.table::setDT(rows),

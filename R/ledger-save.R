@@ -230,10 +230,11 @@ check_saved_files <- function(path, facts) {
 # Codes, days and counts must be what the passes over them may assume.
 check_ledger_range <- function(ledger) {
   n <- length(ledger$ids)
-  inside <- \(x, low, high) length(x) == 0L || (!anyNA(x) && min(x) >= low && max(x) <= high)
-  sound <- inside(ledger$orders$customer, 1L, n) &&
-    inside(ledger$before$customer, 1L, n) &&
-    !is.unsorted(ledger$orders$customer) &&
+  inside <- \(x, low, high, ascending = FALSE) {
+    is.integer(x) && cpp_all_within(x, low, high, ascending)
+  }
+  sound <- inside(ledger$orders$customer, 1L, n, TRUE) &&
+    inside(ledger$before$customer %||% integer(), 1L, n) &&
     inside(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) &&
     inside(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
     sum(as.double(ledger$orders$n_lines)) == nrow(ledger$lines) &&
@@ -284,7 +285,7 @@ ledger_of <- function(read, facts, path) {
 saved_rows <- function(read) {
   orders <- read("orders")
   lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
-  lines$number <- rep.int(seq_along(orders$n_lines), orders$n_lines)
+  lines$number <- cpp_order_of_lines(orders$n_lines)
   list(
     orders = orders[intersect(
       c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)

@@ -88,13 +88,13 @@ rank_customers <- function(
 ends_of_ranking <- function(ranked, group, wanted, unit, ties) {
   known <- !is.na(ranked)
   size <- tabulate(group[known], max(group))
-  ranks <- list(
-    top = rank_in_groups(ranked, group, ties),
-    bottom = if (!is.null(wanted$bottom)) rank_in_groups(-ranked, group, ties)
-  )
   listed <- c(
     if (!is.null(wanted$top) || is.null(wanted$bottom)) "top", if (!is.null(wanted$bottom)) "bottom"
   )
+  ranks <- lapply(stats::setNames(nm = listed), \(end) {
+    most <- if (unit == "customers") wanted[[end]]
+    rank_in_groups(if (end == "top") ranked else -ranked, group, ties, most %||% Inf)
+  })
   ends <- lapply(stats::setNames(nm = listed), \(end) {
     which(known & within_edge(ranks[[end]], wanted[[end]], unit, size[group]))
   })
@@ -177,14 +177,15 @@ ranked_value <- function(who, by, scores, call = rlang::caller_env()) {
   scores[[by]][data.table::chmatch(who$ids, scores$customer)]
 }
 
-# Ranks within groups, highest first; missing values have none.
-rank_in_groups <- function(value, group, ties) {
+# Ranks within groups, highest first; missing values have none, and those above `most` are only
+# known to be so.
+rank_in_groups <- function(value, group, ties, most = Inf) {
   # whole numbers of everybody are counted
   if (ties == "competition" && max(group, 0L) == 1L && !anyNA(value)) {
     return(strictly_better(value) + 1L)
   }
   how <- match(ties, c("competition", "dense", "row")) - 1L
-  cpp_rank_in_groups(value, group, max(group, 0L), how, reading_threads())
+  cpp_rank_in_groups(value, group, max(group, 0L), how, ceiling(most), reading_threads())
 }
 
 # Ties at the edge, said rather than cut in silence.

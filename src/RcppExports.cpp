@@ -418,16 +418,17 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_rank_in_groups
-Rcpp::IntegerVector cpp_rank_in_groups(SEXP value, Rcpp::IntegerVector group, int n_groups, int ties, int threads);
-RcppExport SEXP _nubrek_cpp_rank_in_groups(SEXP valueSEXP, SEXP groupSEXP, SEXP n_groupsSEXP, SEXP tiesSEXP, SEXP threadsSEXP) {
+Rcpp::IntegerVector cpp_rank_in_groups(SEXP value, Rcpp::IntegerVector group, int n_groups, int ties, double most, int threads);
+RcppExport SEXP _nubrek_cpp_rank_in_groups(SEXP valueSEXP, SEXP groupSEXP, SEXP n_groupsSEXP, SEXP tiesSEXP, SEXP mostSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type value(valueSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
     Rcpp::traits::input_parameter< int >::type n_groups(n_groupsSEXP);
     Rcpp::traits::input_parameter< int >::type ties(tiesSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_rank_in_groups(value, group, n_groups, ties, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_rank_in_groups(value, group, n_groups, ties, most, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -491,6 +492,29 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type first_day(first_daySEXP);
     Rcpp::traits::input_parameter< int >::type until(untilSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_gap_counts(purchases, period_of_day, first_day, until));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_order_of_lines
+Rcpp::IntegerVector cpp_order_of_lines(Rcpp::IntegerVector n_lines);
+RcppExport SEXP _nubrek_cpp_order_of_lines(SEXP n_linesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type n_lines(n_linesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_order_of_lines(n_lines));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_all_within
+bool cpp_all_within(Rcpp::IntegerVector x, int low, int high, bool ascending);
+RcppExport SEXP _nubrek_cpp_all_within(SEXP xSEXP, SEXP lowSEXP, SEXP highSEXP, SEXP ascendingSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type low(lowSEXP);
+    Rcpp::traits::input_parameter< int >::type high(highSEXP);
+    Rcpp::traits::input_parameter< bool >::type ascending(ascendingSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_all_within(x, low, high, ascending));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -972,12 +996,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_simulate_purchases", (DL_FUNC) &_nubrek_cpp_simulate_purchases, 6},
     {"_nubrek_cpp_count_others", (DL_FUNC) &_nubrek_cpp_count_others, 2},
     {"_nubrek_cpp_rows_by_rank", (DL_FUNC) &_nubrek_cpp_rows_by_rank, 1},
-    {"_nubrek_cpp_rank_in_groups", (DL_FUNC) &_nubrek_cpp_rank_in_groups, 5},
+    {"_nubrek_cpp_rank_in_groups", (DL_FUNC) &_nubrek_cpp_rank_in_groups, 6},
     {"_nubrek_cpp_bands", (DL_FUNC) &_nubrek_cpp_bands, 3},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
     {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
     {"_nubrek_cpp_first_lines", (DL_FUNC) &_nubrek_cpp_first_lines, 4},
     {"_nubrek_cpp_gap_counts", (DL_FUNC) &_nubrek_cpp_gap_counts, 4},
+    {"_nubrek_cpp_order_of_lines", (DL_FUNC) &_nubrek_cpp_order_of_lines, 1},
+    {"_nubrek_cpp_all_within", (DL_FUNC) &_nubrek_cpp_all_within, 4},
     {"_nubrek_cpp_gap_measures", (DL_FUNC) &_nubrek_cpp_gap_measures, 2},
     {"_nubrek_cpp_nth_days", (DL_FUNC) &_nubrek_cpp_nth_days, 3},
     {"_nubrek_cpp_customer_periods", (DL_FUNC) &_nubrek_cpp_customer_periods, 4},

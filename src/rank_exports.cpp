@@ -26,22 +26,24 @@ Rcpp::IntegerVector cpp_rows_by_rank(Rcpp::IntegerVector rank) {
 }
 
 // The rank of each row within its `group` (from 1), the highest value first, by `ties`: 0
-// competition, 1 dense, 2 row; missing values have none.
+// competition, 1 dense, 2 row; missing values have none; those above `most` are only known to be
+// so.
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_rank_in_groups(SEXP value, Rcpp::IntegerVector group, int n_groups,
-                                       int ties, int threads) {
+                                       int ties, double most, int threads) {
   const std::size_t n = static_cast<std::size_t>(Rf_xlength(value));
   Rcpp::IntegerVector rank(static_cast<R_xlen_t>(n), NA_INTEGER);
   const auto how = static_cast<nubrek::Ties>(ties);
+  const std::size_t enough = most < static_cast<double>(n) ? static_cast<std::size_t>(most) : n;
   if (TYPEOF(value) == INTSXP) {
     nubrek::rank_in_groups(
         INTEGER(value), group.begin(), n, static_cast<std::size_t>(n_groups),
-        [](int x) { return x != NA_INTEGER; }, how, threads, rank.begin());
+        [](int x) { return x != NA_INTEGER; }, how, enough, threads, rank.begin());
   } else {
     const Rcpp::NumericVector x(value);
     nubrek::rank_in_groups(
         x.begin(), group.begin(), n, static_cast<std::size_t>(n_groups),
-        [](double v) { return !std::isnan(v); }, how, threads, rank.begin());
+        [](double v) { return !std::isnan(v); }, how, enough, threads, rank.begin());
   }
   return rank;
 }

@@ -88,10 +88,11 @@ inline void rows_by_rank(const int* rank, std::size_t n, int* out) {
 enum class Ties { competition, dense, row };
 
 // The rank of each row within its group (from 1), the highest value first; rows for which `known`
-// is false have none and keep what stands there.
+// is false have none and keep what stands there. Ranks above `most` need not be told apart (of
+// dense ones all are): such rows get the size of their group.
 template <class T, class Known>
 void rank_in_groups(const T* value, const int* group, std::size_t n, std::size_t n_groups,
-                    const Known& known, Ties ties, int threads, int* rank) {
+                    const Known& known, Ties ties, std::size_t most, int threads, int* rank) {
   struct Item {
     T value;
     std::uint32_t row;
@@ -111,7 +112,16 @@ void rank_in_groups(const T* value, const int* group, std::size_t n, std::size_t
                                                                static_cast<std::uint32_t>(i)};
   run_tasks(n_groups, threads, [&](std::size_t g) {
     const auto from = items.begin() + static_cast<std::ptrdiff_t>(start[g]),
-               to = items.begin() + static_cast<std::ptrdiff_t>(start[g + 1]);
+               end = items.begin() + static_cast<std::ptrdiff_t>(start[g + 1]);
+    auto to = end;
+    const std::size_t size = start[g + 1] - start[g];
+    if (ties != Ties::dense && most > 0 && most < size) {
+      to = from + static_cast<std::ptrdiff_t>(most);
+      std::nth_element(from, to - 1, end);
+      const T edge = (to - 1)->value;
+      to = std::partition(to, end, [edge](const Item& item) { return item.value == edge; });
+      for (auto item = to; item != end; ++item) rank[item->row] = static_cast<int>(size);
+    }
     std::sort(from, to);
     int place = 0, at = 0;
     for (auto item = from; item != to; ++item) {

@@ -1,4 +1,6 @@
 #include <Rcpp.h>
+#include <algorithm>
+#include <type_traits>
 #include "reduce_kernels.h"
 
 // [[Rcpp::export(rng = false)]]
@@ -27,19 +29,18 @@ Rcpp::List cpp_customer_measures(Rcpp::List orders, Rcpp::List purchases, int n_
 Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
                           Rcpp::NumericVector sales, double least) {
   const R_xlen_t n = customer.size();
-  Rcpp::IntegerVector out_customer(n), out_day(n);
-  Rcpp::NumericVector out_sales(n);
+  Rcpp::IntegerVector out_customer = Rcpp::no_init(n), out_day = Rcpp::no_init(n);
+  Rcpp::NumericVector out_sales = Rcpp::no_init(n);
   const std::size_t m =
       nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, least,
                          out_customer.begin(), out_day.begin(), out_sales.begin());
-  if (m == 0)
-    return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(0),
-                              Rcpp::_["day"] = Rcpp::IntegerVector(0),
-                              Rcpp::_["sales"] = Rcpp::NumericVector(0));
-  const Rcpp::Range kept(0, static_cast<R_xlen_t>(m) - 1);
-  return Rcpp::List::create(Rcpp::_["customer"] = Rcpp::IntegerVector(out_customer[kept]),
-                            Rcpp::_["day"] = Rcpp::IntegerVector(out_day[kept]),
-                            Rcpp::_["sales"] = Rcpp::NumericVector(out_sales[kept]));
+  const auto kept = [m](const auto& x) {
+    return static_cast<std::size_t>(x.size()) == m
+               ? x
+               : std::decay_t<decltype(x)>(x.begin(), x.begin() + static_cast<R_xlen_t>(m));
+  };
+  return Rcpp::List::create(Rcpp::_["customer"] = kept(out_customer),
+                            Rcpp::_["day"] = kept(out_day), Rcpp::_["sales"] = kept(out_sales));
 }
 
 // Per customer the row of the largest line of the first purchase, NA without one; lines stand order
@@ -66,4 +67,30 @@ Rcpp::IntegerVector cpp_gap_counts(Rcpp::List purchases, Rcpp::IntegerVector per
   nubrek::count_gaps(customer.begin(), day.begin(), static_cast<std::size_t>(customer.size()),
                      {period_of_day.begin(), first_day}, until, out.begin());
   return out;
+}
+
+// The number of its order for each line, in the order of these.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_order_of_lines(Rcpp::IntegerVector n_lines) {
+  R_xlen_t size = 0;
+  for (const int n : n_lines) {
+    if (n < 0) Rcpp::stop("an order has no number of lines");
+    size += n;
+  }
+  Rcpp::IntegerVector out = Rcpp::no_init(size);
+  int* to = out.begin();
+  for (R_xlen_t i = 0; i < n_lines.size(); ++i)
+    to = std::fill_n(to, n_lines[i], static_cast<int>(i) + 1);
+  return out;
+}
+
+// Are all there, within two limits, and in order where that is asked for?
+// [[Rcpp::export(rng = false)]]
+bool cpp_all_within(Rcpp::IntegerVector x, int low, int high, bool ascending) {
+  int before = low;
+  for (const int value : x) {
+    if (value < (ascending ? before : low) || value > high) return false;
+    before = value;
+  }
+  return true;
 }

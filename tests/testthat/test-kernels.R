@@ -375,10 +375,17 @@ test_that("ranks within groups are R's own, with ties, missing values and severa
       rank(x, ties.method = "first")
     })
     for (how in 0:2) {
-      expect_identical(cpp_rank_in_groups(value, group, 5L, how, 2L), slow(rules[[how + 1L]]))
+      expect_identical(cpp_rank_in_groups(value, group, 5L, how, Inf, 2L), slow(rules[[how + 1L]]))
       expect_identical(
-        cpp_rank_in_groups(as.integer(2 * value), group, 5L, how, 1L), slow(rules[[how + 1L]])
+        cpp_rank_in_groups(as.integer(2 * value), group, 5L, how, Inf, 1L), slow(rules[[how + 1L]])
       )
+      for (most in c(1, 3, 500)) {
+        found <- cpp_rank_in_groups(value, group, 5L, how, most, 2L)
+        exact <- slow(rules[[how + 1L]])
+        listed <- which(exact <= most)
+        expect_identical(which(found <= most), listed)
+        expect_identical(found[listed], exact[listed])
+      }
     }
   }
 })
@@ -411,6 +418,17 @@ test_that("arrays come back as they were written, and a damaged one is refused",
   expect_identical(saved_arrays(to)$columns$sku, factor(c("a", NA, "b")))
   write_array(c(1L, 3L, 1L), paste0(to, "-1.npy"))
   expect_error(saved_arrays(to), "without a level")
+})
+
+test_that("lines are numbered by their orders, and what is out of range is seen", {
+  expect_identical(cpp_order_of_lines(c(2L, 0L, 3L)), c(1L, 1L, 3L, 3L, 3L))
+  expect_error(cpp_order_of_lines(c(-2L, 3L)), "no number of lines")
+  expect_error(cpp_order_of_lines(NA_integer_), "no number of lines")
+  within <- \(x, ...) cpp_all_within(x, 1L, 9L, ...)
+  expect_true(within(c(3L, 1L, 9L), FALSE))
+  expect_false(within(c(3L, 1L, 9L), TRUE))
+  expect_true(within(c(1L, 1L, 9L), TRUE))
+  for (x in list(0L, 10L, NA_integer_)) expect_false(within(c(2L, x), FALSE))
 })
 
 test_that("a file is copied whole, or the error says why not", {
