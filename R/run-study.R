@@ -5,7 +5,8 @@
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` Where to write; default the study's `outputs: folder`, beside the
-#'   study file. `NA` writes nothing.
+#'   study file. `NA` writes nothing. What an earlier run made of the same study is taken from there
+#'   (see [kept_runs()]).
 #' @eval run_page_value()
 #' @examples
 #' \donttest{
@@ -21,8 +22,8 @@ run_study <- function(study, folder = NULL) {
   if (writes) check_results(study, folder)
   # where earlier runs are looked for
   if (writes) study$results <- folder
-  kept <- if (writes) kept_parts(study, more = TRUE)
-  on.exit(write_parts(kept), add = TRUE)
+  kept <- kept_parts(study, more = writes)
+  if (writes) on.exit(write_parts(kept), add = TRUE)
   ledger <- open_study_ledger(study)
   results <- wanted_results(study, ledger, kept = kept)
   run <- structure(c(list(study = study, ledger = ledger), results), class = "nubrek_run")

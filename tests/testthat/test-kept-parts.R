@@ -37,6 +37,12 @@ computed_in <- function(call) {
   names
 }
 
+# A run that is given nothing: its user has kept nothing.
+plain_run <- function(study) {
+  withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir())
+  run_study(study, NA)
+}
+
 results_of <- function(run) unclass(run)[setdiff(names(run), c("study", "ledger", "files"))]
 
 test_that("a second run makes only the proof, and what a change touches, to the same results", {
@@ -66,7 +72,7 @@ test_that("a second run makes only the proof, and what a change touches, to the 
     told <- names(change[[1L]])
     expect_true(all(change[[2L]] %in% made), label = told)
     expect_false(any(change[[3L]] %in% made), label = told)
-    plain <- run_study(study, NA)
+    plain <- plain_run(study)
     parts <- setdiff(names(results_of(plain)), "changes")
     expect_identical(results_of(run)[parts], results_of(plain)[parts], label = told)
   }
@@ -86,7 +92,7 @@ test_that("a changed file, another secret, damaged or strange bytes: made again"
   orders <- file.path(folder, "till.csv")
   writeLines(readLines(orders)[-2L], orders)
   expect_true(all(c("fits", "cohorts", "repeat") %in% computed_in(run_study(study))))
-  plain <- results_of(run_study(study, NA))
+  plain <- results_of(plain_run(study))
   compare <- setdiff(names(plain), "changes")
 
   place <- file.path(folder, "nubrek-results", "runs", "parts")
@@ -124,6 +130,7 @@ test_that("`show` is given what a run made, and writes nothing; a run that fails
   before <- list.files(folder, recursive = TRUE)
   expect_identical(computed_in(out <- show("tiers")), character())
   expect_identical(out, alone)
+  expect_identical(computed_in(run_study(study, NA)), "proof")
   expect_identical(list.files(folder, recursive = TRUE), before)
   study <- kept_study(
     folder, outputs = "{report: no}", tiers = "{shares: {first: 30, other: 70}}",
