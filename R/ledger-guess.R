@@ -13,7 +13,8 @@ role_words <- list(
     "date", "day", "datum", "time", "timestamp", "sold", "ordered", "created", "when", "verkauft"
   ),
   sales = c(
-    "net", "netto", "amount", "sales", "revenue", "betrag", "umsatz", "total", "paid", "turnover"
+    "net", "netto", "amount", "sales", "revenue", "betrag", "umsatz", "total", "paid", "turnover",
+    "sum", "summe"
   ),
   quantity = c("quantity", "qty", "menge", "units", "pieces", "anzahl"),
   unit_price = c("price", "preis", "einzelpreis"),

@@ -268,6 +268,13 @@ build_study_ledger <- function(study, folder = NULL) {
   cons <- open_connections(study$data$connection, workspace)
   done <- FALSE
   on.exit(if (is.null(workspace) || !done) close_connections(cons), add = TRUE)
+  for (role in names(Filter(\(name) identical(name, "?"), as.list(orders$columns)))) {
+    abort_study(
+      study$source, c("data", "orders", "columns", role),
+      "{.code nubrek new} found no column for {.field {role}}: name it in the place of the ?.",
+      role = role
+    )
+  }
   columns <- do.call(column_map, c(
     as.list(orders$columns), if (!is.null(orders$attributes)) list(attributes = orders$attributes)
   ))

@@ -256,6 +256,12 @@ test_that("one customer, nobody repeats, unreadable dates: classed errors, nothi
   expect_identical(run_study(write_small(cases[[2L]], lists_only(small_study)))[["repeat"]]$rate, 0)
 })
 
+test_that("a column that could not be guessed is named where it stands in the study", {
+  path <- write_small("A;1;2024-03-05;5", sub("sales: Betrag", 'sales: "?"', small_study))
+  error <- expect_error(run_study(path), class = "nubrek_error_study")
+  expect_match(conditionMessage(error), "line [0-9]+.*found no column for sales")
+})
+
 test_that("a study keeps its ledger, and makes it again when anything it came from has changed", {
   skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
   folder <- withr::local_tempdir()
