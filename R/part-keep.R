@@ -7,11 +7,12 @@ parts_index <- "parts.json"
 parts_most <- 500e6
 
 # What is kept of a study's parts. Nothing is where nothing of a run is; nor of tables in a
-# database, which change without a file that tells it. `more`: will more be kept?
+# database, which change without a file that tells it; nor by code that is not installed and changes
+# as one works. `more`: will more be kept?
 kept_parts <- function(study, more = FALSE) {
-  if (isFALSE(study$outputs$runs) || is.null(study$path) || !is.null(study$data$connection)) {
-    return(NULL)
-  }
+  installed <- nzchar(system.file("R", "nubrek.rdb", package = "nubrek"))
+  unsure <- !installed || !is.null(study$data$connection)
+  if (unsure || isFALSE(study$outputs$runs) || is.null(study$path)) return(NULL)
   folder <- file.path(results_folder(study), runs_folder, parts_folder)
   secret <- if (more || dir.exists(folder)) parts_secret()
   if (is.null(secret)) return(NULL)
@@ -50,7 +51,7 @@ files_beside <- function(study) {
   paths <- study_files(study, unique(texts[nzchar(texts) & nchar(texts) < 4000L]))
   paths <- unlist(lapply(paths, expand_glob))
   paths <- paths[file.exists(paths) & !dir.exists(paths)]
-  list(paths, rlang::hash(lapply(paths, file_mark)))
+  lapply(stats::setNames(paths, normalizePath(paths)), file_mark)
 }
 
 read_parts_index <- function(folder) {
@@ -70,7 +71,7 @@ key_of_part <- function(kept, name, study, read, needs) {
   values <- lapply(stats::setNames(nm = sort(read, method = "radix")), \(section) {
     switch(section,
       # whatever is read from a file lies beside the study
-      path = list(study$path, kept$files),
+      path = kept$files,
       results = run_marks(results_folder(study)),
       "section names" = names(study),
       study[[section]]

@@ -112,9 +112,12 @@ code_and_texts <- function() {
   texts <- list.files(
     bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", full.names = TRUE, recursive = TRUE
   )
+  compiled <- list.files(
+    system.file("libs", package = "nubrek"), "^nubrek", full.names = TRUE, recursive = TRUE
+  )
   list(
-    code_of(), options()[c("nubrek.decimal", "nubrek.day")], Sys.getenv("LANGUAGE"),
-    Sys.getlocale(), rlang::hash_file(texts)
+    code_of(), rlang::hash_file(c(compiled, texts)), Sys.getenv("LANGUAGE"), Sys.getlocale(),
+    options()[c("nubrek.decimal", "nubrek.day")]
   )
 }
 
