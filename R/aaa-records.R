@@ -28,7 +28,7 @@
 #' @keywords internal
 #' @noRd
 study_part <- function(
-  name, about, section, make, wanted = \(study) TRUE, may_lack = FALSE, shown = TRUE, kept = TRUE,
+  name, about, section, make, wanted = \(study) TRUE, may_lack = FALSE, shown = TRUE, in_run = TRUE,
   figure = NULL, options = character(), measures = NULL, read = \(x, job, study, ledger) x,
   face = \(job) list(), lists = list(), page = NULL, findings = NULL, remarks = name
 ) {

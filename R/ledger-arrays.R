@@ -1,8 +1,9 @@
 # Long columns of a saved ledger as they lie in memory, a file each: numbers in the open format of
-# plain arrays (.npy, version 1.0, little-endian), which is written and read at the speed of the
-# disk; the levels of a factor stand in the index beside them.
+# plain arrays (.npy, version 1.0, in the byte order of the machine), which is written and read at
+# the speed of the disk; the levels of a factor stand in the index beside them.
 
 array_tables <- c("orders", "lines")
+byte_order <- if (.Platform$endian == "little") "<" else ">"
 
 # Writes the columns that are plain numbers or factors; gives those that are not.
 save_arrays <- function(table, to) {
@@ -25,8 +26,8 @@ save_arrays <- function(table, to) {
 
 write_array <- function(x, path) {
   head <- sprintf(
-    "{'descr': '%s', 'fortran_order': False, 'shape': (%.0f,), }",
-    if (typeof(x) == "integer") "<i4" else "<f8", length(x)
+    "{'descr': '%s%s', 'fortran_order': False, 'shape': (%.0f,), }",
+    byte_order, if (typeof(x) == "integer") "i4" else "f8", length(x)
   )
   head <- paste0(head, strrep(" ", -(nchar(head) + 11L) %% 64L), "\n")
   size <- as.raw(c(nchar(head) %% 256L, nchar(head) %/% 256L))
@@ -58,8 +59,9 @@ read_array <- function(path) {
   if (!identical(start[2:6], charToRaw("NUMPY"))) stop("an array has no head")
   size <- readBin(open, "integer", 1L, size = 2L, signed = FALSE, endian = "little")
   head <- rawToChar(readBin(open, "raw", size))
-  told <- regmatches(head, regexec("'descr': '<(i4|f8)'.*'shape': \\(([0-9]+),\\)", head))[[1L]]
-  if (length(told) != 3L) stop("an array has no head")
+  form <- paste0("'descr': '", byte_order, "(i4|f8)'.*'shape': \\(([0-9]+),\\)")
+  told <- regmatches(head, regexec(form, head))[[1L]]
+  if (length(told) != 3L) stop("an array has no head of this machine's byte order")
   n <- as.double(told[[3L]])
   whole <- told[[2L]] == "i4"
   if (file.size(path) < 10 + size + n * if (whole) 4 else 8) stop("an array is cut short")

@@ -67,7 +67,7 @@ audience_parts <- list(
     },
     wanted = asks_never,
     shown = FALSE,
-    kept = FALSE
+    in_run = FALSE
   ),
   study_part(
     "rule_forecast",
@@ -76,7 +76,7 @@ audience_parts <- list(
     make = \(study, ledger, forecast) forecast_columns(forecast),
     wanted = \(study) any(names(forecast_words) %in% rule_names(study)),
     shown = FALSE,
-    kept = FALSE
+    in_run = FALSE
   )
 )
 

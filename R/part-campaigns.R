@@ -53,7 +53,7 @@ campaign_parts <- list(
     make = \(study, ledger, forecast) forecast,
     wanted = \(study) isTRUE(study$targets$forecast),
     shown = FALSE,
-    kept = FALSE
+    in_run = FALSE
   ),
   study_part(
     "plans",

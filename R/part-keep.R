@@ -8,7 +8,8 @@ parts_most <- 500e6
 
 # What is kept of a study's parts. Nothing is where nothing of a run is; nor of tables in a
 # database, which change without a file that tells it; nor by code that is not installed and changes
-# as one works. `more`: will more be kept?
+# as one works. Asked for before the data are read: what changes while they are is a change. `more`:
+# will more be kept?
 kept_parts <- function(study, more = FALSE) {
   installed <- nzchar(system.file("R", "nubrek.rdb", package = "nubrek"))
   unsure <- !installed || !is.null(study$data$connection)
@@ -140,47 +141,4 @@ write_parts <- function(kept) {
 
 files_of_parts <- function(kept, names) {
   file.path(kept$folder, vapply(kept$known[names], `[[`, "", "key"))
-}
-
-# A study that notes what is read of it; one inside another tells that one too.
-noted_study <- function(study) {
-  attr(study, "noted") <- c(list(new.env(parent = emptyenv())), attr(study, "noted"))
-  class(study) <- union("nubrek_noted_study", class(study))
-  study
-}
-
-sections_read <- function(study) ls(attr(study, "noted")[[1L]], all.names = TRUE)
-
-note_reading <- function(study, sections) {
-  for (notes in attr(study, "noted")) {
-    for (section in sections) assign(section, TRUE, envir = notes)
-  }
-}
-
-#' @export
-`$.nubrek_noted_study` <- function(x, name) x[[name]]
-
-#' @export
-`[[.nubrek_noted_study` <- function(x, i, ...) {
-  note_reading(x, if (is.character(i)) i else attr(x, "names")[[i]])
-  .subset2(x, i)
-}
-
-#' @export
-`[.nubrek_noted_study` <- function(x, i, ...) {
-  found <- NextMethod()
-  note_reading(x, c("section names", attr(found, "names")))
-  found
-}
-
-#' @export
-names.nubrek_noted_study <- function(x) {
-  note_reading(x, "section names")
-  attr(x, "names")
-}
-
-#' @export
-as.list.nubrek_noted_study <- function(x, ...) {
-  note_reading(x, c("section names", attr(x, "names")))
-  NextMethod()
 }

@@ -82,6 +82,6 @@ wanted_results <- function(study, ledger, records = part_records(), kept = NULL)
   get_part <- part_maker(study, ledger, records, kept)
   wanted <- names(Filter(\(part) part$wanted(study), records))
   found <- lapply(stats::setNames(nm = wanted), get_part)
-  stays <- vapply(wanted, \(name) records[[name]]$kept, NA)
-  Filter(\(x) !is.null(x) && !is_lacking(x), found[stays])
+  in_run <- vapply(wanted, \(name) records[[name]]$in_run, NA)
+  Filter(\(x) !is.null(x) && !is_lacking(x), found[in_run])
 }

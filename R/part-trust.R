@@ -146,6 +146,6 @@ trust_parts <- list(
     ),
     wanted = asks_forecast,
     shown = FALSE,
-    kept = FALSE # they hold every customer's history
+    in_run = FALSE # they hold every customer's history
   )
 )

@@ -38,14 +38,14 @@ study_forms <- function(study) {
 
 # What the help page says of the value, read off the records.
 run_page_value <- function() {
-  kept <- Filter(\(part) part$kept, part_records())
+  in_run <- Filter(\(part) part$in_run, part_records())
   always <- \(part) part$wanted(list())
   words <- \(parts) paste0("`", vapply(parts, `[[`, "", "name"), "`", collapse = ", ")
   paste0(
     say("@return A `nubrek_run`: a list with `study`, `ledger`, the results by name ("),
-    words(Filter(always, kept)),
+    words(Filter(always, in_run)),
     say("; where the study asks for them and the history is long enough "),
-    words(Filter(\(part) !always(part) && !identical(part$wanted, asks_never), kept)),
+    words(Filter(\(part) !always(part) && !identical(part$wanted, asks_never), in_run)),
     say("), and `files`, the paths written. What each tells: `nubrek parts`.")
   )
 }

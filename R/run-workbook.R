@@ -60,7 +60,7 @@ write_workbook <- function(run, path) {
 
 # The parts whose results are tables, or several of them by name.
 book_parts <- function(run) {
-  Filter(\(part) part$kept && length(run[[part$name]]) > 0L, part_records())
+  Filter(\(part) part$in_run && length(run[[part$name]]) > 0L, part_records())
 }
 
 book_sheets <- function(part, run) {

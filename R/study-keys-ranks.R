@@ -144,7 +144,8 @@ outputs_keys <- function() {
       leaf_text(), "how days are written, in the signs of strptime", "5 Mar 2024", "\"%d.%m.%Y\""
     ),
     runs = study_key(
-      leaf_flag(), "is a record of each run kept, for the next to be compared with", "yes", "no"
+      leaf_flag(), "is a run kept: to compare the next with it, and what that need not make again",
+      "yes", "no"
     ),
     workbook = study_key(leaf_flag(), "is workbook.xlsx written beside it", "no", "yes"),
     people = study_key(

@@ -14,9 +14,9 @@ run_mark <- "run.json"
 #'
 #' @section Nothing is made twice: The parts of the newest run and the figures of its report stand
 #'   there too (parts of up to 500 MB; none of tables in a database). The next run, and `nubrek
-#'   show`, `list` and `draw`, make only what rests on a section of the study, a file or code that
-#'   has changed since; the totals are proved each time. Files count as changed by their time and
-#'   size. What another user kept is made again: a secret in the user's own folder
+#'   show`, `list`, `draw` and `workbook`, make only what rests on a section of the study, a file or
+#'   code that has changed since; the totals are proved each time. Exports count as changed by their
+#'   time and size. What another user kept is made again: a secret in the user's own folder
 #'   (`R_USER_DATA_DIR`) marks what may be read.
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` The folder of results; default the study's.
@@ -101,10 +101,13 @@ definitions_of <- function(study) {
   ))
 }
 
-# The code that counts: this package as it is installed.
+# The code that counts: this package as it is installed, R and compiled.
 code_of <- function() {
-  built <- system.file("R", "nubrek.rdb", package = "nubrek")
-  paste(utils::packageVersion("nubrek"), if (nzchar(built)) rlang::hash_file(built) else "")
+  built <- list.files(
+    system.file(c("R", "libs"), package = "nubrek"), "^nubrek[.](rdb|so|dll)$",
+    full.names = TRUE, recursive = TRUE
+  )
+  paste(c(format(utils::packageVersion("nubrek")), rlang::hash_file(built)), collapse = " ")
 }
 
 # What results and pictures depend on beside their numbers: the code, the texts and their forms.
@@ -112,11 +115,8 @@ code_and_texts <- function() {
   texts <- list.files(
     bindtextdomain("R-nubrek") %||% "", "^R-nubrek[.]mo$", full.names = TRUE, recursive = TRUE
   )
-  compiled <- list.files(
-    system.file("libs", package = "nubrek"), "^nubrek", full.names = TRUE, recursive = TRUE
-  )
   list(
-    code_of(), rlang::hash_file(c(compiled, texts)), Sys.getenv("LANGUAGE"), Sys.getlocale(),
+    code_of(), rlang::hash_file(texts), Sys.getenv("LANGUAGE"), Sys.getlocale(),
     options()[c("nubrek.decimal", "nubrek.day")]
   )
 }

@@ -52,7 +52,7 @@ out <- c(
   "# Benchmark of a study",
   "",
   paste(
-    "The newest run of `make bench`: processor time of the whole command, R's own start (0.2 s)",
+    "The newest run of `make bench`: processor time of the whole command, R's own start (0.05 s)",
     "included, against `sort(rnorm(2e7))`, which took"
   ),
   sprintf("%s s. The middle of the runs, and their range.", span(yardstick["processor", ])),

@@ -22,7 +22,7 @@ test_that("every record names a section, parts and options that are there, and n
 
 test_that("the demo study has every part, and each that has a figure is drawn", {
   run <- pellmere()
-  kept <- setdiff(parts_with(\(part) part$kept && part$wanted(run$study)), "changes")
+  kept <- setdiff(parts_with(\(part) part$in_run && part$wanted(run$study)), "changes")
   expect_setequal(names(run), c("study", "ledger", "files", kept))
   # the demo world is paid in one currency
   for (name in setdiff(figure_parts(), c(names(run), "changes", "constant_currency"))) {
