@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test bench bench-models instructions recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
+.PHONY: demo test test-long bench bench-models instructions recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -13,7 +13,12 @@ demo:
 
 test:
 	@tools/setup.sh test
-	@Rscript tools/run-tests.R
+	@Rscript tools/run-tests.R short
+
+# What needs many worlds or much machine.
+test-long:
+	@tools/setup.sh test
+	@Rscript tools/run-tests.R long
 
 # For developers; `document` needs roxygen2 beside the rest.
 document:
@@ -121,4 +126,4 @@ screenshots: demo
 	@tools/screenshots.sh
 
 clean:
-	rm -rf .library demo-study src/*.o src/*.so
+	rm -rf .library demo-study src/*.o src/*.d src/*.so

@@ -120,7 +120,7 @@ void in_batches(std::size_t n, std::size_t batch, int threads, const Work& work,
 // The courses of one customer over the periods.
 class PeriodCourse {
  public:
-  PeriodCourse(const Worlds& worlds, const std::vector<double>& edges, const Arrivals* arrivals)
+  PeriodCourse(const Worlds& worlds, const std::vector<double>& edges, const NewCustomers* arrivals)
       : w_(worlds),
         edges_(edges),
         arrivals_(arrivals),
@@ -165,7 +165,7 @@ class PeriodCourse {
 
   const Worlds& w_;
   const std::vector<double>& edges_;
-  const Arrivals* arrivals_;
+  const NewCustomers* arrivals_;
   std::size_t draws_, periods_;
   std::size_t period_ = 0, last_ = 0;  // the period reached, the last one with a purchase
   Courses courses_;
@@ -203,7 +203,7 @@ void draw_value(const Worlds& worlds, const Groups& groups, double horizon, doub
 }
 
 void draw_periods(const Worlds& worlds, const Groups& groups, const std::vector<double>& edges,
-                  const Arrivals* arrivals, const Pause& pause, double* const sums[3]) {
+                  const NewCustomers* arrivals, const Pause& pause, double* const sums[3]) {
   const std::size_t n = worlds.h.n, one = worlds.draws() * (edges.size() - 1);
   const std::size_t batch =
       std::max<std::size_t>(8, std::min<std::size_t>(64, 20000000 / (3 * one)));

@@ -40,7 +40,7 @@ void draw_value(const Worlds& worlds, const Groups& groups, double horizon, doub
 // Customers who come in a period (from 1), at a time of their own, in those draws in which their
 // `place` is not above the number of new customers (row = draw, column = period); the first
 // purchase, worth `first_factor` times the others, is in it.
-struct Arrivals {
+struct NewCustomers {
   const int *come, *place, *number;
   double first_factor;
 };
@@ -48,7 +48,7 @@ struct Arrivals {
 // Purchases, active customers and spend by draw x period x group, groups ascending. `edges` are the
 // ends of the periods after today, the first being 0. `arrivals` may be null.
 void draw_periods(const Worlds& worlds, const Groups& groups, const std::vector<double>& edges,
-                  const Arrivals* arrivals, const Pause& pause, double* const sums[3]);
+                  const NewCustomers* arrivals, const Pause& pause, double* const sums[3]);
 
 // The share of draws of each customer's coming sales that fall between the limits: row = customer,
 // column = tier, the last one without any purchase. `limits` fall from the best tier down.

@@ -41,7 +41,7 @@ struct WorldColumns {
   }
 };
 
-void pause() {
+void check_interrupt() {
   Rcpp::checkUserInterrupt();
 }
 
@@ -58,7 +58,7 @@ Rcpp::List cpp_simulate_value(Rcpp::List worlds, Rcpp::List draw, Rcpp::List gro
   Rcpp::NumericMatrix quantiles(static_cast<int>(w.rows.h.n), static_cast<int>(levels.size())),
       totals(static_cast<int>(w.rows.draws()), number);
   nubrek::draw_value(w.rows, {of.begin(), static_cast<std::size_t>(number)}, horizon, delta, levels,
-                     pause, quantiles.begin(), totals.begin());
+                     check_interrupt, quantiles.begin(), totals.begin());
   return Rcpp::List::create(Rcpp::_["quantiles"] = quantiles, Rcpp::_["totals"] = totals);
 }
 
@@ -78,14 +78,14 @@ Rcpp::List cpp_simulate_periods(Rcpp::List worlds, Rcpp::List draw, Rcpp::List g
   double* const sums[3] = {purchases.begin(), active.begin(), sales.begin()};
   const nubrek::Groups plain{of.begin(), static_cast<std::size_t>(number)};
   if (arrivals.isNull()) {
-    nubrek::draw_periods(w.rows, plain, edges, nullptr, pause, sums);
+    nubrek::draw_periods(w.rows, plain, edges, nullptr, check_interrupt, sums);
   } else {
     const Rcpp::List a(arrivals);
     const Rcpp::IntegerVector come = a["come"], place = a["place"];
     const Rcpp::IntegerMatrix new_customers = a["number"];
-    const nubrek::Arrivals coming{come.begin(), place.begin(), new_customers.begin(),
+    const nubrek::NewCustomers coming{come.begin(), place.begin(), new_customers.begin(),
                                   Rcpp::as<double>(a["first_factor"])};
-    nubrek::draw_periods(w.rows, plain, edges, &coming, pause, sums);
+    nubrek::draw_periods(w.rows, plain, edges, &coming, check_interrupt, sums);
   }
   for (auto* one : {&purchases, &active, &sales})
     one->attr("dim") = Rcpp::IntegerVector::create(draws, periods, number);

@@ -12,12 +12,12 @@ R_LIBS="$lib${R_LIBS:+:$R_LIBS}"
 NUBREK_LIB=$lib
 export R_LIBS NUBREK_LIB
 
-# what the package and everything in the README need, and what the tests need beside it
+# What the package needs; then what is taken where a built package exists: a smaller report,
+# spreadsheets. The tests need these too, and more.
 needs="Rcpp checkmate cli data.table ggplot2 htmltools jsonlite optparse rlang scales yaml"
-needs="$needs nanoparquet readxl openxlsx"
-# the report is larger without it, and whole all the same
 wishes="svglite"
-[ "$goal" = demo ] || needs="$needs testthat withr generics codetools knitr hunspell DBI RSQLite shiny bslib callr"
+built="readxl openxlsx"
+[ "$goal" = demo ] || needs="$needs $built nanoparquet testthat withr generics codetools knitr hunspell DBI RSQLite shiny bslib callr"
 [ "$goal" != lint ] || needs="$needs lintr"
 [ "$goal" != check ] || needs="$needs rmarkdown"
 
@@ -30,7 +30,7 @@ can_apt() {
 }
 apt() { apt-get -o DPkg::Lock::Timeout=300 "$@"; }
 
-lacking=$(missing $needs $wishes)
+lacking=$(missing $needs $wishes $built)
 if can_apt; then
   programs=""
   # figures need a font family; a bare machine has none
@@ -63,7 +63,7 @@ if [ -n "$(echo "$lacking" | tr -d ' ')" ]; then
   echo "Setting up from CRAN, into .library: $lacking (compiles; takes minutes)"
   rm -rf "$lib"/00LOCK*
   # a library that one of the test tools wants comes bundled in its package
-  USE_BUNDLED_LIBUV=1 Rscript -e '
+  USE_BUNDLED_LIBUV=1 MAKEFLAGS=-j2 R_MAKEVARS_USER=$PWD/tools/makevars Rscript -e '
     if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@"))
       chooseCRANmirror(graphics = FALSE, ind = 1)
     install.packages(commandArgs(TRUE), lib = Sys.getenv("NUBREK_LIB"),
@@ -72,25 +72,31 @@ if [ -n "$(echo "$lacking" | tr -d ' ')" ]; then
   [ -z "$lacking" ] || { echo "Still missing: $lacking" >&2; exit 1; }
 fi
 
-# this package, again only when one of its files is newer than the last installation
+# This package, again only when one of its files is newer than the last installation.
 stamp=$lib/nubrek.stamp
 changed() {
-  find DESCRIPTION NAMESPACE R src inst exec man -newer "$stamp" ! -name '*.o' ! -name '*.so' \
+  find DESCRIPTION NAMESPACE R src inst exec man -newer "$stamp" ! -name '*.[od]' ! -name '*.so' \
     -type f | head -n 1
+}
+# An object is made again when one of the files it was made of (listed beside it) is newer.
+drop_stale_objects() {
+  for object in src/*.o; do
+    list=${object%.o}.d
+    made_of=$(sed 's/^[^:]*://; s/\\$//' "$list" 2>/dev/null || true)
+    newer=$(cd src && find $made_of Makevars -newer "../$object" 2>/dev/null) || newer=gone
+    [ -n "$made_of" ] && [ -z "$newer" ] || rm -f "$object" "$list" src/*.so
+  done
 }
 install() {
   rm -rf "$lib"/00LOCK*
-  MAKEFLAGS="-j2" R CMD INSTALL --no-test-load --strip "$@" --library="$lib" . >"$lib/install.log" 2>&1
+  LISTS=-MMD R_MAKEVARS_USER=$PWD/tools/makevars MAKEFLAGS=-j2 \
+    R CMD INSTALL --no-test-load --strip "$@" \
+      --library="$lib" . >"$lib/install.log" 2>&1
 }
 if [ ! -f "$stamp" ] || [ ! -d "$lib/nubrek" ] || [ -n "$(changed)" ]; then
   echo "Installing nubrek into .library"
   touch "$stamp.new"
-  # objects do not know the headers they were made of
-  for object in src/*.o; do
-    if [ -f "$object" ] && [ -n "$(find src -name '*.h' -newer "$object" | head -n 1)" ]; then
-      rm -f src/*.o src/*.so
-    fi
-  done
+  drop_stale_objects
   # a compilation that was killed may have left half an object
   install || install --preclean || { tail -n 30 "$lib/install.log" >&2; exit 1; }
   mv "$stamp.new" "$stamp"

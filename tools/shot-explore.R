@@ -1,7 +1,7 @@
 # A picture of the page to explore, of the demo study: Rscript tools/shot-explore.R FILE. Run by
 # `make screenshots`.
 place <- new.env(parent = asNamespace("nubrek"))
-for (file in c("helper-browse.R", "helper-drive.R")) {
+for (file in c("helper-aaa-suite.R", "helper-browse.R", "helper-drive.R")) {
   sys.source(file.path("tests", "testthat", file), place)
 }
 skip_if <- function(...) NULL

@@ -49,7 +49,7 @@ probe <- function(path, script, ...) {
 }
 
 # A run whose people have names that would be formulas, scripts, or more than one cell.
-nasty_run <- function(folder) {
+nasty_run <- function(folder, report = "yes") {
   names <- c(
     "=HYPERLINK(\"x\")",
     "<script>document.title = 'owned'</script>",
@@ -79,7 +79,9 @@ nasty_run <- function(folder) {
     "    columns: {customer: Kunde, order: Beleg, date: Datum, sales: Betrag}",
     "  customers: {files: people.csv, key: id, attributes: [name]}",
     "repeat: {by: [name]}",
-    "outputs: {contact: [name], folder: out, people: yes, least: 1}"
+    paste0(
+      "outputs: {contact: [name], folder: out, people: yes, least: 1, report: ", report, "}"
+    )
   ), path)
   run_study(path)
 }

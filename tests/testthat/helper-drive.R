@@ -10,8 +10,8 @@ in_background <- function(command, arguments, .local_envir = parent.frame()) {
   log
 }
 
-# The first value that is not NULL, for as long as half a minute.
-wait_for <- function(look, seconds = 60) {
+# The first value that is not NULL.
+wait_for <- function(look, seconds = patience) {
   until <- Sys.time() + seconds
   while (Sys.time() < until) {
     found <- tryCatch(look(), error = \(e) NULL)
@@ -38,7 +38,7 @@ drive_browser <- function(address, .local_envir = parent.frame()) {
     page <- list[list$type == "page", ]
     if (nrow(page) > 0L) sub("^ws://[^/]*", "", page$webSocketDebuggerUrl[[1L]])
   })
-  socket <- socketConnection("127.0.0.1", port, open = "r+b", blocking = TRUE, timeout = 60)
+  socket <- socketConnection("127.0.0.1", port, open = "r+b", blocking = TRUE, timeout = patience)
   withr::defer(close(socket), envir = .local_envir)
   writeBin(charToRaw(paste0(
     "GET ", target, " HTTP/1.1\r\nHost: 127.0.0.1:", port, "\r\nUpgrade: websocket\r\n",

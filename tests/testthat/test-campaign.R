@@ -49,7 +49,7 @@ test_that("the effect on paper: regression, difference of means, difference of c
   expect_equal(drawn_together(c(0, 10), c(1, 1)), c(5 - 49 / 50 * 5, 5 + 49 / 50 * 5))
 })
 
-test_that("95 % intervals hold a known effect of heavy-tailed sales, also unreached and 9 : 1", {
+test_long("95 % intervals hold a known effect of heavy-tailed sales, also unreached and 9 : 1", {
   # every world: gamma rates, own level of spend, log-normal purchases with sigma 1.5
   one_world <- function(n, share, more, reached) {
     rate <- stats::rgamma(n, 0.8, 0.8 / 1.2)

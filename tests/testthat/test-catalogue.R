@@ -39,7 +39,7 @@ write_brackets <- function(texts, path) {
   ), path)
 }
 
-test_that("another language is a file: every sentence of a report comes from it, no number moves", {
+test_long("another language is a file: every sentence of a report comes from it, no number moves", {
   tools <- catalogue_tools()
   folder <- withr::local_tempdir()
   write_brackets(

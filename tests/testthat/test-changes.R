@@ -48,8 +48,8 @@ shop_study <- function(folder, rows, void) {
 }
 
 # NUBREK_PAIRS: as many pairs of runs as are wanted.
-test_that("the four parts of a change are those of the definition", {
-  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_PAIRS", "40")))) {
+test_both("the four parts of a change are those of the definition", {
+  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_PAIRS", worlds("4", "40"))))) {
     folder <- withr::local_tempdir()
     pair <- shop_pair(seed)
     void <- c(seed %% 2L == 0L, seed %% 3L == 0L)

@@ -35,7 +35,7 @@ made_world <- function(seed, months = 14L, n = 250L, planted = 0L, times = 1) {
   )
 }
 
-test_that(
+test_long(
   paste0(
     "where nothing differs almost nothing is called better or worse, and 95 % intervals miss ",
     "about 5 %"
@@ -100,4 +100,34 @@ test_that("p-values and intervals are those of two shares", {
     ),
     "too few"
   )
+})
+
+test_that("the scatter of earlier cohorts is chi-squared over its degrees of freedom, by hand", {
+  n <- c(100, 150, 120, 200)
+  active <- cbind(c(20, 60, 18, 50), c(10, 40, 30, NA))
+  table <- do.call(rbind, lapply(1:4, \(i) data.frame(
+    cohort = sprintf("2024-%02d", i), age = 0:2, n = c(n[[i]], active[i, ])
+  )))
+  table <- table[!is.na(table$n), ]
+  usual <- against_usual(as_cohort_grid(table, period = NULL, age = "age", customers = "n"),
+    least_cohorts = 1L
+  )
+  # seen from cohort c: at each age those before it, two at least, against what they share
+  slow <- function(c) {
+    excess <- freedom <- 0
+    for (age in 1:2) {
+      before <- seq_len(c - 1L)
+      if (is.na(active[c, age]) || length(before) < 2L) next
+      share <- sum(active[before, age]) / sum(n[before])
+      each <- active[before, age] / n[before]
+      excess <- excess + sum(n[before] * (each - share)^2) / (share * (1 - share))
+      freedom <- freedom + length(before) - 1
+    }
+    max(1, excess / freedom)
+  }
+  for (c in 3:4) {
+    mine <- usual$scatter[format(usual$cohort) == sprintf("2024-%02d-01", c)]
+    expect_equal(unique(mine), slow(c))
+    expect_gt(unique(mine), 2)
+  }
 })

@@ -104,6 +104,11 @@ test_that("a draw keeps to permission and to how often people may be written to"
   expect_match(remarks(drawn)$remark, "contacted in the 7 days before", all = FALSE)
   # on the day of contact seven days ago is within seven days, eight are not
   expect_true("P03" %in% draw_control(all, ledger, 0.4, day = "2025-02-02", quiet = 7)$customer)
+  # a contact of the day itself lies not before it
+  expect_setequal(
+    setdiff(all$customer, draw_control(all, ledger, 0.4, day = "2024-12-20", quiet = 7)$customer),
+    character()
+  )
   often <- draw_control(all, ledger, 0.4, day = "2025-02-01", most = 2)
   expect_setequal(setdiff(all$customer, often$customer), "P01")
   expect_error(draw_control(all, example_ledger(), 0.4, quiet = 7), "no history of contacts")

@@ -38,7 +38,7 @@ statements <- function(class) {
   )
 }
 
-test_that("engines that are not here are told what stands in the files, in their own language", {
+test_long("engines that are not here are told what stands in the files, in their own language", {
   never <- list(
     Spark = "TEMPORARY|CREATE INDEX|IS NOT DISTINCT|\"|\\|\\|",
     Snowflake = "CREATE INDEX|OVER \\(\\)|\\|\\|| // ",

@@ -10,8 +10,8 @@ audience_of_text <- function(ledger, rule) {
   customers(ledger)$customer[customers(ledger)$customer %in% as.data.frame(found)$customer]
 }
 
-test_that("random rows folded in the database are the ledger that they make in memory", {
-  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SEEDS", "30")))) {
+test_both("random rows folded in the database are the ledger that they make in memory", {
+  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SEEDS", worlds("4", "30"))))) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
     con <- local_database(sold = rows)
@@ -43,8 +43,8 @@ test_that("random rows folded in the database are the ledger that they make in m
   }
 })
 
-test_that("every answer is the same in the database as in memory, lists and proofs too", {
-  for (seed in c(2L, 5L, 8L, 11L)) {
+test_both("every answer is the same in the database as in memory, lists and proofs too", {
+  for (seed in worlds(5L, c(2L, 5L, 8L, 11L))) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
     con <- local_database(sold = rows)
@@ -57,7 +57,7 @@ test_that("every answer is the same in the database as in memory, lists and proo
   }
 })
 
-test_that("the demo world is the same in a database, and what is asked of it can be seen", {
+test_long("the demo world is the same in a database, and what is asked of it can be seen", {
   study <- demo_run()$study
   said <- read_study(study)
   rows <- utils::read.csv(
@@ -96,7 +96,7 @@ test_that("the demo world is the same in a database, and what is asked of it can
   expect_error(append_orders(ledger, rows), "database", class = "nubrek_error_source")
 })
 
-test_that("2,000 texts that try to get out of their quotes stay texts", {
+test_both("2,000 texts that try to get out of their quotes stay texts", {
   set.seed(7)
   bits <- c(
     "'", "\"", ";", "--", "/*", "*/", "`", "\\", "%", "_", "{{rows}}", "\u2019", "\u02bc", ")", "(",
@@ -121,7 +121,7 @@ test_that("2,000 texts that try to get out of their quotes stay texts", {
   sold <- sales_by(ledger, "channel")
   expect_setequal(sold$channel, odd[401:2000])
   expect_equal(sum(sold$sales), 1600 * 5)
-  for (text in odd[seq(401, 2000, by = 80)]) {
+  for (text in odd[seq(401, 2000, by = worlds(400, 80))]) {
     part <- ledger_slice(ledger, lines = list(channel = text))
     expect_identical(customers(part)$customer, text)
     rule <- sprintf("bought(channel == %s)", encodeString(text, quote = "\""))
@@ -184,7 +184,7 @@ test_that("a connection that is lost, a schema that is not there, rows elsewhere
   expect_error(repeat_rate(ledger), class = "nubrek_error_database")
 })
 
-test_that("a folded ledger outlives its session, and sees when its rows have changed", {
+test_long("a folded ledger outlives its session, and sees when its rows have changed", {
   rows <- rich_rows(5L)
   said <- rich_opening(5L, rows)
   con <- local_database(sold = rows)

@@ -24,7 +24,7 @@ expect_same_answers <- function(found, whole, label) {
   }
 }
 
-test_that("rows dealt to servers by customer are one ledger, also when it is kept", {
+test_long("rows dealt to servers by customer are one ledger, also when it is kept", {
   rows <- rich_rows(6L)
   said <- rich_opening(6L, rows)
   cons <- dealt_databases(rows, said, 3L)
@@ -70,7 +70,7 @@ test_that("a customer on two servers, other columns, one connection twice: refus
   expect_identical(unlist(lapply(cons, DBI::dbListTables)), c("sold", "sold"))
 })
 
-test_that("where nothing may be written, questions bring their tables with them", {
+test_long("where nothing may be written, questions bring their tables with them", {
   rows <- rich_rows(3L)
   said <- rich_opening(3L, rows)
   con <- local_database(sold = rows)
@@ -133,7 +133,7 @@ test_that("tables joined to rows in a database are those joined in memory", {
   expect_identical(DBI::dbListTables(con), "lines")
 })
 
-test_that("of a table that only grows, customers with new rows are folded, the others copied", {
+test_long("of a table that only grows, customers with new rows are folded, the others copied", {
   folded <- 0L
   for (seed in c(2L, 6L, 8L)) {
     rows <- rich_rows(seed)

@@ -90,7 +90,7 @@ test_that("the place of a mean among those of lots is what drawing lots gives, a
 })
 
 # What chance alone brings is confirmed in one of twenty searches, of money with a long tail.
-test_that("noise is confirmed no more often than it may be", {
+test_long("noise is confirmed no more often than it may be", {
   confirmed <- vapply(1:60, \(seed) {
     set.seed(seed)
     n <- 1500L
@@ -189,6 +189,23 @@ test_that("a planted group is found, judged on others, refuses leaks, and become
     class = "nubrek_error_unidentified"
   )
   expect_error(discover_groups(ledger, sales, using = "twon"), "town", class = "nubrek_error")
+})
+
+test_that("a group is confirmed by its p value and its interval together", {
+  rows <- list(
+    high = c(0.001, 0.001, 0.2, 0.001), low = 1 - c(0.001, 0.001, 0.2, 0.001), mean = rep(3, 4L),
+    others = rep(1, 4L), difference = rep(2, 4L), lower = c(0.5, -0.1, 0.5, 0.5), upper = rep(4, 4L),
+    error = c(0.4, 1, 0.4, 0), size_found = rep(40L, 4L), size_judged = rep(40L, 4L),
+    mean_found = rep(3, 4L)
+  )
+  groups <- rep(list(list(sign = 1, copies = 1, attribute = "a")), 4L)
+  target <- list(y = rep(c(1, 3), 100L), yes = FALSE, codes = 1:200, words = "sales")
+  found <- found_columns(
+    example_ledger(), groups, rep(list(rep(c(TRUE, FALSE), 100L)), 4L), rows,
+    as.list(letters[1:4]), letters[1:4], list(a = list(ordered = TRUE)), target
+  )
+  expect_identical(found$confirmed, c(TRUE, FALSE, FALSE, FALSE))
+  expect_equal(found$adjusted_p, c(0.004, 0.004, 0.2, 0.004))
 })
 
 test_that("yes and no, a level, folds: rates beside everybody else's", {

@@ -160,6 +160,19 @@ test_that("covariates multiply the rates of their groups, and are found again", 
   )
 })
 
+test_that("a penalty takes its half times the squared effects, with slope and curvature", {
+  history <- draw("bg-nbd", 300, 7)
+  packed <- pack_histories(
+    transform(history, group = rep(c("a", "b"), 150L)), covariate_formulas(~group)
+  )
+  u <- unname(c(log(truths[["bg-nbd"]]), 0.3, -0.2))
+  plain <- purchase_likelihood("bg-nbd", packed)(u)
+  drawn <- purchase_likelihood("bg-nbd", packed, 8)(u)
+  expect_equal(plain$log_lik - drawn$log_lik, 8 / 2 * (0.3^2 + 0.2^2))
+  expect_equal(plain$gradient - drawn$gradient, c(0, 0, 0, 0, 8 * 0.3, 8 * -0.2))
+  expect_equal(plain$hessian - drawn$hessian, diag(c(0, 0, 0, 0, 8, 8)))
+})
+
 test_that("a fit speaks R: summary, intervals, bootstrap, residuals, update, tidy and glance", {
   histories <- draw("mbg-nbd", 1500, 8)
   fit <- fit_purchases(histories, "mbg-nbd")

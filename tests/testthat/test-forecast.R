@@ -188,7 +188,7 @@ seasonal_world <- function(index, n = 6000L) {
   ))
 }
 
-test_that(
+test_long(
   "a planted season is found, none is not made up, and forecasts in business time follow it",
   {
     planted <- c(1.3, 1.1, 1, 0.9, 0.8, 0.75, 0.75, 0.85, 0.95, 1.1, 1.2, 1.3)

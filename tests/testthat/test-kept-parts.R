@@ -45,7 +45,7 @@ plain_run <- function(study) {
 
 results_of <- function(run) unclass(run)[setdiff(names(run), c("study", "ledger", "files"))]
 
-test_that("a second run makes only the proof, and what a change touches, to the same results", {
+test_long("a second run makes only the proof, and what a change touches, to the same results", {
   withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir())
   folder <- withr::local_tempdir()
   study <- kept_study(folder)
@@ -78,7 +78,7 @@ test_that("a second run makes only the proof, and what a change touches, to the 
   }
 })
 
-test_that("a changed file, another secret, damaged or strange bytes: made again", {
+test_long("a changed file, another secret, damaged or strange bytes: made again", {
   withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir())
   folder <- withr::local_tempdir()
   study <- kept_study(folder, outputs = "{report: no}")

@@ -328,3 +328,18 @@ test_that("the mess of the demo world is found in its known amounts", {
   )
   expect_identical(sum(aside$reason == "duplicate"), mess$rows[mess$kind == "repeated order"])
 })
+
+test_that("6: a negative line of the order's own day is part of it, one of the next day is not", {
+  rows <- "customer,receipt,day,amount
+    A,1,2024-01-01,10
+    A,1,2024-01-01,-4
+    B,2,2024-01-01,10
+    B,2,2024-01-02,-4"
+  ledger <- small_ledger(rows)
+  expect_identical(customers(ledger)$orders, c(1L, 2L))
+  expect_identical(customers(ledger)$mean_sales, c(6, 6))
+  behind <- rows_behind(customers(ledger), ledger, customer = "B")
+  expect_identical(behind$sales, c(10, -4))
+  moved <- small_ledger(rows, returns = "with original order")
+  expect_identical(customers(moved)$orders, c(1L, 1L))
+})

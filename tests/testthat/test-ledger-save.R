@@ -1,4 +1,4 @@
-test_that("a saved ledger opens as the one that was saved, for any meanings", {
+test_long("a saved ledger opens as the one that was saved, for any meanings", {
   skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
   folder <- file.path(withr::local_tempdir(), "ledger")
   for (seed in 1:12) {

@@ -72,7 +72,7 @@ test_that("Parquet lists keep types", {
   expect_identical(again$tier, as.character(tiers$tier))
 })
 
-test_that("the workbook holds the run: contents, a sheet a part, definitions, remarks, no people", {
+test_long("the workbook holds the run: contents, a sheet a part, definitions, remarks, no people", {
   skip_if_not_installed("openxlsx")
   skip_if_not_installed("readxl")
   run <- pellmere()
@@ -113,7 +113,7 @@ test_that("the workbook holds the run: contents, a sheet a part, definitions, re
 test_that("a workbook shows people only where asked, as text and never as formulas", {
   skip_if_not_installed("openxlsx")
   folder <- withr::local_tempdir()
-  run <- nasty_run(folder)
+  run <- nasty_run(folder, report = "no")
   sheets_of <- function(study) {
     run$study <- study
     path <- withr::local_tempfile(fileext = ".xlsx")

@@ -1,4 +1,4 @@
-test_that("each figure of the gallery is drawn by the code beside it", {
+test_long("each figure of the gallery is drawn by the code beside it", {
   page <- test_path("../../vignettes/articles/figures.Rmd")
   skip_if_not(file.exists(page), "sources not at hand")
   text <- readLines(page, encoding = "UTF-8")

@@ -213,6 +213,30 @@ test_that("waits show counts and percents with totals both ways, by customer and
   expect_equal(by_day$share, vapply(by_day$by_day, \(d) max(c(0, curve$share[curve$days <= d])), 0))
 })
 
+test_that("the last place of a triangle of waits is that of the last cohort, on paper", {
+  # A waits a month, B none, C is not back; D of February waits a month, E is not back
+  ledger <- small_ledger(
+    "customer,receipt,day,amount
+    A,1,2024-01-05,10
+    A,2,2024-02-06,10
+    B,3,2024-01-05,10
+    B,4,2024-01-09,10
+    C,5,2024-01-05,10
+    D,6,2024-02-05,10
+    D,7,2024-03-20,10
+    E,8,2024-02-07,10"
+  )
+  waits <- next_purchase(ledger, clock = "month")
+  expect_identical(as.data.frame(waiting_triangle(waits, "customers")), as.data.frame(as_cells(list(
+    cohort = c("2024-01", "2024-02", "all"), size = c("3", "2", "5"),
+    `not yet` = c("1", "1", "2"), `0` = c("1", "0", "1"), `1` = c("1", "1*", "2"),
+    `2` = c("0*", "", "0")
+  ))))
+  column <- waiting_triangle(waits, "share_of_column")
+  expect_identical(column$`not yet`, c("50", "50", "100"))
+  expect_identical(column$`1`, c("50", "50*", "100"))
+})
+
 test_that("where nobody's first purchase lies in the data, waits are empty tables and not errors", {
   ledger <- small_ledger(
     "customer,receipt,day,amount\nA,1,2024-01-05,10\nA,2,2024-03-05,10",

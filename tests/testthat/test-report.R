@@ -160,7 +160,7 @@ test_that("a report shows no people unless asked, and then says so", {
   says(hidden$html, pseudonyms(best, key))
 })
 
-test_that("a picture is drawn once for the same numbers, and anew for others", {
+test_long("a picture is drawn once for the same numbers, and anew for others", {
   forget <- \() rm(list = ls(drawn_here), envir = drawn_here)
   forget()
   first <- people_run()

@@ -132,3 +132,73 @@ test_that("groups keep of their distance what their sampling leaves sure", {
   expect_gt(kept[[1L]], 0.9)
   expect_lt(kept[[3L]], kept[[1L]])
 })
+
+test_that("33: customers in bands of unequal numbers have the code and the group of their bands", {
+  limits <- list(recency = 100, frequency = c(2, 3, 4), monetary = c(20, 60))
+  scores <- score_rfm(example_ledger(), cuts = limits)
+  expect_identical(basis_of(scores, "bands"), c(recency = 2L, frequency = 4L, monetary = 3L))
+  expect_true(all(table(scores$frequency_band) > 0L) && all(table(scores$recency_band) > 0L))
+  expect_identical(
+    scores$code, paste0(scores$recency_band, scores$frequency_band, scores$monetary_band)
+  )
+  expect_equal(scores$index, 100 / 3 * (
+    (scores$recency_band - 1) + (scores$frequency_band - 1) / 3 + (scores$monetary_band - 1) / 2
+  ))
+})
+
+test_that("34: a tier takes every rank with (rank - 1) x 100 < edge x n", {
+  # of ten, 25 %: ranks 1 to 3, since 2 x 100 < 25 x 10; of 20 %: 1 and 2, since 200 is not < 200
+  expect_identical(tier_by_share(1:10, c(25, 75)), rep(1:2, c(3L, 7L)))
+  expect_identical(tier_by_share(1:10, c(20, 80)), rep(1:2, c(2L, 8L)))
+  expect_identical(tier_by_share(1L, c(1, 99)), 1L)
+  expect_identical(tier_by_share(c(1L, 2L, 2L, 2L), c(50, 25, 25)), c(1L, 1L, 1L, 1L))
+  expect_identical(tier_by_share(1:3, c(0, 34, 66)), c(2L, 2L, 3L))
+  expect_identical(tier_by_threshold(c(10, 9.99, 5), c(a = 10, b = 5)), c(1L, 2L, 2L))
+})
+
+test_that("5: as many amounts for the point as for the comma mean the point", {
+  mark <- \(...) detect_decimal_mark(list(factor(c(...))), "detect")
+  expect_identical(mark("1.5", "2,5"), ".")
+  expect_identical(mark("1.5", "2,5", "3,5"), ",")
+  expect_identical(mark("1", "2"), ".")
+  expect_identical(detect_decimal_mark(list(factor("1.5")), ","), ",")
+  expect_error(mark("1,234"), class = "nubrek_error_amounts")
+})
+
+test_that("12: a spreadsheet's day 45292 is 1 January 2024, its fraction the time of day", {
+  got <- read_serial(c("45292", "45292.5", " 60000 ", "4529", "x", NA))
+  expect_identical(
+    got$day, as.integer(as.Date(c("2024-01-01", "2024-01-01", "2064-04-08", NA, NA, NA)))
+  )
+  expect_identical(got$seconds[1:3], c(0, 43200, 0))
+  expect_true(looks_serial(rep(c("45292", ""), 5L)))
+  expect_false(looks_serial(c(rep("45292", 9L), "x"))) # nine of ten are not enough
+  expect_false(looks_serial(character()))
+})
+
+test_that("41: what is divided by nothing is unknown, whichever side of an or it stands on", {
+  ledger <- example_ledger()
+  once <- customers(ledger)$customer[customers(ledger)$purchases == 1L]
+  often <- setdiff(customers(ledger)$customer[customers(ledger)$purchases > 1L], once)
+  per_gap <- audience(ledger, sales / (purchases - 1) > 0)
+  expect_setequal(per_gap$customer, often)
+  expect_identical(utils::tail(audience_course(per_gap)$cannot_be_told, 1L), length(once))
+  expect_setequal(audience(ledger, !(sales / (purchases - 1) > 0))$customer, character())
+  expect_setequal(
+    audience(ledger, sales / (purchases - 1) > 0 | purchases == 1)$customer, c(often, once)
+  )
+})
+
+test_that("a word is hinted at within two letters, or a third of a long one, the nearest first", {
+  known <- c("sales", "share", "purchases", "Europe/Vienna", "channel")
+  expect_identical(nearest_word("salse", known), "sales")
+  expect_identical(nearest_word("shale", known), "share")
+  expect_identical(nearest_word("vienna", known), "Europe/Vienna")
+  expect_identical(nearest_word("pur", known), "purchases")
+  expect_identical(nearest_word("shop", known), "channel") # the word that is used here
+  expect_identical(nearest_word("purchaxxx", known), "purchases") # three of nine letters
+  expect_null(nearest_word("puxxxaxxx", known))
+  expect_null(nearest_word("zz", known))
+  expect_null(nearest_hint("sale", character()))
+  expect_null(nearest_hint(c("sale", "share"), known))
+})

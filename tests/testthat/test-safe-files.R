@@ -102,12 +102,12 @@ test_that("two runs at once: the second says so; stale locks and drafts of kille
   path <- small_run(folder, "outputs: {folder: out, report: no}")
   out <- file.path(folder, "out")
   dir.create(out)
-  other <- as.integer(system("sleep 30 >/dev/null 2>&1 & echo $!", intern = TRUE))
+  other <- as.integer(system("sleep 3600 >/dev/null 2>&1 & echo $!", intern = TRUE))
   withr::defer(tools::pskill(other))
   writeLines(as.character(other), file.path(out, results_lock))
   expect_error(run_study(path), class = "nubrek_error_busy")
   tools::pskill(other, tools::SIGKILL)
-  Sys.sleep(0.2)
+  wait_for(\() if (!tools::pskill(other, 0L)) TRUE)
   dir.create(file.path(out, ".nubrek-left"))
   writeLines("999999", file.path(out, results_lock))
   run_study(path)
@@ -250,7 +250,7 @@ test_that(
   }
 )
 
-test_that("broken Parquet is an error, also where the library that reads it breaks down", {
+test_both("broken Parquet is an error, also where the library that reads it breaks down", {
   skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
   map <- column_map(customer = "customer", order = "receipt", date = "day", sales = "amount")
   path <- withr::local_tempfile(fileext = ".parquet")
@@ -265,7 +265,7 @@ test_that("broken Parquet is an error, also where the library that reads it brea
   nanoparquet::write_parquet(orders, path)
   expect_identical(n_customers(open_ledger(path, map)), length(unique(orders$customer)))
   whole <- readBin(path, "raw", 1e6)
-  for (case in 1:40) {
+  for (case in worlds(1:6, 1:40)) {
     broken <- whole
     at <- if (case %% 2L) sample(length(whole), 3L) else length(whole) - sample(0:600, 3L)
     broken[at] <- as.raw(sample(0:255, 3L))

@@ -59,8 +59,8 @@ slow_steps <- function(rows) {
   result
 }
 
-test_that("steps from the first purchase to the second are those of the definition", {
-  for (seed in 1:12) {
+test_both("steps from the first purchase to the second are those of the definition", {
+  for (seed in worlds(1:2, 1:12)) {
     rows <- goods_rows(seed)
     x <- product_steps(goods_ledger(rows), at_least = 5L)
     slow <- slow_steps(rows)
@@ -88,7 +88,7 @@ test_that("in one month the tail is that of a hypergeometric count", {
   }
 })
 
-test_that("goods drawn apart stand out rarely, a planted step and a planted pair are found", {
+test_long("goods drawn apart stand out rarely, a planted step and a planted pair are found", {
   false_steps <- false_pairs <- 0L
   for (seed in 1:40) {
     rows <- goods_rows(seed + 100L, 1500L, 400L)

@@ -310,7 +310,7 @@ test_that("long work says where it stands to whoever asks", {
   expect_identical(progress_text("reading orders", 0.256), "reading orders, 26 %\u2026")
 })
 
-test_that("a study asks for a forecast alone, with no cost of winning customers and no groups", {
+test_long("a study asks for a forecast alone, with no cost of winning customers and no groups", {
   folder <- withr::local_tempdir()
   orders <- random_orders(3, 900L)
   data.table::fwrite(orders[orders$state == "paid", ], file.path(folder, "sales.txt"), sep = ";")

@@ -41,7 +41,7 @@ test_that("the quarterly table worked by hand", {
   expect_equal(each$after_cost, (each$so_far + each$to_come) / c(1000, 2000) - 10)
 })
 
-test_that("known chances are found, and intervals hold what comes as often as they say", {
+test_long("known chances are found, and intervals hold what comes as often as they say", {
   inside <- matrix(NA, 20L, 2L)
   values <- matrix(NA, 20L, 3L)
   for (seed in 1:20) {

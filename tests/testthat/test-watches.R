@@ -20,7 +20,7 @@ test_that("the evidence is that of its definition, integrated by hand", {
   expect_equal(found, slow, tolerance = 1e-4)
 })
 
-test_that("in 1,000 years of weekly looks false alarms keep to their rate, a halving is seen", {
+test_long("in 1,000 years of weekly looks false alarms keep to their rate, a halving is seen", {
   set.seed(3)
   year <- function(rate, after, change, weekly = 75L) {
     n <- rpois(52L, weekly)
@@ -53,7 +53,7 @@ watched_shop <- function() {
   cbind(rows, paid = 5)
 }
 
-test_that("the size of purchases is watched by one purchase of each customer", {
+test_both("the size of purchases is watched by one purchase of each customer", {
   shop <- function(seed, factor = 1, n = 1500L) {
     set.seed(seed)
     rows <- data.frame(
@@ -68,9 +68,9 @@ test_that("the size of purchases is watched by one purchase of each customer", {
   open <- \(rows) open_ledger(rows, column_map("who", "day", "receipt", "paid"), meanings(
     currency = "EUR", history_start = "2024-01-01"
   ))
-  alarms <- vapply(1:60, \(seed) watch_baskets(open(shop(seed)))$fired, NA)
+  alarms <- vapply(worlds(1:5, 1:60), \(seed) watch_baskets(open(shop(seed)))$fired, NA)
   # 12 of 60 are allowed for; more than 18 with probability 0.02 at that rate
-  expect_lte(sum(alarms), 18L)
+  expect_lte(sum(alarms), worlds(4L, 18L))
   rows <- shop(3, 0.6)
   x <- watch_baskets(open(rows), direction = "falls")
   expect_true(x$fired)
@@ -114,6 +114,26 @@ test_that("who came back is counted as by hand, and a change is told with its da
   expect_error(
     watch_returns(ledger_slice(ledger, until = "2024-06-01")), class = "nubrek_error_unidentified"
   )
+})
+
+test_that("a number at its limit is neither below nor above it", {
+  folder <- withr::local_tempdir()
+  rows <- watched_shop()
+  data.table::fwrite(rows, file.path(folder, "orders.csv"))
+  path <- file.path(folder, "study.yaml")
+  writeLines(c(
+    "data: {orders: {files: orders.csv, columns: {customer: who, date: day, sales: paid}}}",
+    "meanings: {currency: EUR}"
+  ), path)
+  study <- read_study(path)
+  ledger <- study_ledger(study)
+  found <- \(...) watched_limit("w", list(number = "customers", ...), study, ledger)
+  n <- length(unique(rows$who))
+  expect_false(found(above = n)$fired)
+  expect_false(found(below = n)$fired)
+  expect_true(found(above = n - 1)$fired)
+  expect_true(found(below = n + 1)$fired)
+  expect_identical(found(above = n - 1)$day, ledger$as_of)
 })
 
 test_that("a watch fires once: the run ends with status 3, says why, and writes it", {

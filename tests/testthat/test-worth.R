@@ -157,7 +157,7 @@ test_that("the sum by weeks and continuous discounting agree, and periods add up
   expect_equal(sum(weeks$margin * 1.1^(-middle / 365.25)), sum(value$value), tolerance = 1e-5)
 })
 
-test_that(
+test_long(
   paste0(
     "customers still to be won: expected as a slow simulation does, drawn with the same mean, a ",
     "plan taken as it is"
@@ -198,7 +198,7 @@ test_that(
   }
 )
 
-test_that(
+test_long(
   "a year ago the sales that came were within the intervals, and today's are near the truth",
   {
     study <- read_study(system.file("pellmere", "study.yaml", package = "nubrek"))
