@@ -135,6 +135,8 @@ nearest_word <- function(found, known) {
   if (length(whole) > 0L) return(known[[whole[[1L]]]])
   ours <- other_words[[tolower(found)]]
   if (!is.null(ours) && ours %in% known) return(ours)
+  ends <- which(endsWith(tolower(known), paste0("_", tolower(found))))
+  if (length(ends) > 0L) return(known[[ends[[length(ends)]]]])
   starts <- which(startsWith(tolower(known), tolower(found)) & nchar(found) >= 3L)
   if (length(starts) > 0L) return(known[[starts[[1L]]]])
   if (nchar(found) > 2L && min(distance) <= max(2, nchar(found) / 3)) known[[which.min(distance)]]

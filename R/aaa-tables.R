@@ -9,12 +9,21 @@ new_result <- function(columns, class, ledger = NULL, remarks = NULL, basis = li
   structure(
     bare_table(columns),
     basis = basis,
-    remarks = all_remarks(remarks),
+    remarks = all_remarks(remarks, latest_columns_remark(names(columns))),
     required = names(columns),
     whole = length(columns[[1L]]),
     ...,
     class = c(paste0("nubrek_", class), "nubrek_result", "data.frame")
   )
+}
+
+# An attribute that differs from order to order is no property of the customer.
+latest_columns_remark <- function(names) {
+  of_latest <- names[startsWith(names, "latest_")]
+  if (length(of_latest) == 0L) return(NULL)
+  remark_table("latest", say(
+    "%s is that of each customer's latest order; earlier orders may have another.", of_latest
+  ))
 }
 
 # Our own mistakes: two columns of one name, a kind that nobody knows how to write.

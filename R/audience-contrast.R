@@ -30,6 +30,7 @@ compare_audiences <- function(a, b = NULL, ledger, by = NULL, most = 30L) {
   check_text(by, null = TRUE)
   if (!is.null(b)) check_audiences(list(a, b))
   then <- ledger_at(ledger, basis_of(a, "as_of"))
+  by <- meant_attributes(then, by)
   other <- b %||% everybody_else(a, then)
   together <- audience_overlap(a, other, ledger = ledger, by = by)
   of_cell <- c("neither", "only a", "only b", "both")
@@ -183,7 +184,7 @@ contrast_numbers <- function(ledger, sides) {
 
 # Shares of levels: Newcombe's interval of the difference.
 contrast_levels <- function(ledger, sides, most) {
-  attributes_of <- known_attributes(ledger)
+  attributes_of <- known_attributes(ledger, shown_attributes(ledger))
   few <- Filter(\(x) length(unique(x)) > 1L && length(unique(x)) <= most, attributes_of)
   n <- lengths(sides)
   do.call(rbind, lapply(names(few), \(name) {
@@ -224,10 +225,10 @@ spoken_of <- function(rule) {
   )
   near <- unlist(Filter(\(family) any(family %in% words), kin))
   # results are made of the measures
-  if (any(c("tier", "region", "group", "frequency_band", "monetary_band") %in% words)) {
-    near <- c(near, unlist(kin[1:2]))
-  }
-  if (any(c("region", "group", "recency_band") %in% words)) near <- c(near, kin[[3L]])
+  of_recency <- c("quadrant", "rfm_code", "rfm_group", "rfm_index")
+  of_money <- c(of_recency, "tier", "tier_rank", "frequency_band", "monetary_band")
+  if (any(of_money %in% words)) near <- c(near, unlist(kin[1:2]))
+  if (any(c(of_recency, "recency_band") %in% words)) near <- c(near, kin[[3L]])
   lines <- words[!words %in% near]
   unique(c(words, near, paste0("first_", lines)))
 }

@@ -26,6 +26,7 @@ audience_overlap <- function(..., ledger, by = NULL) {
   audiences <- list(...)
   check_ledger(ledger)
   check_text(by, null = TRUE)
+  by <- meant_attributes(ledger, by)
   check_audiences(audiences)
   then <- ledger_at(ledger, basis_of(audiences[[1L]], "as_of"))
   population <- audience_population(then, basis_of(audiences[[1L]], "among"))

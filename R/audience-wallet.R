@@ -47,7 +47,10 @@ wallet_share <- function(
     "audience",
     rlang::current_env()
   )
-  if (!is.null(ledger)) check_ledger(ledger)
+  if (!is.null(ledger)) {
+    check_ledger(ledger)
+    by <- meant_attributes(ledger, by)
+  }
   if (!is.null(by) && is.null(ledger)) {
     abort_nubrek("{.arg by} needs the ledger that knows the attribute.", "argument")
   }

@@ -8,6 +8,7 @@ audience_scope <- function(ledger, more = list(), known = list()) {
   attributes <- attribute_makers(ledger)
   attributes <- attributes[setdiff(names(attributes), names(measures))]
   more <- more[setdiff(names(more), c(names(measures), names(attributes)))]
+  read_as <- new.env(parent = emptyenv()) # names of lines that were read as the latest order's
   seen <- new.env(parent = emptyenv()) # what was worked out, to be shown beside the members
   keep <- \(name, value) {
     assign(name, value, seen)
@@ -18,12 +19,14 @@ audience_scope <- function(ledger, more = list(), known = list()) {
     ledger = ledger,
     money = \() m$sales,
     seen = seen,
+    read_as = read_as,
     keep = keep,
     found = new.env(parent = emptyenv()), # what was asked of the lines
     known = known,
     names = c(names(measures), names(attributes), names(more)),
     calls = c(rule_operators, measure_calls, contact_calls, date_calls),
     belongs = \(name) {
+      if (name %in% names(former_words)) return(c("i" = former_words[[name]]))
       if (!name %in% line_columns(ledger)) return(NULL)
       word <- gsub("([{}])", "\\1\\1", name) # it comes from a file: never let it be a template
       c("i" = paste0(
@@ -36,14 +39,41 @@ audience_scope <- function(ledger, more = list(), known = list()) {
         cells <- attributes[[name]]()
         return(rule_value("text", cells, name, texts_of(ledger, cells, name)))
       }
+      latest <- paste0("latest_", name)
+      if (latest %in% latest_attributes(ledger) && latest %in% shown_attributes(ledger)) {
+        assign(name, latest, read_as)
+        cells <- attributes[[latest]]()
+        return(rule_value("text", cells, latest, texts_of(ledger, cells, latest)))
+      }
       if (name %in% names(more)) keep(name, column_value(more[[name]], name))
     }
   )
 }
 
+# A name of the lines, where whole customers are counted.
+latest_remark <- function(read_as) {
+  names <- ls(read_as)
+  if (length(names) == 0L) return(NULL)
+  remark_table("latest", say(
+    "%s was read as latest_%s, that of each customer's latest order.", names, names
+  ))
+}
+
+# Short words that could mean several things: what each of these is called.
+former_words <- c(
+  rank = paste0(
+    "The rank among the tiers is {.field tier_rank}; the best of a ranking are listed by ",
+    "{.code nubrek list ranks STUDY}."
+  ),
+  region = "The quadrant of the order map is {.field quadrant}.",
+  score = "Scores are {.field rfm_code}, {.field rfm_group} and {.field rfm_index}.",
+  code = "The code of a scoring is {.field rfm_code}.",
+  group = "The group of a scoring is {.field rfm_group}."
+)
+
 # The texts that an attribute may have: those it has, and of a first order those of its lines.
 texts_of <- function(ledger, cells, name) {
-  line <- sub("^first_", "", name)
+  line <- sub("^(first|latest)_", "", name)
   unique(c(
     cells,
     if (line != name && line %in% line_columns(ledger)) line_values(ledger, line)
@@ -256,7 +286,7 @@ day_of <- function(node, scope, name) {
   value <- work_part(node, scope)
   if (value$type == "text" && !is_constant(value)) {
     text <- as.character(value$x)
-    day <- cpp_read_days(ifelse(is.na(text), "", text), "year-first")$day
+    day <- attribute_days(scope$ledger, text, rule_text(node))
     value <- rule_value("date", as.Date(day, origin = "1970-01-01"), value$from)
   }
   wanted_type(value, "date", scope, name, node)
@@ -279,6 +309,6 @@ date_calls <- list(
     check_parts(parts, 1L, scope, name)
     value <- work_part(parts[[1L]], scope)
     wanted_type(value, c("text", "date"), scope, name, parts[[1L]])
-    rule_value("number", age_at(scope$ledger, as.character(value$x)), value$from)
+    rule_value("number", age_at(scope$ledger, as.character(value$x), rule_text(parts[[1L]])), value$from)
   }
 )

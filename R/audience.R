@@ -4,8 +4,11 @@
 #'   * measures of the customer: `purchases`, `orders`, `sales`, `mean_sales`, `first_purchase`,
 #'   `last_purchase` (days), `open_gap`, `expected_gap`, `overdue`, `visits_per_year`;
 #'   * attributes of the customer and of the first order, as in [customers()], and columns of
-#'   results given as `with`, such as `tier` (in a study: those of its tiers, scores and map, and
-#'   `active`, `expected_purchases`, `expected_sales`, `value`, `lifetime_value` of its forecast);
+#'   results given as `with`: `tier`, `tier_rank`, `to_next` of [assign_tiers()]; `rfm_code`,
+#'   `rfm_group`, `rfm_index` and the bands of [score_rfm()]; `quadrant` of [order_map()] (in a
+#'   study: those of its sections, and `active`, `expected_purchases`, `expected_sales`, `value`,
+#'   `lifetime_value` of its forecast). A column of your own with such a name is called
+#'   `customer_tier` (`order_tier`, `product_tier`, by its table) from [open_ledger()] on;
 #'   * measures with conditions on lines and a window: `sales(category == "Kits", last = 365)`,
 #'   `purchases()`, `mean_sales()`, `units()` (of the mapped quantity), `bought()`, `returned()`,
 #'   `days_since()`; windows are `last`
@@ -81,7 +84,7 @@ choose_audience <- function(
     c(list(customer = ledger_ids(then, inside)), used_measures(scope, inside)),
     "audience",
     then,
-    rbind(carried(then), told),
+    rbind(carried(then), told, latest_remark(scope$read_as)),
     basis = list(
       name = name,
       rule = text,
@@ -166,6 +169,7 @@ columns_by_customer <- function(ledger, results, spoken = NULL, call = rlang::ca
     if (!is.data.frame(result) || !"customer" %in% names(result)) {
       abort_nubrek("{.arg with} must be results by customer.", "argument", call = call)
     }
+    result <- as_rules_call_it(result)
     fresh <- setdiff(names(result), c("customer", names(columns)))
     columns[fresh] <- list(NULL)
     fresh <- intersect(fresh, spoken %||% fresh)
@@ -177,6 +181,22 @@ columns_by_customer <- function(ledger, results, spoken = NULL, call = rlang::ca
     columns[fresh] <- lapply(plain_table(result)[fresh], `[`, place)
   }
   columns
+}
+
+# What rules call the columns of a result, where that is not what the result does: short names are
+# left to the columns of users (definition 62).
+rule_words <- list(
+  nubrek_tiers = c(rank = "tier_rank"),
+  nubrek_rfm = c(code = "rfm_code", index = "rfm_index", group = "rfm_group"),
+  nubrek_map = c(region = "quadrant")
+)
+
+as_rules_call_it <- function(result) {
+  words <- rule_words[[intersect(class(result), names(rule_words))[1L]]]
+  result <- plain_table(result)
+  place <- match(names(words), names(result))
+  names(result)[place[!is.na(place)]] <- words[!is.na(place)]
+  result
 }
 
 # One condition: for whom it holds, whether it takes away, and what it was read from.

@@ -160,6 +160,7 @@ arm_of <- function(draw, share, offers) {
 }
 
 permitted <- function(ledger, ids, may_contact, call = rlang::caller_env()) {
+  may_contact <- meant_attributes(ledger, may_contact)
   check_columns_exist(may_contact, attribute_names(ledger), "the customer attributes", call)
   says_yes(as.character(known_attributes(ledger, may_contact)[[1L]][ledger_codes(ledger, ids)]))
 }

@@ -32,6 +32,7 @@ purchase_due <- function(
 ) {
   check_ledger(ledger)
   check_text(by, null = TRUE)
+  by <- meant_attributes(ledger, by)
   throw_unless(checkmate::check_numeric(
     window, lower = 0, upper = 1, len = 2L, any.missing = FALSE, sorted = TRUE
   ), "window", rlang::current_env())

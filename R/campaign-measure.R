@@ -43,6 +43,7 @@ measure_campaign <- function(
   if (is.character(campaign)) campaign <- open_campaign(campaign)
   check_campaign(campaign)
   check_text(by, null = TRUE)
+  by <- meant_attributes(ledger, by)
   check_number(level, lower = 0.5, upper = 0.999)
   window <- campaign_window(ledger, campaign)
   drawn <- drawn_now(ledger, with_ids(campaign, ledger, key))

@@ -97,7 +97,8 @@ target_recipes <- function(ledger, within, top, forecast) {
     if (!is.null(within)) {
       best <- rank_customers(ledger, within = within, top = top)
       list(`best in each group` = list(
-        rule = sprintf("rank <= %d", top), with = list(plain_table(best)[c("customer", "rank")])
+        rule = sprintf("rank_in_group <= %d", top),
+        with = list(data.frame(customer = best$customer, rank_in_group = best$rank))
       ))
     }
   )

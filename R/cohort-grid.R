@@ -47,6 +47,7 @@ cohort_grid <- function(
   )
   check_whole(older_within, lower = 0L, null = TRUE)
   check_purchases(ledger)
+  by <- meant_attributes(ledger, by)
   cells <- reduce_cells(ledger, clock, ages == "elapsed", by, margin)
   if (!is.null(by)) names(cells$labels) <- group_names(by, grid_columns)
   early <- older_within %||% usual_gap(ledger, clock)

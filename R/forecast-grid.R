@@ -25,6 +25,7 @@ forecast_grid <- function(
   draws = c(50L, 10L), seed = 1L, models = forecast_models(), older_within = NULL
 ) {
   check_ledger(ledger)
+  by <- meant_attributes(ledger, by)
   check_drawing(level, draws, seed)
   check_whole(periods, lower = 1L, null = TRUE)
   throw_unless(checkmate::check_class(money, "nubrek_economics"), "money", rlang::current_env())

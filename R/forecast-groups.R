@@ -51,6 +51,7 @@ value_by <- function(
 ) {
   check_ledger(ledger)
   check_text(by)
+  by <- meant_attributes(ledger, by)
   check_number(years, lower = 1 / 52, upper = 50)
   check_number(within, lower = 0, upper = 600)
   check_drawing(level, c(draws, 1L), seed)

@@ -21,10 +21,28 @@ attribute_makers <- function(ledger) {
   makers
 }
 
+# Columns of the lines that may differ from order to order; one that the customer table has too is
+# the customer's.
+places_of_lines <- function(ledger) {
+  setdiff(line_columns(ledger), c("return_of", names(ledger$attributes)))
+}
+
 # Attributes of the latest order, which is dated as late as can be.
 latest_attributes <- function(ledger) {
-  lines <- setdiff(line_columns(ledger), c("product", "category", "channel", "return_of"))
-  setdiff(intersect(lines, attribute_names(ledger)), names(ledger$attributes))
+  intersect(paste0("latest_", places_of_lines(ledger)), attribute_names(ledger))
+}
+
+# Attributes as they are shown without being asked for: not where whole customers stand by the
+# channel or the goods of their latest order alone.
+shown_attributes <- function(ledger) {
+  setdiff(attribute_names(ledger), paste0("latest_", c("product", "category", "channel")))
+}
+
+# The attributes that are meant: one that differs from order to order is that of the latest.
+meant_attributes <- function(ledger, names, known = attribute_names(ledger)) {
+  if (!is.character(names)) return(names)
+  latest <- paste0("latest_", names)
+  ifelse(names %in% known | !latest %in% known, names, latest)
 }
 
 band_maker <- function(ledger, name, makers) {
@@ -42,8 +60,8 @@ plain_makers <- function(ledger) {
   for (name in shown) {
     makers[[paste0("first_", name)]] <- line_maker(ledger, name, first, "first")
   }
-  for (name in setdiff(shown, c("product", "category", "channel", names(makers)))) {
-    makers[[name]] <- line_maker(ledger, name, latest, "latest")
+  for (name in setdiff(shown, names(ledger$attributes))) {
+    makers[[paste0("latest_", name)]] <- line_maker(ledger, name, latest, "latest")
   }
   if (".discount" %in% lines) {
     makers$first_discount_share <- \() reduce_first_discount(ledger, first)
@@ -147,16 +165,15 @@ band <- function(from, breaks = NULL, as = "number") {
 # Groups of a band by customer code, sortable as text; what is not known or not a number is missing.
 band_values <- function(ledger, name, makers = plain_makers(ledger), call = rlang::caller_env()) {
   rule <- ledger$bands[[name]]
+  rule$from <- own_name(rule$from, names(makers))
   check_columns_exist(rule$from, names(makers), "the customer attributes", call)
   x <- makers[[rule$from]]()
   if (rule$as %in% names(clocks)) {
-    day <- read_days(
-      ifelse(is.na(x), "", as.character(x)), rule$from, ledger$meaning, call = call
-    )$day
+    day <- attribute_days(ledger, as.character(x), rule$from, call)
     return(label_of_day(day, ledger_clock(ledger, rule$as)))
   }
   number <- if (rule$as == "age") {
-    age_at(ledger, as.character(x))
+    age_at(ledger, as.character(x), rule$from, call)
   } else {
     suppressWarnings(as.numeric(x))
   }
@@ -190,16 +207,57 @@ band_labels <- function(breaks) {
 }
 
 # Years of age at the as-of day; from a year alone, the age reached in that year.
-age_at <- function(ledger, text) {
+age_at <- function(ledger, text, name, call = rlang::caller_env()) {
   as_of <- as.POSIXlt(ledger$as_of)
-  year_only <- grepl("^[12][0-9]{3}$", trim_text(text))
+  year_only <- grepl(year_pattern, trim_text(text))
   result <- rep(NA_real_, length(text))
   result[year_only] <- as_of$year + 1900 - as.numeric(text[year_only])
-  day <- cpp_read_days(ifelse(year_only | is.na(text), "", text), "year-first")$day
+  day <- attribute_days(ledger, ifelse(year_only, "", text), name, call)
   born <- as.POSIXlt(as.Date(day, origin = "1970-01-01"))
   had <- as_of$mon > born$mon | (as_of$mon == born$mon & as_of$mday >= born$mday)
   ifelse(is.na(day), result, as_of$year - born$year - !had)
 }
+
+# Texts of an attribute as days, by the reader of the orders' days: in the order that the meanings
+# say, else the one that these texts allow, else that of the orders.
+attribute_days <- function(ledger, text, name, call = rlang::caller_env()) {
+  text <- ifelse(is.na(text), "", text)
+  meaning <- ledger$meaning
+  if (meaning$dates == "detect") {
+    seen <- cpp_date_orders(text)
+    open <- seen$first_both > 0 && seen$only_day == 0 && seen$only_month == 0
+    of_orders <- ledger$day_order
+    if (open && isTRUE(of_orders %in% c("day-first", "month-first"))) meaning$dates <- of_orders
+  }
+  read_days(text, name, meaning, call = call)$day
+}
+
+# Attributes of customers that look like days and are not all read as such.
+day_remarks <- function(ledger) {
+  told <- unlist(lapply(names(ledger$attributes), \(name) {
+    text <- unique(ledger$attributes[[name]])
+    text <- text[!is_blank(text) & !grepl(year_pattern, trim_text(text))]
+    some <- utils::head(text, 1000L)
+    if (length(some) == 0L || mean(grepl(day_pattern, some)) < 0.5) return(NULL)
+    day <- tryCatch(attribute_days(ledger, text, name), nubrek_error_dates = \(e) NULL)
+    if (is.null(day)) {
+      return(say(paste0(
+        "%s looks like days that can be read in two ways; the meaning dates decides how."
+      ), name))
+    }
+    lost <- text[is.na(day)]
+    if (length(lost) == 0L) return(NULL)
+    n <- sum(ledger$attributes[[name]] %in% lost)
+    say(
+      "%s holds days; of %s it is unknown, because the day cannot be read, such as %s.", name,
+      n_of(n, "customer"), dQuote(lost[[1L]], FALSE)
+    )
+  }))
+  if (length(told) > 0L) remark_table("days", told)
+}
+
+year_pattern <- "^[12][0-9]{3}$"
+day_pattern <- "^ *[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}"
 
 # Not known is a group of its own.
 with_missing <- function(x) {

@@ -23,7 +23,8 @@ column_roles <- c(
 #'   `[character(1)]` Further columns. A `quantity` is counted by `units()` in the rules of
 #'   [audience()]. With a `discount` beside `sales`, the discount share of the first order becomes
 #'   an attribute.
-#' @param attributes `[character]` Any other columns to keep, as `c(name = "column in the file")`.
+#' @param attributes `[character]` Any other columns to keep, `c(name = "column in the file")`;
+#'   unnamed ones keep their names.
 #' @return A `nubrek_columns` object: a named character vector from role to column.
 #' @examples
 #' column_map(customer = "cust_no", order = "receipt", date = "sold_on", sales = "amount",
@@ -69,9 +70,11 @@ column_map <- function(
     "attributes",
     rlang::current_env()
   )
-  if (length(attributes) > 0L && !checkmate::test_names(names(attributes), type = "unique")) {
+  attributes <- with_own_names(attributes)
+  if (anyDuplicated(names(attributes)) > 0L) {
     abort_nubrek(c(
-      "{.arg attributes} needs a name for each column.",
+      "{.arg attributes} needs another name for each column.",
+      "x" = "{.field {names(attributes)[anyDuplicated(names(attributes))]}} stands twice.",
       "i" = 'For example {.code c(campaign = "campaign_code")}.'
     ), "columns")
   }
@@ -85,6 +88,12 @@ column_map <- function(
   structure(c(
     unlist(given), attributes
   ), arithmetic = sales_arithmetic(names(given)), class = "nubrek_columns")
+}
+
+# Columns without a name of their own keep that of the file.
+with_own_names <- function(columns) {
+  given <- names(columns) %||% rep("", length(columns))
+  stats::setNames(columns, ifelse(given == "", columns, given))
 }
 
 # Net sales come from one column, from quantity times unit price, or from gross minus discount.

@@ -22,6 +22,7 @@
 customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL) {
   check_ledger(ledger)
   throw_unless(checkmate::check_flag(everybody), "everybody", rlang::current_env())
+  within <- meant_attributes(ledger, within)
   m <- reduce_customers(ledger)
   bought <- m$purchases > 0L
   rows <- list(
@@ -38,7 +39,7 @@ customers <- function(ledger, everybody = FALSE, at_least = NULL, within = NULL)
     open_gap = as.integer(ledger$as_of) - m$last
   )
   rows <- Filter(Negate(is.null), rows)
-  extra <- known_attributes(ledger)
+  extra <- known_attributes(ledger, shown_attributes(ledger))
   shown <- everybody | m$orders > 0L
   if (!is.null(within)) rows <- c(rows, group_totals(ledger, within, m$sales, bought))
   names(extra) <- group_names(names(extra), names(rows))

@@ -47,6 +47,7 @@ ledger_of_tables <- function(db, ids, meaning, folded, record, found) {
     meaning = meaning,
     currency = found$currency,
     decimals = found$decimals,
+    day_order = folded$written$dates,
     bands = list(),
     intake = record,
     returns = returns

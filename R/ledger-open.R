@@ -57,13 +57,15 @@ open_ledger <- function(
   signal_progress("reading orders")
   lookup <- alias_lookup(aliases)
   read <- read_cells(orders, format, rlang::current_env())
+  columns <- origin$columns
+  customers <- origin$customers
   intake <- take_in_orders(read, columns, meaning, lookup, origin$joins, rates)
   rm(read)
   aside <- first_faults(intake$faults)
   check_some_left(intake, aside)
   signal_progress("forming orders")
   kept <- if (length(aside$rows) > 0L) seq_len(intake$n)[-aside$rows]
-  lines <- kept_lines(intake, columns, products, meaning, kept)
+  lines <- kept_lines(intake, columns, origin$products, meaning, kept)
   known <- sorted_ids(intake$people, lines$customer, customers, lookup)
   lines$customer <- known$code[lines$customer]
   formed <- form_orders(lines, intake$order_ids, length(known$ids), meaning)
@@ -82,7 +84,7 @@ origin_of <- function(arguments) {
     c("columns", "customers", "products", "aliases", "joins", "rates", "format"), arguments
   )
   origin$joins <- as_joins(origin$joins)
-  origin
+  with_free_names(origin)
 }
 
 as_joins <- function(joins) if (inherits(joins, "nubrek_join")) list(joins) else joins
@@ -90,7 +92,12 @@ as_joins <- function(joins) if (inherits(joins, "nubrek_join")) list(joins) else
 # What is known beside the rows: first purchases from before, bands, aliases.
 with_beside <- function(ledger, meaning, bands, lookup) {
   ledger <- know_first_purchases(ledger, meaning)
+  names(bands) <- free_names(names(bands), "customer")
   ledger$bands <- bands
+  attr(ledger, "remarks") <- rbind(
+    remarks(ledger), renamed_remark(c(attribute_names(ledger), line_columns(ledger))),
+    day_remarks(ledger)
+  )
   for (name in names(bands)) {
     band_values(ledger, name)
   } # a band that cannot be cut is said now
@@ -175,6 +182,7 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     meaning = meaning,
     currency = intake$currency,
     decimals = intake$decimals,
+    day_order = intake$written$dates,
     bands = list(),
     intake = summarise_intake(intake, aside),
     returns = formed$moved
@@ -265,6 +273,7 @@ know_first_purchases <- function(ledger, meaning) {
 
 # A customer attribute read as days; what cannot be read as one is an error, blanks are NA.
 attribute_day <- function(ledger, name, call = rlang::caller_env()) {
+  name <- own_name(name, names(ledger$attributes))
   check_columns_exist(name, names(ledger$attributes), "the customer table", call)
   text <- ledger$attributes[[name]]
   day <- read_days(ifelse(is.na(text), "", text), name, ledger$meaning, call = call)$day

@@ -181,6 +181,7 @@ ledger_facts <- function(ledger) {
     as_of = format(ledger$as_of),
     currency = ledger$currency,
     decimals = ledger$decimals,
+    day_order = ledger$day_order,
     least = ledger$least,
     rows = ledger$intake$rows,
     outside = ledger$outside,
@@ -316,6 +317,7 @@ known_of <- function(read, facts, path) {
     meaning = do.call(meanings, told),
     currency = facts$currency,
     decimals = as.integer(facts$decimals),
+    day_order = facts$day_order,
     bands = lapply(facts$bands, \(b) band(b$from, unlist(b$breaks), b$as)),
     intake = list(
       counts = counts,

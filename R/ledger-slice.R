@@ -97,6 +97,7 @@ lines_in <- function(ledger, wanted) {
 
 customers_with <- function(ledger, wanted, call = rlang::caller_env()) {
   keep <- rep(TRUE, n_customers(ledger))
+  names(wanted) <- meant_attributes(ledger, names(wanted))
   groups <- group_of(ledger, names(wanted), call = call)
   for (name in names(wanted)) {
     check_values(wanted[[name]], unique(groups[[name]]), name, call = call)

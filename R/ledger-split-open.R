@@ -179,6 +179,7 @@ ledger_of_parts <- function(parts, job, meaning, whole) {
     meaning = meaning,
     currency = one$currency,
     decimals = one$decimals,
+    day_order = one$written$dates,
     bands = list(),
     intake = intake_over_parts(parts, counts),
     returns = both_added_up(lapply(sold, \(part) part$formed$moved)),

@@ -23,11 +23,7 @@ attribute_table <- function(source, key, attributes = character(), format = file
     "attributes",
     rlang::current_env()
   )
-  names(attributes) <- if (is.null(names(attributes))) {
-    attributes
-  } else {
-    ifelse(names(attributes) == "", attributes, names(attributes))
-  }
+  attributes <- with_own_names(attributes)
   read <- read_source(source, format)
   check_columns_exist(c(key, attributes), names(read$table), read$files[[1L]])
   id <- trim_text(read$table[[key]])

@@ -156,7 +156,8 @@ study_checks <- list(
   },
   outputs = \(study, ledger) {
     check_columns_exist(
-      study$outputs$contact, attribute_names(ledger), "the customer attributes", NULL
+      meant_attributes(ledger, study$outputs$contact), attribute_names(ledger),
+      "the customer attributes", NULL
     )
   }
 )

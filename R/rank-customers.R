@@ -5,8 +5,10 @@
 #'   `"mean_sales"`, `"recency"` (days since the last purchase), or a numeric column of `scores`.
 #' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"` or two days; default
 #'   all. Ranked are customers with a purchase in it.
-#' @param within `[character]` Attributes, see [customers()]: rank within each of their groups;
-#'   `"(missing)"` is a group.
+#' @param within `[character]` Attributes: rank within each of their groups; `"(missing)"` is a
+#'   group. With an attribute of the lines (shop, town, product group) only what was bought there
+#'   counts, and a customer may stand in several groups; with attributes of the customer or of the
+#'   first order (see [customers()]) the whole customer does.
 #' @param top,bottom `[numeric(1)]` Keep the first or last so many; both give both ends. Default
 #'   all.
 #' @param unit `[character(1)]` Of `top` and `bottom`: `"customers"` (default) or `"percent"` of the
@@ -22,11 +24,13 @@
 #'   [forecast_value()] or [purchase_gaps()].
 #' @return A `nubrek_ranks`, by group, end and rank: the columns of `within`; `end` (`"top"`,
 #'   `"bottom"`) where both are asked; `rank`; `customer`; the measure; `sales` and `purchases`;
-#'   `customers_of_group`, `sales_of_group` and `share_of_group`, of all customers of the group.
-#'   Bottom ranks count from below.
+#'   `customers_of_group`, `sales_of_group` and `share_of_group`, of all customers of the group;
+#'   within an attribute of the lines also `sales_everywhere`, the customer's. Bottom ranks count
+#'   from below.
 #' @examples
 #' rank_customers(example_ledger(), top = 3)
 #' rank_customers(example_ledger(), "purchases", within = "first_channel", top = 1)
+#' rank_customers(example_ledger(), within = "channel", top = 1)
 #' @export
 rank_customers <- function(
   ledger, by = "sales", during = NULL, within = NULL, top = NULL, bottom = NULL, unit = "customers",
@@ -40,13 +44,23 @@ rank_customers <- function(
   most <- if (unit == "percent") 100 else Inf
   check_number(top, lower = 0, upper = most, null = TRUE)
   check_number(bottom, lower = 0, upper = most, null = TRUE)
-  who <- spanned(ledger, during)
+  there <- any(within %in% places_of_lines(ledger))
+  who <- if (there) spanned_places(ledger, during, within) else spanned(ledger, during)
   value <- ranked_value(who, by, scores)
   reaches <- reaching(who, value, by, at_least)
-  side <- if (!is.null(within)) {
-    side_by_side(ledger, within, c("end", "rank", "customer", by, rank_columns))
+  taken <- c("end", "rank", "customer", by, rank_columns)
+  side <- if (there) {
+    list(labels = stats::setNames(who$labels, group_names(within, taken)))
+  } else if (!is.null(within)) {
+    side_by_side(ledger, within, taken)
   }
-  group <- if (is.null(within)) rep(1L, length(value)) else as.integer(side$code)[who$codes]
+  group <- if (there) {
+    who$group
+  } else if (is.null(within)) {
+    rep(1L, length(value))
+  } else {
+    as.integer(side$code)[who$codes]
+  }
   # whole numbers are counted, others sorted
   ranked <- if (is.null(scores) && by == "sales") who$units else value
   ranked[!reaches | is.na(value)] <- NA
@@ -66,6 +80,7 @@ rank_customers <- function(
     rbind(
       carried(ledger),
       during_remark(who$span, during),
+      if (there) places_remark(intersect(within, places_of_lines(ledger))),
       direction_remark(best, by, names(rows$ends)),
       edge_remark(rows$ends, rows$ranks, list(top = top, bottom = bottom), group, ties, unit),
       no_value_remark(sum(is.na(value)), by),
@@ -108,14 +123,14 @@ ends_of_ranking <- function(ranked, group, wanted, unit, ties) {
 # Money and purchases of who is listed, and what that is of everybody in the group.
 ranked_columns <- function(ledger, who, group, lost, at) {
   of_group <- tabulate(group[!lost], max(group))
-  sums <- cpp_group_sums(who$units, group, 0L, max(group))$sums
-  list(
+  sums <- who$total %||% cpp_group_sums(who$units, group, 0L, max(group))$sums
+  c(list(
     sales = major(ledger, who$units[at]),
     purchases = who$m$purchases[at],
     customers_of_group = of_group[group[at]],
     sales_of_group = major(ledger, sums[group[at]]),
     share_of_group = ifelse(sums[group[at]] > 0, who$units[at] / sums[group[at]], NA_real_)
-  )
+  ), if (!is.null(who$whole)) list(sales_everywhere = major(ledger, who$whole[at])))
 }
 
 direction_remark <- function(best, by, ends) {
@@ -135,7 +150,10 @@ no_value_remark <- function(n, by) {
 }
 
 # The columns beside the measure.
-rank_columns <- c("sales", "purchases", "customers_of_group", "sales_of_group", "share_of_group")
+rank_columns <- c(
+  "sales", "purchases", "customers_of_group", "sales_of_group", "share_of_group",
+  "sales_everywhere"
+)
 
 # Ranks that lie within the first `n` customers or percent of their group of `size` (definition 32).
 within_edge <- function(rank, n, unit, size) {

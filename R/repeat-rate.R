@@ -24,6 +24,7 @@
 repeat_rate <- function(ledger, by = NULL, during = NULL) {
   check_ledger(ledger)
   whole <- ledger
+  by <- meant_attributes(ledger, by)
   ledger <- ledger_during(ledger, during)
   shown <- if (!is.null(by)) group_names(by, rate_columns)
   m <- reduce_customers(ledger)[,

@@ -201,6 +201,7 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   check_whole(nth, lower = 2L)
   check_share(level, lower = 0.5, upper = 0.999)
   check_text(by, null = TRUE)
+  by <- meant_attributes(ledger, by)
   check_purchases(ledger)
   w <- reduce_waits(ledger, nth)
   time <- time_waited(w, ledger)

@@ -40,10 +40,16 @@ carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
   check_ledger(ledger, call = call)
   throw_unless(checkmate::check_character(contact, any.missing = FALSE), "contact", call)
   check_columns_exist("customer", names(table), "the table", call)
+  contact <- meant_attributes(ledger, contact)
   check_columns_exist(contact, attribute_names(ledger), say("the customer attributes"), call)
   mine <- ledger_customers(ledger, contact, ledger_codes(ledger, table$customer))
   place <- match("customer", names(table))
-  cbind(table[seq_len(place)], mine, table[setdiff(names(table)[-seq_len(place)], contact)])
+  # what the table has already stands once; its own columns are never replaced by others
+  there <- vapply(contact, \(name) {
+    identical(as.character(table[[name]]), as.character(mine[[name]]))
+  }, NA)
+  names(mine) <- ifelse(contact %in% names(table) & !there, paste0("customer_", contact), contact)
+  cbind(table[seq_len(place)], mine, table[setdiff(names(table)[-seq_len(place)], contact[there])])
 }
 
 # What a run lists of customers: with the contact columns that the study asks for.

@@ -120,7 +120,10 @@ sweep_drafts <- function(folder) {
 run_lists <- function(run) {
   contact <- run$study$outputs$contact
   if (!is.null(contact)) {
-    check_columns_exist(contact, attribute_names(run$ledger), say("the customer attributes"))
+    check_columns_exist(
+      meant_attributes(run$ledger, contact), attribute_names(run$ledger),
+      say("the customer attributes")
+    )
   }
   parts <- Filter(\(part) !is.null(run[[part$name]]), part_records())
   lapply(unlist(lapply(unname(parts), `[[`, "lists")), \(make) make(run))

@@ -5,7 +5,11 @@ ranks_keys <- function() {
     "the best and the last customers",
     by = study_key(leaf_choice(names(customer_measures)), "the measure", "sales", "purchases"),
     during = during_key("that counts"),
-    within = study_key(leaf_texts(), "customer attributes to rank within", "none", "first_channel"),
+    within = study_key(
+      leaf_texts(),
+      "attributes to rank within; of the lines (channel), only what was bought there counts",
+      "none", "first_channel"
+    ),
     top = study_key(leaf_number(0, 1e+09), "how many from above", "10", "25"),
     bottom = study_key(leaf_number(0, 1e+09), "how many from below", "none", "10"),
     unit = study_key(

@@ -35,6 +35,7 @@ watch_returns <- function(
   check_ledger(ledger)
   check_whole(within, lower = 1L)
   check_text(by, null = TRUE)
+  by <- meant_attributes(ledger, by)
   check_share(false_alarms, lower = 0.001, upper = 1)
   check_choice(direction, c("either", "falls", "rises"))
   start <- watch_start(check_day(from), ledger)
@@ -73,6 +74,7 @@ watch_baskets <- function(
 ) {
   check_ledger(ledger)
   check_text(by, null = TRUE)
+  by <- meant_attributes(ledger, by)
   check_share(false_alarms, lower = 0.001, upper = 1)
   check_choice(direction, c("either", "falls", "rises"))
   start <- watch_start(check_day(from), ledger)

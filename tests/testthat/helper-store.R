@@ -56,6 +56,7 @@ answers <- function(ledger, only = NULL) {
     tiers = \(l) assign_tiers(l),
     map = \(l) map_profile(order_map(l)),
     ranks = \(l) rank_customers(l, within = "first_channel"),
+    ranks_there = \(l) rank_customers(l, within = "channel", top = 5),
     slice = \(l) repeat_rate(ledger_slice(l, lines = list(channel = "Mill"))),
     during = \(l) customers(ledger_during(l, "2024")),
     history = \(l) purchase_history(l),

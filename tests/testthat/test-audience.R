@@ -163,7 +163,7 @@ test_that("the count while building is that of paper, and its last row the audie
   expect_identical(audience(ledger, unless(age_of(born) < 99))$customer, "B")
   unsure <- audience_course(audience(ledger, age_of(born) > 30))
   expect_identical(c(unsure$cannot_be_told, unsure$customers), c(1L, 2L))
-  expect_identical(unsure$missing, "born")
+  expect_identical(unsure$missing, "latest_born")
   expect_identical(audience(ledger, age_of(born) > 30 | sales == 15)$customer, c("A", "B", "C"))
 })
 

@@ -153,6 +153,9 @@ test_that("orders are formed, summed and sorted: the same rows in the order the 
     by_unit <- cpp_rows_by_unit(pairs$unit, seq_len(pairs$n), got$first, got$rows)
     expect_identical(by_unit, order(pairs$unit))
   }
+  # no order id is 0: such rows are told apart like any other
+  blank <- cpp_number_pairs(c(1L, 1L, 2L, 1L), c(0L, 1L, 0L, 0L), 1L)
+  expect_identical(blank, list(unit = c(1L, 2L, 3L, 1L), n = 3L))
   together <- cpp_rows_by_unit(c(1L, 1L, 2L, 3L, 3L), c(3L, 1L, 2L), c(1L, 3L, 4L), c(2L, 1L, 2L))
   expect_identical(together, c(4L, 5L, 1L, 2L, 3L))
 })
@@ -262,6 +265,11 @@ test_that("dealing orders keeps every cent and every order of a customer with hi
   moved <- \(c) sum(orders$customer == c & orders$which > 0L)
   expect_identical(dealt$purchases_second[c(1L, 4L)], c(fixed(1, -1L), fixed(4, -1L) + moved(4)))
   expect_identical(dealt, cpp_deal_orders(orders, share, 1, 7, 400)) # the same seed and draw
+  # an order that just reaches the minimum is a purchase
+  edge <- list(customer = c(1L, 1L, 2L), sales = c(50, 49, 50), which = c(0L, 0L, -1L))
+  at_edge <- cpp_deal_orders(edge, c(0, 0), 50, 7, 1)
+  expect_identical(at_edge$purchases_first, c(1L, 0L))
+  expect_identical(at_edge$purchases_second, c(0L, 1L))
   expect_equal(mean(counts), fixed(3, -1L) + 0.5 * moved(3), tolerance = 0.03)
 })
 
@@ -327,6 +335,15 @@ test_that("draws of what is to come do not depend on threads or on where rows ar
   behind <- draw(some_rows(worlds, 1:30), 0, 2L)
   expect_equal(behind$totals + ahead$totals, all$totals)
   expect_true(all(all$quantiles[, 1L] <= all$quantiles[, 2L]))
+  # each customer a group of its own: the draws themselves, of which these are the quantiles
+  each <- cpp_simulate_value(
+    worlds, list(individual = 4L, seed = 9, first = 0, threads = 1L),
+    list(of = 1:60, number = 60L), 26, 0.001, c(0.1, 0.5, 0.9)
+  )
+  expect_equal(
+    each$quantiles,
+    unname(t(apply(each$totals, 2L, stats::quantile, c(0.1, 0.5, 0.9), names = FALSE)))
+  )
   chances <- cpp_simulate_tiers(
     worlds, list(individual = 4L, seed = 9, first = 0, threads = 2L), 26, c(100, 20, 0), 1
   )
@@ -336,6 +353,19 @@ test_that("draws of what is to come do not depend on threads or on where rows ar
     list(of = rep(1:2, each = 30L), number = 2L), c(0, 10, 26), NULL
   )
   expect_identical(dim(periods$purchases), c(12L, 2L, 2L))
+  # of the customers to come as many come as are drawn, up to that place and no further
+  none <- history[1:4, ]
+  none[c("repeats", "last", "span")] <- 0
+  newcomers <- draw_periods(
+    drawn_worlds(none, fit_purchases(history), spend_model(
+      "gamma-gamma", c(p = 6, q = 4, gamma = 15)
+    ), 3L, 1L),
+    c(0, 10, 26), 4L, 9, rep(1L, 4L), 1L, list(
+      come = c(1L, 1L, 1L, 2L), place = c(1L, 2L, 3L, 1L),
+      number = cbind(rep(2L, 12L), 0L), first_factor = 1
+    )
+  )
+  expect_true(all(newcomers$active[, 1L, 1L] == 2L))
   expect_true(all(periods$active <= periods$purchases))
 })
 

@@ -343,3 +343,32 @@ test_that("6: a negative line of the order's own day is part of it, one of the n
   moved <- small_ledger(rows, returns = "with original order")
   expect_identical(customers(moved)$orders, c(1L, 1L))
 })
+
+test_that("7, 8, 25, 43: an order that just reaches the minimum is a purchase everywhere", {
+  ledger <- open_ledger(
+    data.frame(
+      who = c("A", "A", "A", "B", "B"), no = 1:5, paid = c("5.00", "4.99", "5.00", "4.99", "7.00"),
+      day = c("2024-01-01", "2024-02-01", "2024-03-01", "2024-01-02", "2024-02-02"),
+      shop = c("Mill", "Mill", "Quay", "Mill", "Quay")
+    ),
+    column_map("who", "day", order = "no", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", minimum_sales = 5)
+  )
+  found <- customers(ledger)
+  expect_identical(found$purchases, c(2L, 1L))
+  expect_identical(found$purchase_days, c(2L, 1L))
+  expect_identical(format(found$first), c("2024-01-01", "2024-02-02"))
+  expect_identical(audience(ledger, purchases(channel == "Mill") == 1)$customer, "A")
+  expect_identical(audience(ledger, days_since(channel == "Mill") >= 0)$customer, "A")
+  sold <- sales_by(ledger, "channel")
+  expect_identical(sold$customers[match(c("Mill", "Quay"), sold$channel)], c(1L, 2L))
+  expect_identical(sum(cohort_grid(ledger, "month")$purchases), 3L)
+  expect_identical(sum(new_returning(ledger, "month", by = "channel")$active), 3L)
+  expect_identical(as.integer(all_gaps(ledger)$gap), 60L)
+  expect_identical(purchase_history(ledger)$repeats, c(1L, 0L))
+  # a line worth nothing is no return
+  free <- small_ledger(
+    "customer,receipt,day,amount\nA,1,2024-01-01,5\nA,1,2024-01-01,0\nB,2,2024-01-02,-1"
+  )
+  expect_identical(audience(free, returned())$customer, "B")
+})

@@ -68,6 +68,10 @@ test_that("days are read in the order said, and an ambiguous column is refused",
     "2024-03-05", "2024-02-29", NA, "2024-03-05", "2024-03-05", NA, NA, NA, NA, "2024-05-03", NA, NA
   ))
   expect_identical(read("05/03/2024", "month-first"), "2024-05-03")
+  hours <- c("23:59", "24:00", "12:05 AM", "12:05 PM", "0:05 PM", "13:05 PM")
+  clock <- cpp_read_days(paste("2024-03-05", hours), "day-first")
+  expect_identical(is.na(clock$day), c(FALSE, TRUE, FALSE, FALSE, TRUE, TRUE))
+  expect_identical(clock$seconds[c(1L, 3L, 4L)], c(86340, 300, 43500))
   expect_error(
     detect_date_order(c("05.03.2024", "01.02.2024"), "sold", "detect"),
     "5 Mar 2024",

@@ -29,7 +29,7 @@ test_that("CSV lists: a file for each group, safe names, formulas made harmless,
   )
   expect_identical(
     names(utils::read.csv(with_contact, fileEncoding = "UTF-8-BOM"))[1:3],
-    c("rank", "customer", "state")
+    c("rank", "customer", "latest_state")
   )
   expect_error(write_list(nasty, file.path(folder, "x.pdf")), class = "nubrek_error_argument")
   expect_error(

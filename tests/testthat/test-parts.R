@@ -88,29 +88,30 @@ test_that("words come near, and time zones by their town", {
 test_that(
   "an attribute named like a column of the result becomes <name>_group, only where it clashes",
   {
-    orders <- transform(example_orders(), orders = shop, rank = shop, age = shop)
-    ledger <- open_ledger(orders, column_map(
-      "customer",
-      "day",
-      order = "receipt",
-      sales = "amount",
-      attributes = c(orders = "orders", rank = "rank", age = "age")
-    ))
-    expect_true(all(c("orders", "orders_group") %in% names(customers(ledger))))
-    expect_identical(names(cohort_grid(ledger, by = "orders"))[[1L]], "orders_group")
-    expect_false(anyDuplicated(names(cohort_grid(ledger, by = "orders"))) > 0L)
+    orders <- transform(example_orders(), share = shop, rank = shop)
+    people <- data.frame(
+      id = sprintf("P%02d", 1:12), purchase_days = "x", age = "y", rate = "z", size = "w"
+    )
+    ledger <- open_ledger(
+      orders,
+      column_map("customer", "day", "receipt", "amount", attributes = c("share", "rank")),
+      customers = attribute_table(people, "id", c("purchase_days", "age", "rate", "size"))
+    )
+    expect_true(all(c("purchase_days", "purchase_days_group") %in% names(customers(ledger))))
+    expect_identical(names(cohort_grid(ledger, by = "size"))[[1L]], "size_group")
+    expect_false(anyDuplicated(names(cohort_grid(ledger, by = "size"))) > 0L)
     expect_identical(names(rank_customers(ledger, within = "age"))[[1L]], "age")
     expect_identical(names(rank_customers(ledger, within = "rank"))[[1L]], "rank_group")
-    expect_identical(names(repeat_rate(ledger, by = "orders"))[[1L]], "orders_group")
-    sales <- sales_by(ledger, "orders")
-    expect_identical(names(sales)[[1L]], "orders_group")
+    expect_identical(names(repeat_rate(ledger, by = "rate"))[[1L]], "rate_group")
+    sales <- sales_by(ledger, "share")
+    expect_identical(names(sales)[[1L]], "share_group")
     expect_identical(
-      sum(rows_behind(sales, ledger, orders_group = "Web")$sales),
-      sales$sales[sales$orders_group == "Web"]
+      sum(rows_behind(sales, ledger, share_group = "Web")$sales),
+      sales$sales[sales$share_group == "Web"]
     )
     for (measure in c("retention", "sales")) {
       expect_s3_class(
-        bottom_lines(grid_measure(cohort_grid(ledger, by = "orders"), measure)), "data.frame"
+        bottom_lines(grid_measure(cohort_grid(ledger, by = "size"), measure)), "data.frame"
       )
     }
   }

@@ -68,7 +68,7 @@ test_that("a category, an audience, a file with commas, and what the ledger know
     unlist(coverage[c("told", "known", "near")]), c(told = 80, known = 101, near = 2 / 3)
   )
   groups <- as.data.frame(wallet_groups(got))
-  expect_identical(groups$town, c("Carrow", "Stell"))
+  expect_identical(groups$latest_town, c("Carrow", "Stell"))
   expect_equal(groups$of_all, c(10 / 60, 70 / 80))
   path <- withr::local_tempfile(fileext = ".csv")
   table <- transform(panel_on_paper(), money = sub(".", ",", sprintf("%.2f", money), fixed = TRUE))
