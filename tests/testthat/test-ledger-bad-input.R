@@ -91,7 +91,7 @@ test_that("arguments that make no sense are refused by class", {
   cases <- list(
     columns = \() column_map(date = "day", sales = "amount"),
     columns = \() column_map(customer = "a", date = "b"),
-    columns = \() column_map("a", "b", sales = "c", attributes = "d"),
+    columns = \() column_map("a", "b", sales = "c", attributes = c("d", d = "e")),
     columns = \() column_map("a", "b", sales = "c", attributes = c(order = "d")),
     argument = \() column_map(1, "b", sales = "c"),
     currency = \() open_ledger(
