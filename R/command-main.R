@@ -25,9 +25,13 @@ command_main <- function(args = commandArgs(TRUE)) {
       if (identical(say(), 3L)) 3L else 0L
     },
     nubrek_error_usage = \(e) command_fail(e, 2L),
-    nubrek_error = \(e) command_fail(e, 1L)
+    nubrek_error = \(e) command_fail(e, 1L),
+    error = \(e) if (is_closed_pipe(e)) 0L else stop(e)
   ))
 }
+
+# Whoever reads what we write may have seen enough: `nubrek keys | head`.
+is_closed_pipe <- function(error) grepl("SIGPIPE|[Bb]roken pipe", conditionMessage(error))
 
 command_fail <- function(error, status) {
   lines <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n", fixed = TRUE)[[1L]]

@@ -16,12 +16,16 @@ settle_conflicts <- function(
   clash <- rbind(
     position[0L, .(place, order, customer, key = integer())],
     line_clashes(position, line),
-    state_clashes(position, read$table, rules, map),
+    state_clashes(position, read$table, rules),
     if (meaning$conflicts != "parts of one order") file_clashes(position, read, rows, line)
   )
   if (nrow(clash) == 0L) return(nothing)
   broken <- unique(clash[, .(order, customer)])
-  if (meaning$conflicts %in% c("error", "parts of one order")) {
+  # all parts count; each row goes by its own state
+  if (meaning$conflicts == "parts of one order") {
+    return(list(duplicate = duplicate, replaced = integer(), orders = nrow(broken)))
+  }
+  if (meaning$conflicts == "error") {
     first <- position[broken[1L], on = c("order", "customer")]$place
     abort_nubrek(c(
       "{nrow(broken)} order{?s} stand{?s/} in two states.",
@@ -62,7 +66,7 @@ said_lines <- function(code, line) !is.na(code) & !is_blank(levels(line))[code]
 
 # Rows of one order that are the same but for the column of a rule, which picks one of them and not
 # the other.
-state_clashes <- function(at, text, rules, map) {
+state_clashes <- function(at, text, rules) {
   # a joined column is no part of the rows as read
   rules <- Filter(\(rule) rule$column %in% names(text), rules)
   states <- vapply(rules, `[[`, "", "column")
@@ -73,7 +77,8 @@ state_clashes <- function(at, text, rules, map) {
   times <- \(which) tabulate(minor$unit[which], minor$n) > 0L
   mixed <- which((times(picked) & times(!picked))[minor$unit])
   if (length(mixed) == 0L) return(NULL)
-  content <- setdiff(names(text), c(states, if (has_role(map, "line")) map[["line"]]))
+  # with a line id among them: two equal items are two lines, not one in two states
+  content <- setdiff(names(text), states)
   place <- at$place[mixed]
   key <- number_rows(
     c(list(minor$unit[mixed]), lapply(text[content], \(cells) cpp_codes(cells)[place]))

@@ -53,8 +53,9 @@ order_rule <- function(column, values) {
 #'   twice. Others: `"all equal lines"`; `"none"`.
 #' @param conflicts `[character(1)]` When an order stands in two states (a line id with two
 #'   contents, a line cancelled and not, other lines in another file): `"error"` (default), `"newer
-#'   replaces"` (the later row or file), `"first stays"`, or, for lines in several files, `"parts of
-#'   one order"`.
+#'   replaces"` (the later row or file), `"first stays"`, or `"parts of one order"`: every row
+#'   counts by its own state. Where lines have ids, two equal lines with ids of their own are two
+#'   items and no conflict.
 #' @param cost_per `[character(1)]` Is the mapped cost that of a `"line"` (default) or of the whole
 #'   `"order"`, repeated on its lines?
 #' @param cost_rate `[character(1)]` Instead of a cost column: an attribute of the lines or products

@@ -99,6 +99,12 @@ money_remarks <- function(told, intake) {
 }
 
 conflicts_remark <- function(intake, meaning) {
+  if (meaning$conflicts == "parts of one order") {
+    return(remark_of("conflicts", intake$conflicts, sprintf(
+      "%s in two states; every row counts as a part of the order, by its own state.",
+      n_of(intake$conflicts, "order")
+    )))
+  }
   remark_of("conflicts", intake$conflicts, sprintf(
     "%s in two states; %s, so %s set aside.",
     n_of(intake$conflicts, "order"),

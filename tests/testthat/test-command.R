@@ -160,6 +160,20 @@ test_that(
   }
 )
 
+test_that("who has read enough closes the pipe, and nothing is said of it", {
+  skip_if(Sys.which("bash") == "", "no bash at hand")
+  script <- system.file("exec", "nubrek", package = "nubrek")
+  for (asked in c("keys | head -n 1", "keys | true", "parts | true", "--help | true")) {
+    err <- withr::local_tempfile()
+    line <- sprintf("%s %s; exit ${PIPESTATUS[0]}", script, sub("|", paste("2>", err, "|"), asked,
+      fixed = TRUE
+    ))
+    status <- system2("bash", c("--norc", "-c", shQuote(line)), stdout = FALSE)
+    expect_identical(status, 0L, label = asked)
+    expect_identical(readLines(err), character(), label = asked)
+  }
+})
+
 test_that("a shell completes verbs, parts, options and their words", {
   skip_if(Sys.which("bash") == "", "no bash at hand")
   script <- withr::local_tempfile(lines = capture.output(command_main(c("completion", "bash"))))

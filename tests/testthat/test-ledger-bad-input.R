@@ -236,4 +236,24 @@ test_that("an order exported in two states is an error, or settled as said (trap
   expect_identical(
     customers(open(parts, columns = map, conflicts = "parts of one order"))$sales, 12
   )
+  # two equal items with ids of their own and a third that was cancelled are no conflict
+  items <- file_with(c(
+    head, "A,1,2024-01-01,7.36,L1,paid", "A,1,2024-01-01,7.36,L2,paid",
+    "A,1,2024-01-01,7.36,L3,cancelled"
+  ))
+  rule <- order_rule("state", "cancelled")
+  for (policy in meaning_choices$conflicts) {
+    kept <- open(items, cancelled = rule, conflicts = policy)
+    expect_identical(customers(kept)$sales, 14.72, label = policy)
+    expect_identical(set_aside(kept)$reason, "cancelled order", label = policy)
+  }
+  # without ids it may be the same item twice: each way that is offered works
+  alike <- file_with(c(
+    head, "A,1,2024-01-01,7.36,x,paid", "A,1,2024-01-01,7.36,x,paid",
+    "A,1,2024-01-01,7.36,x,cancelled"
+  ))
+  expect_error(open(alike, columns = map, cancelled = rule), class = "nubrek_error_conflict")
+  all_parts <- open(alike, columns = map, cancelled = rule, conflicts = "parts of one order")
+  expect_identical(customers(all_parts)$sales, 14.72)
+  expect_match(remarks(all_parts)$remark, "every row counts as a part", all = FALSE)
 })
