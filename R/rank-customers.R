@@ -3,8 +3,8 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character(1)]` The measure: `"sales"` (net, default), `"purchases"`, `"orders"`,
 #'   `"mean_sales"`, `"recency"` (days since the last purchase), or a numeric column of `scores`.
-#' @param during `[character]` A part of time, such as `"2024"`, `"2024 Q2"` or two days; default
-#'   all. Ranked are customers with a purchase in it.
+#' @param during `[character]` A part of time, see [periods], such as `"2024"` or `"last 12 months"`;
+#'   default all. Ranked are customers with a purchase in it.
 #' @param within `[character]` Attributes: rank within each of their groups; `"(missing)"` is a
 #'   group. With an attribute of the lines (shop, town, product group) only what was bought there
 #'   counts, and a customer may stand in several groups; with attributes of the customer or of the

@@ -6,7 +6,7 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]);
 #'   a missing value is the group `"(missing)"`.
-#' @param during `[character]` A part of time: `"2024"`, `"2024 Q2"`, `"2024-05"` or two days.
+#' @param during `[character]` A period, see [periods]: `"2024"`, `"FY 2024 Q2"`, `"last 12 months"`.
 #'   Customers are then those with a purchase in it, and only purchases in it count; attributes stay
 #'   those of all time. Default: all of the history.
 #' @return A `nubrek_rate`, one row per group, largest first (bands and cohorts in their own order):

@@ -178,7 +178,7 @@ returns_only_remark <- function(group, now) {
 # The same days of the year before, or a part of time; a time that is not over yet is compared with
 # as many days.
 earlier_span <- function(against, span, ledger, call = rlang::caller_env()) {
-  if (identical(against, "year before")) {
+  if (tolower(paste(against, collapse = " ")) %in% c("year before", "same period last year")) {
     return(c(
       read_during(years_before(c(span$from, span$until), 1L), ledger, "against", call),
       list(so_far = TRUE)

@@ -21,7 +21,7 @@ during_key <- function(what) {
     leaf_texts(),
     paste("the part of time", what),
     "all of the history",
-    "2025, 2025 Q2, 2025-05 or [2025-01-15, 2025-03-31]"
+    "2025, 2025 Q2, 2025-05, FY 2025 Q1, last 12 months or [2025-01-15, 2025-03-31]"
   )
 }
 clock_key <- function(what, default = "the clock of the meanings") {

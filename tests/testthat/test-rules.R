@@ -202,3 +202,55 @@ test_that("a word is hinted at within two letters, or a third of a long one, the
   expect_null(nearest_hint("sale", character()))
   expect_null(nearest_hint(c("sale", "share"), known))
 })
+
+test_that("66: periods of the calendar, of the fiscal year, and those that move on", {
+  ledger <- small_ledger(
+    "customer,receipt,day,amount\nA,1,2022-01-10,5\nA,2,2024-05-17,5", fiscal_start = 4L
+  )
+  cases <- utils::read.csv(text = "
+period,from,until
+2024,2024-01-01,2024-12-31
+2023 Q2,2023-04-01,2023-06-30
+2023 H1,2023-01-01,2023-06-30
+2023 H2,2023-07-01,2023-12-31
+2024-02,2024-02-01,2024-02-29
+2024-W01,2024-01-01,2024-01-07
+2023-W52,2023-12-25,2023-12-31
+FY 2024,2023-04-01,2024-03-31
+fy 2024 q1,2023-04-01,2023-06-30
+FY 2024 H2,2023-10-01,2024-03-31
+last 30 days,2024-04-18,2024-05-17
+last day,2024-05-17,2024-05-17
+last 2 weeks,2024-04-29,2024-05-12
+last month,2024-04-01,2024-04-30
+last 12 months,2023-05-01,2024-04-30
+last quarter,2024-01-01,2024-03-31
+last year,2023-01-01,2023-12-31
+Year to date,2024-01-01,2024-05-17
+fiscal year to date,2024-04-01,2024-05-17")
+  for (i in seq_len(nrow(cases))) {
+    got <- read_during(cases$period[[i]], ledger)$asked
+    expect_identical(
+      format(got), unlist(cases[i, 2:3], use.names = FALSE), label = cases$period[[i]]
+    )
+  }
+  # a month that ends on the as-of day is over
+  whole <- small_ledger("customer,receipt,day,amount\nA,1,2024-01-10,5\nA,2,2024-04-30,5")
+  expect_identical(format(read_during("last month", whole)$asked), c("2024-04-01", "2024-04-30"))
+  # without a fiscal start the fiscal year is the calendar's
+  expect_identical(format(read_during("FY 2024", whole)$asked), c("2024-01-01", "2024-12-31"))
+  span <- read_during(c("2024-02-01", "2024-02-29"), ledger)
+  before <- earlier_span("same period last year", span, ledger)
+  expect_identical(format(c(before$from, before$until)), c("2023-02-01", "2023-02-28"))
+  wrong <- c(
+    "2024 Q5", "2024-13", "2024-W60", "2023-W53", "FY 2024-05", "last 0 days", "soon",
+    "last fortnight", "24", "2024 Q"
+  )
+  for (none in wrong) {
+    expect_error(read_during(none, ledger), class = "nubrek_error_argument", label = none)
+  }
+  expect_error(read_during("yera to date", ledger), "year to date", class = "nubrek_error_argument")
+  # the same reader in rules and in a breakdown
+  expect_identical(audience(ledger, purchases(during = "last 30 days") == 1)$customer, "A")
+  expect_identical(sum(sales_by(ledger, "cohort", during = "fiscal year to date")$sales), 5)
+})
