@@ -257,3 +257,20 @@ test_that("an order exported in two states is an error, or settled as said (trap
   expect_identical(customers(all_parts)$sales, 14.72)
   expect_match(remarks(all_parts)$remark, "every row counts as a part", all = FALSE)
 })
+
+test_that("numbers of more digits than a workbook keeps are warned of, with their place", {
+  skip_if_not(
+    requireNamespace("openxlsx", quietly = TRUE) && requireNamespace("readxl", quietly = TRUE),
+    "no spreadsheet packages"
+  )
+  path <- withr::local_tempfile(fileext = ".xlsx")
+  write <- \(card) openxlsx::write.xlsx(
+    data.frame(card = card, day = as.Date("2024-01-02") + 0:2, paid = 5), path, overwrite = TRUE
+  )
+  open <- \() open_ledger(path, column_map("card", "day", sales = "paid"))
+  write(c(7, 123456789012345, 12345678901235076))
+  expect_warning(open(), "card.*first in row 3.*as text", class = "nubrek_warning_digits")
+  write(c("7", "123456789012345", "12345678901235076"))
+  expect_no_warning(ledger <- open())
+  expect_true("12345678901235076" %in% customers(ledger)$customer)
+})
