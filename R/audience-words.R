@@ -309,6 +309,7 @@ date_calls <- list(
     check_parts(parts, 1L, scope, name)
     value <- work_part(parts[[1L]], scope)
     wanted_type(value, c("text", "date"), scope, name, parts[[1L]])
-    rule_value("number", age_at(scope$ledger, as.character(value$x), rule_text(parts[[1L]])), value$from)
+    age <- age_at(scope$ledger, as.character(value$x), rule_text(parts[[1L]]))
+    rule_value("number", age, value$from)
   }
 )

@@ -15,6 +15,8 @@
 #' @param uplift `[double(1)]` Assumed effect, as a share of what is done without a campaign.
 #' @param control `[numeric]` Shares held back.
 #' @param power `[double(1)]` Chance to see an effect that is there, at 5 % two-sided.
+#' @param day,may_contact,quiet,most As in [draw_control()]: only who may be contacted on that day
+#'   is planned for, the same people that the draw takes, and looked at in past windows.
 #' @return A `nubrek_plan`, one row per share held back: `control_share`; `contacted`, `held_back`,
 #'   customers; `detectable`, the smallest effect per customer that can be seen; `detectable_share`,
 #'   by what is done anyway; `expected`, the assumed effect; `break_even`, the effect that pays for
@@ -39,7 +41,8 @@
 #' @export
 plan_campaign <- function(
   ledger, audience, outcome = "sales", days = 90L, cost_per_contact = 0, offer_cost = 0,
-  margin_rate = NULL, uplift = NULL, control = c(0.05, 0.1, 0.2, 0.3, 0.5), power = 0.8
+  margin_rate = NULL, uplift = NULL, control = c(0.05, 0.1, 0.2, 0.3, 0.5), power = 0.8,
+  day = NULL, may_contact = NULL, quiet = NULL, most = NULL
 ) {
   check_ledger(ledger)
   throw_unless(
@@ -52,22 +55,30 @@ plan_campaign <- function(
   }
   check_share(power)
   if (!is.null(uplift)) check_number(uplift, lower = -1)
+  check_text(may_contact, null = TRUE)
   costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
-  past <- past_windows(ledger, audience, days, outcome)
-  shares <- shares_that_fit(control, nrow(audience))
+  rules <- \(ids, day) contact_rules(
+    ledger, ids, day, may_contact, quiet, most, left = "not planned for"
+  )
+  today <- rules(audience$customer, check_day(day) %||% (ledger$as_of + 1))
+  past <- past_windows(ledger, audience, days, outcome, allowed = \(ids, day) {
+    rules(ids, day + 1L)$allowed
+  })
+  customers <- sum(today$allowed)
+  shares <- shares_that_fit(control, customers)
   seen <- plan_numbers(past, shares, outcome, costs, uplift, power)
   new_result(
     seen$columns,
     "plan",
     ledger,
-    rbind(carried(ledger), past$remarks, shares$remarks),
+    rbind(carried(ledger), today$remarks, past$remarks, shares$remarks),
     basis = c(costs, seen$basis, list(
       name = basis_of(audience, "name"),
       outcome = outcome,
       days = as.integer(days),
       power = power,
       uplift = uplift,
-      customers = nrow(audience),
+      customers = customers,
       without = past$without,
       before = past$before,
       spread = past$spread,
@@ -163,7 +174,8 @@ plan_gain <- function(expected, worth, past, costs, contacted) {
 # What the customers of the rule did in past windows of this length, and how well the window before
 # tells it.
 past_windows <- function(
-  ledger, audience, days, outcome, then = ledgers_then(ledger), call = rlang::caller_env()
+  ledger, audience, days, outcome, then = ledgers_then(ledger),
+  allowed = \(ids, day) rep(TRUE, length(ids)), call = rlang::caller_env()
 ) {
   room <- as.integer(ledger$as_of - ledger$history_start) + 1L
   windows <- min(4L, room %/% days - 1L)
@@ -176,7 +188,9 @@ past_windows <- function(
   }
   each <- list()
   for (k in seq_len(windows)) { # as many as are needed to know the spread well
-    each[[k]] <- one_past_window(ledger, audience, ledger$as_of - k * days, days, outcome, then)
+    each[[k]] <- one_past_window(
+      ledger, audience, ledger$as_of - k * days, days, outcome, then, allowed
+    )
     if (sum(vapply(each, `[[`, 0L, "n")) >= 200000L) break
   }
   each <- Filter(\(one) one$n > 2L, each)
@@ -208,8 +222,9 @@ past_windows <- function(
   )
 }
 
-one_past_window <- function(ledger, audience, day, days, outcome, then) {
+one_past_window <- function(ledger, audience, day, days, outcome, then, allowed) {
   then <- members_then(audience, then(day))
+  then$ids <- then$ids[allowed(then$ids, day)]
   window <- list(
     days = days,
     before = list(from = day - days + 1, until = day),

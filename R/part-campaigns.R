@@ -172,7 +172,10 @@ target_members <- function(targets) {
 study_plans <- function(study, ledger, audiences, targets) {
   made <- where_known(planned_campaigns(study), \(name) {
     said <- campaign_said(study, name)
-    keys <- c("outcome", "days", "cost_per_contact", "offer_cost", "margin_rate", "uplift")
+    keys <- c(
+      "outcome", "days", "cost_per_contact", "offer_cost", "margin_rate", "uplift", "day",
+      "may_contact", "quiet", "most"
+    )
     shares <- sort(unique(c(said$share %||% 0.1, eval(formals(plan_campaign)$control))))
     do.call(plan_campaign, c(
       list(ledger, campaign_audience(said$audience, audiences, targets), control = shares),

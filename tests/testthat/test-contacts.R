@@ -114,6 +114,40 @@ test_that("a draw keeps to permission and to how often people may be written to"
   expect_error(draw_control(all, example_ledger(), 0.4, quiet = 7), "no history of contacts")
 })
 
+test_that("a plan is for the same people as the draw, whatever restricts who may be contacted", {
+  study <- read_study(demo_run()$study)
+  ledger <- pellmere()$ledger
+  all <- audience(ledger, purchases >= 2, name = "twice")
+  for (rule in list(
+    list(), list(may_contact = "may_contact"), list(quiet = 60), list(most = 1),
+    list(may_contact = "may_contact", quiet = 30, most = 2, day = "2025-11-01")
+  )) {
+    plan <- do.call(plan_campaign, c(list(ledger, all, control = 0.3, days = 60), rule))
+    drawn <- do.call(draw_control, c(list(all, ledger, 0.3, days = 60), rule))
+    label <- paste(names(rule), collapse = " ")
+    expect_identical(plan$contacted + plan$held_back, nrow(drawn), label = label)
+    expect_identical(basis_of(plan, "customers"), nrow(drawn), label = label)
+    expect_identical(
+      sub(" and (is|are) .*", "", remarks(plan)$remark[
+        remarks(plan)$about == "who may be contacted"
+      ]),
+      sub(" and (is|are) .*", "", remarks(drawn)$remark[
+        remarks(drawn)$about == "who may be contacted"
+      ]),
+      label = label
+    )
+  }
+  # by the study as by the command
+  said <- study$campaigns[["new needles"]]
+  plans <- attr(pellmere()$plans, "plans")[["new needles"]]
+  chosen <- attr(pellmere()$audiences, "audiences")[[said$audience]]
+  drawn <- draw_control(
+    chosen, ledger, said$share, may_contact = said$may_contact, quiet = said$quiet
+  )
+  expect_identical(basis_of(plans, "customers"), nrow(drawn))
+  expect_lt(nrow(drawn), nrow(chosen))
+})
+
 test_that("what the contacts tell of a campaign is said and changes nobody's arm", {
   ledger <- example_ledger()
   all <- audience(ledger, purchases >= 1, as_of = "2024-06-30", name = "letter")

@@ -195,8 +195,8 @@ test_that("a group is confirmed by its p value and its interval together", {
   rows <- list(
     high = c(0.001, 0.001, 0.2, 0.001), low = 1 - c(0.001, 0.001, 0.2, 0.001), mean = rep(3, 4L),
     others = rep(1, 4L), difference = rep(2, 4L), lower = c(0.5, -0.1, 0.5, 0.5),
-    upper = rep(4, 4L), error = c(0.4, 1, 0.4, 0), size_found = rep(40L, 4L), size_judged = rep(40L, 4L),
-    mean_found = rep(3, 4L)
+    upper = rep(4, 4L), error = c(0.4, 1, 0.4, 0), size_found = rep(40L, 4L),
+    size_judged = rep(40L, 4L), mean_found = rep(3, 4L)
   )
   groups <- rep(list(list(sign = 1, copies = 1, attribute = "a")), 4L)
   target <- list(y = rep(c(1, 3), 100L), yes = FALSE, codes = 1:200, words = "sales")
