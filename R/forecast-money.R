@@ -35,7 +35,7 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
   group <- if (is.null(shared_by)) {
     rep(1L, n)
   } else {
-    as.integer(code_column(group_of(ledger, shared_by, call)[[1L]]))
+    as.integer(code_column(group_of(ledger, meant_attributes(ledger, shared_by), call)[[1L]]))
   }
   buys <- gross > 0
   returned <- shrunk_ratios((gross - net)[buys], gross[buys], group[buys])
@@ -55,7 +55,7 @@ money_shares <- function(ledger, ids, money, call = rlang::caller_env()) {
         !is.null(rates$by) &&
         !rates$by %in% line_columns(ledger)
       places <- if (exact) {
-        as.integer(code_column(group_of(ledger, rates$by, call)[[1L]]))
+        as.integer(code_column(group_of(ledger, meant_attributes(ledger, rates$by), call)[[1L]]))
       } else {
         group
       }
@@ -118,7 +118,9 @@ customer_costs <- function(ledger, ids, cost, call = rlang::caller_env()) {
   place <- ledger_codes(ledger, ids)
   people <- data.table::setDT(c(
     if (length(grouped_by) > 0L) {
-      lapply(group_of(ledger, grouped_by, call), \(g) as.character(g)[place])
+      stats::setNames(lapply(
+        group_of(ledger, meant_attributes(ledger, grouped_by), call), \(g) as.character(g)[place]
+      ), grouped_by)
     },
     list(cohort = period_start(period_number(reduce_first(ledger)[place], clock), clock))
   ))

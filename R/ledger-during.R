@@ -4,18 +4,21 @@
 #' printed with the result.
 #'
 #' @details
-#' | written | is |
-#' |---|---|
-#' | `2024`, `2024 Q2`, `2024 H1`, `2024-05` | a year, quarter, half, month of the calendar |
-#' | `2024-W05` | an ISO 8601 week, Monday to Sunday |
-#' | `FY 2024`, `FY 2024 Q1`, `FY 2024 H1` | of the fiscal year, which begins with the meaning `fiscal_start` and is named after the year it ends in |
-#' | `last 30 days` | so many days up to the as-of day |
-#' | `last 12 months`, `last quarter`, `last 4 weeks`, `last 2 years` | so many whole ones up to the last that is over |
-#' | `year to date`, `fiscal year to date` | from its first day to the as-of day |
-#' | `same period last year` | only `against`: the same days a year earlier; 29 February is the 28th |
-#' | `c("2024-01-15", "2024-03-31")`, in a study `[2024-01-15, 2024-03-31]` | two days, both included |
+#'   * `2024`, `2024 Q2`, `2024 H1`, `2024-05`: a year, quarter, half or month of the calendar;
+#'   * `2024-W05`: an ISO 8601 week, Monday to Sunday;
+#'   * `FY 2024`, `FY 2024 Q1`, `FY 2024 H1`: of the fiscal year, which begins with the meaning
+#'     `fiscal_start` and is named after the year it ends in;
+#'   * `last 30 days`: so many days up to the as-of day;
+#'   * `last 12 months`, `last quarter`, `last 4 weeks`, `last 2 years`: so many whole ones up to
+#'     the last that is over;
+#'   * `year to date`, `fiscal year to date`: from its first day to the as-of day;
+#'   * `same period last year`, only as `against`: the same days a year earlier; 29 February is the
+#'     28th;
+#'   * two days, both included: `c("2024-01-15", "2024-03-31")`, in a study
+#'     `[2024-01-15, 2024-03-31]`.
 #'
-#' @section Errors: `nubrek_error_argument` for a period that is none, or that lies outside the data.
+#' @return Nothing: this page says how periods are written. A result has the days in its basis.
+#' @section Errors: `nubrek_error_argument` for a period that is none, or outside of the data.
 #' @name periods
 #' @examples
 #' repeat_rate(example_ledger(), during = "2024 H1")

@@ -73,7 +73,7 @@ order_margin <- function(ledger, margin = NULL, call = rlang::caller_env()) {
   group <- if (of_lines) {
     named_missing(ledger$lines[[margin$by]])
   } else {
-    code_column(group_of(ledger, margin$by, call)[[1L]])
+    code_column(group_of(ledger, meant_attributes(ledger, margin$by), call)[[1L]])
   }
   place <- match(
     levels(group),

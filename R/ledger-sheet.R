@@ -39,9 +39,9 @@ warn_of_digits <- function(long, path) {
   if (length(long) == 0L) return(invisible())
   rlang::warn(say(
     paste0(
-      "Column %s of '%s' holds numbers of more than 15 digits, first in row %d. A workbook keeps 15 ",
-      "digits of a number, so they may have changed. Format the column as text where the file is ",
-      "made, or export it as CSV."
+      "Column %s of '%s' holds numbers of more than 15 digits, first in row %d. A workbook keeps ",
+      "15 digits of a number, so they may have changed. Format the column as text where the file ",
+      "is made, or export it as CSV."
     ),
     names(long), basename(path), long
   )[[1L]], class = c("nubrek_warning_digits", "nubrek_warning"))

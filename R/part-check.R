@@ -27,7 +27,7 @@ problem_text <- function(section, error) {
 
 check_attributes <- function(ledger, names, call = NULL) {
   if (length(names) > 0L) {
-    group_of(ledger, names, call)
+    group_of(ledger, meant_attributes(ledger, names), call)
   }
 }
 
@@ -116,11 +116,12 @@ study_checks <- list(
       )
       ready_money(cost$amount, cost$named[[2L]], ledger$decimals, meanings(), NULL)
     } else if (!is.null(by)) {
-      check_values(names(cost$per_customer), unique(group_of(ledger, by)[[1L]]), by, NULL)
+      levels <- unique(group_of(ledger, meant_attributes(ledger, by))[[1L]])
+      check_values(names(cost$per_customer), levels, by, NULL)
     }
   },
   ranks = \(study, ledger) {
-    check_attributes(ledger, study$ranks$within)
+    check_sale_columns(ledger, study$ranks$within)
     check_during(ledger, study$ranks$during)
     if (!is.null(study$ranks$at_least)) {
       check_values(names(study$ranks$at_least), names(customer_measures), "at_least", NULL)

@@ -3,7 +3,7 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character(1)]` The measure: `"sales"` (net, default), `"purchases"`, `"orders"`,
 #'   `"mean_sales"`, `"recency"` (days since the last purchase), or a numeric column of `scores`.
-#' @param during `[character]` A part of time, see [periods], such as `"2024"` or `"last 12 months"`;
+#' @param during `[character]` A period, see [periods], such as `"2024"` or `"last 12 months"`;
 #'   default all. Ranked are customers with a purchase in it.
 #' @param within `[character]` Attributes: rank within each of their groups; `"(missing)"` is a
 #'   group. With an attribute of the lines (shop, town, product group) only what was bought there

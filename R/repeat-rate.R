@@ -6,7 +6,7 @@
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character]` Customer or first-order attributes to break down by (see [customers()]);
 #'   a missing value is the group `"(missing)"`.
-#' @param during `[character]` A period, see [periods]: `"2024"`, `"FY 2024 Q2"`, `"last 12 months"`.
+#' @param during `[character]` A period, see [periods], such as `"2024"` or `"last 12 months"`.
 #'   Customers are then those with a purchase in it, and only purchases in it count; attributes stay
 #'   those of all time. Default: all of the history.
 #' @return A `nubrek_rate`, one row per group, largest first (bands and cohorts in their own order):

@@ -12,7 +12,7 @@ namespace {
 class BgBb final : public PurchaseModel {
  public:
   BgBb()
-      : PurchaseModel("bg-bb", "alpha", "beta", "gamma", "delta", Mixing::beta, Mixing::beta,
+      : PurchaseModel("bg-bb", "alpha", "beta", "gamma", "delta", Mixing::share, Mixing::share,
                       true) {}
 
   // Who left before occasion m + 1 (m = t_x, ..., n - 1), and who is there after n; each by what

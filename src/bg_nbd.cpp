@@ -15,7 +15,7 @@ class BgNbd final : public PurchaseModel {
  public:
   // `after_first`: may a customer leave right after the first purchase?
   BgNbd(const char* name, bool after_first)
-      : PurchaseModel(name, "r", "alpha", "a", "b", Mixing::gamma, Mixing::beta, false),
+      : PurchaseModel(name, "r", "alpha", "a", "b", Mixing::rate, Mixing::share, false),
         extra_(after_first ? 1 : 0) {}
 
   Density density(const double* p, const History& h, Slopes* slopes) const override {

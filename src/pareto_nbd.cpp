@@ -71,8 +71,7 @@ void integrate(const Problem& q, double end, double A, double& J, double& H,
 class ParetoNbd final : public PurchaseModel {
  public:
   ParetoNbd()
-      : PurchaseModel("pareto-nbd", "r", "alpha", "s", "beta", Mixing::gamma, Mixing::gamma,
-                      false) {}
+      : PurchaseModel("pareto-nbd", "r", "alpha", "s", "beta", Mixing::rate, Mixing::rate, false) {}
 
   Density density(const double* p, const History& h, Slopes* slopes) const override {
     const double r = p[0], alpha = p[1], s = p[2], beta = p[3];

@@ -9,7 +9,7 @@ using nubrek::SetColumns;
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_purchase_models() {
   const auto mixing = [](nubrek::Mixing m) {
-    return m == nubrek::Mixing::gamma ? "rate" : "share";
+    return m == nubrek::Mixing::rate ? "rate" : "share";
   };
   Rcpp::List out;
   for (const PurchaseModel* model : nubrek::purchase_models())

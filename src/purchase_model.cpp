@@ -31,7 +31,7 @@ namespace {
 // Gamma(shape, rate): the rate of the customer is multiplied by e^by. Beta(a, b): the odds a / b
 // are, while a + b stays.
 void shift_pair(Mixing mixing, const double* base, double by, double* out) {
-  if (mixing == Mixing::gamma) {
+  if (mixing == Mixing::rate) {
     out[0] = base[0];
     out[1] = base[1] * std::exp(-by);
     return;
@@ -48,7 +48,7 @@ struct PairSlopes {
 
 PairSlopes pair_slopes(Mixing mixing, const double* base, const double* shifted) {
   PairSlopes out;
-  if (mixing == Mixing::gamma) {
+  if (mixing == Mixing::rate) {
     out.first[0][0] = out.first[1][1] = 1;
     out.first[1][2] = -1;
     return out;

@@ -26,7 +26,8 @@ struct Slopes {
   double second[4][4];
 };
 
-enum class Mixing { gamma, beta };  // of a rate, of a probability
+// Gamma of a rate, beta of a probability; by names that no header of R makes a macro.
+enum class Mixing { rate, share };
 
 class PurchaseModel {
  public:

@@ -84,7 +84,7 @@ Rcpp::List cpp_simulate_periods(Rcpp::List worlds, Rcpp::List draw, Rcpp::List g
     const Rcpp::IntegerVector come = a["come"], place = a["place"];
     const Rcpp::IntegerMatrix new_customers = a["number"];
     const nubrek::NewCustomers coming{come.begin(), place.begin(), new_customers.begin(),
-                                  Rcpp::as<double>(a["first_factor"])};
+                                      Rcpp::as<double>(a["first_factor"])};
     nubrek::draw_periods(w.rows, plain, edges, &coming, check_interrupt, sums);
   }
   for (auto* one : {&purchases, &active, &sales})

@@ -12,7 +12,7 @@ double log_beta(double a, double b) { return std::lgamma(a) + std::lgamma(b) - s
 class Plain final : public nubrek::PurchaseModel {
  public:
   Plain()
-      : PurchaseModel("plain", "r", "alpha", "a", "b", nubrek::Mixing::gamma, nubrek::Mixing::beta,
+      : PurchaseModel("plain", "r", "alpha", "a", "b", nubrek::Mixing::rate, nubrek::Mixing::share,
                       false) {}
 
   nubrek::Density density(const double* p, const nubrek::History& h,

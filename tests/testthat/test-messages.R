@@ -105,7 +105,7 @@ test_that("parts of time that are none, tiers that do not add up, too few to fit
     said(sales_by(ledger, "channel", during = "2024-13"), "argument"),
     "`during` must be a part of time.",
     "It is \"2024-13\".",
-    "Such as \"2024\", \"2024 Q2\", \"2024-05\" or c(\"2024-01-15\", \"2024-03-31\")."
+    "Such as \"2024\", \"2024 Q2\", \"2024 H1\", \"2024-05\", \"2024-W05\", \"FY 2024\","
   )
   expect_said(
     said(assign_tiers(ledger, c(top = 10, base = 80)), "tiers"),

@@ -17,6 +17,7 @@ test_that("check finds all that is wrong with what a study says, at once", {
       ),
       c("periods: [2024, 2025]", "periods: [2024, 2031]"),
       c("contact: [name, email]", "contact: [name, mail]"),
+      c("within: channel", "within: town_hall"),
       c("within: first_channel", "within: town_hall"),
       c("  against: 2024 ", "  against: summer "),
       c("  by: category", "  by: categry"),
