@@ -16,7 +16,11 @@ autoplot.nubrek_ranks <- function(object, ..., people = TRUE, groups = 12L) {
     ) +
     ggplot2::scale_y_discrete(labels = \(at) sub("^[^\t]*\t", "", at)) +
     ggplot2::scale_x_continuous(
-      limits = c(min(0, drawn$data$value), max(0, drawn$data$value) * 1.2),
+      # room for the number behind the longest bar: half a page is narrow
+      limits = c(
+        min(0, drawn$data$value),
+        max(0, drawn$data$value) * if (nlevels(drawn$data$group) > 1L) 1.4 else 1.2
+      ),
       labels = \(v) format_count(round(v)),
       expand = ggplot2::expansion(0)
     ) +

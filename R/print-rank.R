@@ -35,8 +35,11 @@ describe.nubrek_ranks <- function(x) {
       n_of(x$customers_of_group[[1L]], "customer")
     )
   } else {
+    groups <- unique(plain_table(x)[c(inside_of, "sales_of_group")])
+    listed <- unique(plain_table(x)[c(inside_of, "customer", "sales")])
     say(
-      "%s in %s.", n_of(nrow(x), "row"), n_of(nrow(unique(plain_table(x)[inside_of])), "group")
+      "The %s listed in %s bring %s of the sales there.", format_count(nrow(listed)),
+      n_of(nrow(groups), "group"), present_share(sum(listed$sales) / sum(groups$sales_of_group))
     )
   }
   list(heading = heading, finding = finding)

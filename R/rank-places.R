@@ -62,8 +62,8 @@ ordered_labels <- function(ledger, labels) {
 }
 
 places_remark <- function(within) {
-  remark_table("places", say(paste0(
-    "Only what was bought there counts: a customer may stand in several groups of %s; ",
-    "sales_everywhere is the customer's total."
-  ), paste(within, collapse = " and ")))
+  remark_table("places", say(
+    "Only what was bought there counts; a customer may stand in several groups of %s.",
+    paste(gsub("_", " ", within), collapse = " and ")
+  ))
 }
