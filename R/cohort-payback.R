@@ -60,7 +60,8 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
     remarks = rbind(
       remarks(grid),
       payback_remarks(cohorts, costs, basis, money, yearly_discount, discount),
-      unknown_cost_remark(unknown)
+      unknown_cost_remark(unknown),
+      horizon_remark(cells, keys, within, basis$clock)
     ),
     basis = c(with_fields(basis, list(by = grouped_by)), list(
       money = money, within = within, yearly_discount = yearly_discount
@@ -69,6 +70,19 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
     unused = costs$unused,
     scale = unit$scale
   )
+}
+
+# What stands at the end of a horizon is unknown where no cohort has been observed so long.
+horizon_remark <- function(cells, keys, within, clock) {
+  through <- cells[, .(last = sum(cumprod(complete)) - 1L), by = keys]$last
+  if (max(through) >= within) return(NULL)
+  remark_table("within", say(
+    paste0(
+      "No cohort is observed through %s %d since its first purchase, so the highest cost and the ",
+      "value to cost there are unknown; within = %d is the longest that is known."
+    ),
+    clock, within, max(through)
+  ))
 }
 
 # Costs and money are whole numbers of a unit fine enough for both: how many digits more than minor

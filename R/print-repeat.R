@@ -116,12 +116,12 @@ is_are <- function(n, noun) paste(n_of(n, noun), if (n == 1) "is" else "are")
 plain_columns <- function(x, first) x[, c(intersect(first, names(x)), setdiff(names(x), first))]
 
 tail_words <- c(
-  open_gap = "longest silent",
+  open_gap = "inactive for longest",
   overdue = "most overdue",
-  mean_gap = "slowest by their mean gap",
-  median_gap = "slowest by their median gap",
-  longest_gap = "those with the longest gap",
-  visits_per_year = "least frequent"
+  mean_gap = "longest between purchases on average",
+  median_gap = "longest between purchases by their median",
+  longest_gap = "longest single time between purchases",
+  visits_per_year = "fewest visits a year"
 )
 
 #' @export
@@ -129,10 +129,10 @@ describe.nubrek_tail <- function(x) {
   measure <- basis_of(x, "measure")
   list(
     heading = say(
-      "The %s %s of %s",
-      tail_words[[measure]],
+      "%s of %s: %s",
       present_share_short(basis_of(x, "share")),
-      n_of(basis_of(x, "having"), "customer")
+      n_of(basis_of(x, "having"), "customer"),
+      tail_words[[measure]]
     ),
     finding = if (nrow(x) == 0L) {
       say("Nobody has this measure.")

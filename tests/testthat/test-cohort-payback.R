@@ -191,3 +191,16 @@ test_that("a cohort whose age 0 is seen in part is judged by its later complete 
   expect_identical(soon$status[1:2], c("not yet", "not yet"))
   expect_identical(soon$expected_age[[2L]], 4L + 1L)
 })
+
+test_that("where no cohort is observed through the horizon, it is said what is known", {
+  # of January months 0 to 4 are over on 15 May, but for the last
+  grid <- cohort_grid(paper(), margin = 0.5, older_within = 0L)
+  blank <- cohort_payback(grid, 10, within = 4L)
+  expect_true(all(is.na(blank$highest_cost)))
+  expect_match(
+    remarks(blank)$remark, "observed through month 4 .* within = 3 is the longest", all = FALSE
+  )
+  known <- cohort_payback(grid, 10, within = 3L)
+  expect_false(is.na(known$highest_cost[[1L]]))
+  expect_false(any(remarks(known)$about == "within"))
+})

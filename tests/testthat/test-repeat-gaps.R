@@ -178,6 +178,7 @@ test_that(
     )
     expect_true(all(gap_tail(gaps, "overdue", 1)$gaps > 0L))
     silent <- gap_tail(gaps, "open_gap", 1)
+    expect_match(describe(silent)$heading, "of 33.customers: inactive for longest$")
     expect_match(describe(silent)$finding, "the 2 with two purchase days or more", fixed = TRUE)
     expect_match(describe(silent)$finding, "last came 364\u00a0days ago", fixed = TRUE)
     # A comes 36.5 times a year, B 9.1
