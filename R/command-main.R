@@ -321,6 +321,8 @@ command_list <- function(job) {
 command_draw <- function(job) {
   asked <- asked_part(job)
   figure <- do.call(ggplot2::autoplot, c(list(asked$result), asked$part$face(job)))
-  write_figure(figure, job$file, height = figure_height(asked$part, asked$result))
+  # title, subtitle and caption stand around it, which a page writes itself
+  around <- 1
+  write_figure(figure, job$file, height = max(3, figure_height(asked$part, asked$result) + around))
   \() writeLines(paste("Figure:", job$file))
 }

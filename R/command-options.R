@@ -10,7 +10,9 @@ flag_option <- function(flag, help) {
 
 # Options that several verbs share.
 by_option <- function() {
-  text_option("--by", "of value_by: the customer attribute [the study's]", "ATTRIBUTE")
+  text_option(
+    "--by", "of repeat and value_by: the customer attribute [value_by: the study's]", "ATTRIBUTE"
+  )
 }
 where_option <- function() {
   text_option(

@@ -7,6 +7,10 @@ repeat_parts <- list(
     "repeat",
     make = \(study, ledger) repeat_rate(ledger),
     figure = rates_height,
+    options = "by",
+    read = \(x, job, study, ledger) {
+      if (is.null(job$by)) x else repeat_rate(ledger, by = words_given(job$by))
+    },
     page = \(run) page_rates(run)
   ),
   study_part(

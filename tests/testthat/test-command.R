@@ -160,6 +160,28 @@ test_that(
   }
 )
 
+test_that("figures of few rows have room for a mark, and the repeat rate is shown by attribute", {
+  folder <- withr::local_tempdir()
+  data.table::fwrite(example_orders(), file.path(folder, "orders.csv"))
+  study <- file.path(folder, "study.yaml")
+  writeLines(c(
+    "data: {orders: {files: orders.csv, columns: {customer: customer, order: receipt, date: day,",
+    "  sales: amount, channel: shop}}}", "meanings: {currency: EUR}"
+  ), study)
+  height_of <- \(...) {
+    path <- file.path(folder, "figure.png")
+    expect_identical(nubrek_here("draw", ..., study, "--file", path)$status, 0L)
+    sum(as.integer(readBin(path, "raw", 24L)[21:24]) * 256^(3:0))
+  }
+  for (part in c("repeat", "counts", "ranks", "tiers")) expect_gte(height_of(part), 360L)
+  expect_gte(height_of("repeat", "--by", "first_channel"), 360L)
+  shown <- nubrek_here("show", "repeat", study, "--by", "first_channel", "--format", "csv")
+  rates <- utils::read.csv(text = shown$out)
+  ledger <- study_ledger(study)
+  expect_equal(rates$rate, repeat_rate(ledger, by = "first_channel")$rate)
+  expect_identical(nubrek_here("show", "repeat", study, "--by", "nothing")$status, 1L)
+})
+
 test_that("who has read enough closes the pipe, and nothing is said of it", {
   skip_if(Sys.which("bash") == "", "no bash at hand")
   script <- system.file("exec", "nubrek", package = "nubrek")
