@@ -275,7 +275,8 @@ command_count <- function(job) {
   pieces <- trim_text(strsplit(job$rule, ";", fixed = TRUE)[[1L]])
   study$audiences[["as asked"]] <- list(rule = pieces[nzchar(pieces)])
   found <- one_audience(ask_part("audiences", study, ledger), "as asked")
-  \() print(found)
+  if (job$format == "table") return(\() print(found))
+  \() shown_formats[[job$format]](audience_course(found), NULL)
 }
 
 command_show <- function(job) {

@@ -14,6 +14,9 @@ by_option <- function() {
     "--by", "of repeat and value_by: the customer attribute [value_by: the study's]", "ATTRIBUTE"
   )
 }
+format_option <- function() {
+  text_option("--format", "table, csv or json [%default]", "FORMAT", "table")
+}
 where_option <- function() {
   text_option(
     "--where", "only rows like these, such as \"tier=cashmere,merino; sales>=100\"", "CONDITIONS"
@@ -81,6 +84,7 @@ verb_options <- list(
     ),
     flag_option("--final", "who is not active has left for good, as with contracts")
   ),
+  count = \() list(format_option()),
   hold = \() list(
     text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")
   ),
@@ -91,7 +95,7 @@ verb_options <- list(
     name_option(),
     against_option(),
     where_option(),
-    text_option("--format", "table, csv or json [%default]", "FORMAT", "table"),
+    format_option(),
     optparse::make_option(
       "--rows",
       type = "integer",

@@ -62,7 +62,7 @@ command_verbs <- list(
   ),
   count = list(
     says = "count the customers for whom conditions hold, condition by condition",
-    use = "nubrek count 'CONDITION; CONDITION' STUDY",
+    use = "nubrek count 'CONDITION; CONDITION' STUDY [--format table|csv|json]",
     arguments = 2L
   ),
   hold = list(
@@ -156,6 +156,7 @@ command_parse <- function(args) {
   if (verb %in% c("show", "draw", "list")) {
     job <- check_part_options(c(list(part = given[[1L]]), job))
   }
+  check_format(job)
   if (verb == "count") job$rule <- given[[1L]]
   if (verb == "totals") return(c(job, list(table = given[[1L]])))
   if (verb == "hold") job$campaign <- given[[1L]]
@@ -217,10 +218,13 @@ check_part_options <- function(job) {
   if (!is.null(job$view) && !job$view %in% c("age", "calendar")) {
     abort_word("view", job$view, c("age", "calendar"), verb)
   }
-  if (verb == "show" && !job$format %in% names(shown_formats)) {
-    abort_word("format", job$format, names(shown_formats), verb)
-  }
   job
+}
+
+check_format <- function(job) {
+  if (!is.null(job$format) && !job$format %in% names(shown_formats)) {
+    abort_word("format", job$format, names(shown_formats), job$verb)
+  }
 }
 
 # Options that only some parts understand.

@@ -180,6 +180,12 @@ test_that("figures of few rows have room for a mark, and the repeat rate is show
   ledger <- study_ledger(study)
   expect_equal(rates$rate, repeat_rate(ledger, by = "first_channel")$rate)
   expect_identical(nubrek_here("show", "repeat", study, "--by", "nothing")$status, 1L)
+  # what the count suggests can be pasted
+  rule <- "sales >= 20; unless(purchases >= 2)"
+  counted <- utils::read.csv(text = nubrek_here("count", rule, study, "--format", "csv")$out)
+  course <- audience_course(audience(ledger, sales >= 20, unless(purchases >= 2)))
+  expect_identical(counted$customers, course$customers)
+  expect_identical(nubrek_here("count", rule, study, "--format", "xls")$status, 2L)
 })
 
 test_that("who has read enough closes the pipe, and nothing is said of it", {
