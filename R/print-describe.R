@@ -184,7 +184,18 @@ describe.nubrek_suspects <- function(x) {
   list(
     heading = say("Identities that need a second look"),
     finding = if (nrow(x) == 0L) {
-      say("No id looks like somebody else's, or like many customers.")
+      compared <- basis_of(x, "compared")
+      if (length(compared) == 0L) {
+        say(paste0(
+          "Possible duplicate customers cannot be found: no customer attribute holds an e-mail, a ",
+          "name with a postcode, or a phone. No ID looks like many customers."
+        ))
+      } else {
+        say(
+          "No two customers share %s; no ID looks like many customers.",
+          paste(compared, collapse = ", or ")
+        )
+      }
     } else {
       say(
         "%s; %s of sales behind them. Nothing was done about them.",

@@ -256,6 +256,16 @@ suspects_keys <- function() {
     ),
     share_of_orders = study_key(
       leaf_share(0, 1), "an id with at least this share of all orders is suspect", "0.01", "0.005"
+    ),
+    people = keys_of_section(
+      "which customer attributes tell who somebody is",
+      name = study_key(
+        leaf_texts(), "of the name, or of its parts", "recognised by its name",
+        "[first_name, last_name]"
+      ),
+      postcode = study_key(leaf_text(), "of the postcode", "recognised by its name", "plz"),
+      email = study_key(leaf_text(), "of the e-mail", "recognised by its name", "mail"),
+      phone = study_key(leaf_text(), "of the phone", "recognised by its name", "tel")
     )
   )
 }

@@ -183,3 +183,30 @@ test_that("42: days in attributes are read like those of orders, and told where 
   expect_identical(utils::tail(audience_course(unknown)$cannot_be_told, 1L), 1L)
   expect_match(describe(unknown)$finding, "2.customers of 3")
 })
+
+test_that("11: customers alike are found by names in parts and by what the study names", {
+  people <- data.frame(
+    id = c("A", "B", "C", "D"), Vorname = c("Ada", "ada ", "Ben", ""),
+    Nachname = c("Lind", "LIND", "Lind", "Lind"), PLZ = c("1010", "1010", "1010", "1010"),
+    tel = c("01 234 56-78", "", "01/2345678", "12"), note = "x"
+  )
+  ledger <- shop_of_names(people)
+  found <- identity_suspects(ledger)
+  alike <- found[found$kind != "one id, many customers", ]
+  expect_identical(alike$kind, c("same name and postcode", "same phone"))
+  expect_identical(alike$ids, c("A, B", "A, C"))
+  expect_identical(basis_of(found, "compared"), c("name and postcode", "phone"))
+  said <- identity_suspects(ledger, people = list(name = "Nachname", postcode = "PLZ"))
+  expect_identical(said$customers[said$kind == "same name and postcode"], 4L)
+  expect_false("same phone" %in% said$kind)
+  expect_error(
+    identity_suspects(ledger, people = list(mail = "x")), class = "nubrek_error_value"
+  )
+  expect_error(
+    identity_suspects(ledger, people = list(name = "nom")), class = "nubrek_error_columns"
+  )
+  bare <- describe(identity_suspects(shop_of_names(people[c("id", "note")])))$finding
+  expect_match(bare, "cannot be found: no customer attribute holds an e-mail", fixed = TRUE)
+  other <- describe(identity_suspects(shop_of_names(data.frame(id = c("A", "B"), email = 1:2))))
+  expect_match(other$finding, "No two customers share e-mail", fixed = TRUE)
+})
