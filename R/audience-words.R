@@ -26,7 +26,7 @@ audience_scope <- function(ledger, more = list(), known = list()) {
     names = c(names(measures), names(attributes), names(more)),
     calls = c(rule_operators, measure_calls, contact_calls, date_calls),
     belongs = \(name) {
-      if (name %in% names(former_words)) return(c("i" = former_words[[name]]))
+      if (name %in% names(ambiguous_words)) return(c("i" = ambiguous_words[[name]]))
       if (!name %in% line_columns(ledger)) return(NULL)
       word <- gsub("([{}])", "\\1\\1", name) # it comes from a file: never let it be a template
       c("i" = paste0(
@@ -60,7 +60,7 @@ latest_remark <- function(read_as) {
 }
 
 # Short words that could mean several things: what each of these is called.
-former_words <- c(
+ambiguous_words <- c(
   rank = paste0(
     "The rank among the tiers is {.field tier_rank}; the best of a ranking are listed by ",
     "{.code nubrek list ranks STUDY}."

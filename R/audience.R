@@ -169,7 +169,7 @@ columns_by_customer <- function(ledger, results, spoken = NULL, call = rlang::ca
     if (!is.data.frame(result) || !"customer" %in% names(result)) {
       abort_nubrek("{.arg with} must be results by customer.", "argument", call = call)
     }
-    result <- as_rules_call_it(result)
+    result <- with_rule_words(result)
     fresh <- setdiff(names(result), c("customer", names(columns)))
     columns[fresh] <- list(NULL)
     fresh <- intersect(fresh, spoken %||% fresh)
@@ -191,7 +191,7 @@ rule_words <- list(
   nubrek_map = c(region = "quadrant")
 )
 
-as_rules_call_it <- function(result) {
+with_rule_words <- function(result) {
   words <- rule_words[[intersect(class(result), names(rule_words))[1L]]]
   result <- plain_table(result)
   place <- match(names(words), names(result))

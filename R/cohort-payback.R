@@ -75,7 +75,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
 # What stands at the end of a horizon is unknown where no cohort has been observed so long.
 horizon_remark <- function(cells, keys, within, clock) {
   through <- cells[, .(last = sum(cumprod(complete)) - 1L), by = keys]$last
-  if (max(through) >= within) return(NULL)
+  if (max(through) >= within || max(through) < 0L) return(NULL)
   remark_table("within", say(
     paste0(
       "No cohort is observed through %s %d since its first purchase, so the highest cost and the ",

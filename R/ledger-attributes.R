@@ -23,13 +23,13 @@ attribute_makers <- function(ledger) {
 
 # Columns of the lines that may differ from order to order; one that the customer table has too is
 # the customer's.
-places_of_lines <- function(ledger) {
+varying_attributes <- function(ledger) {
   setdiff(line_columns(ledger), c("return_of", names(ledger$attributes)))
 }
 
 # Attributes of the latest order, which is dated as late as can be.
 latest_attributes <- function(ledger) {
-  intersect(paste0("latest_", places_of_lines(ledger)), attribute_names(ledger))
+  intersect(paste0("latest_", varying_attributes(ledger)), attribute_names(ledger))
 }
 
 # Attributes as they are shown without being asked for: not where whole customers stand by the

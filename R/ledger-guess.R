@@ -117,10 +117,15 @@ look_at <- function(cells) {
 }
 
 header_words <- function(name) {
-  spaced <- gsub("([[:lower:][:digit:]])([[:upper:]])", "\\1 \\2", name)
-  words <- strsplit(tolower(gsub("[^[:alnum:]]+", " ", spaced)), " ", fixed = TRUE)[[1L]]
+  words <- strsplit(header_text(name), " ", fixed = TRUE)[[1L]]
   # a number of something may be written in one word
   setdiff(sub("(?<=...)(nr|nummer|number|num|id)$", "", words, perl = TRUE), "")
+}
+
+# The words of a column's name as small letters with blanks between them.
+header_text <- function(name) {
+  spaced <- gsub("([[:lower:][:digit:]])([[:upper:]])", "\\1 \\2", name)
+  tolower(gsub("[^[:alnum:]]+", " ", spaced))
 }
 
 # Each role goes to the column whose name fits it best and whose cells allow it; each column has at

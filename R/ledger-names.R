@@ -40,9 +40,12 @@ with_free_names <- function(origin, call = rlang::caller_env()) {
   }
   for (table in c("customers", "products")) {
     if (!inherits(origin[[table]], "nubrek_table")) next
-    attributes <- data.table::copy(origin[[table]]$attributes)
-    data.table::setnames(attributes, free_names(names(attributes), sub("s$", "", table), call))
-    origin[[table]]$attributes <- attributes
+    own <- names(origin[[table]]$attributes)
+    free <- free_names(own, sub("s$", "", table), call)
+    if (identical(free, own)) next
+    origin[[table]]$attributes <- data.table::setnames(
+      data.table::copy(origin[[table]]$attributes), free
+    )
   }
   origin
 }

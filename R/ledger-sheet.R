@@ -37,14 +37,14 @@ read_sheet <- function(path, sheet, call) {
 # A workbook keeps 15 digits of a number: an id of more has lost its end before we read it.
 warn_of_digits <- function(long, path) {
   if (length(long) == 0L) return(invisible())
-  rlang::warn(say(
+  rlang::warn(paste(say(
     paste0(
       "Column %s of '%s' holds numbers of more than 15 digits, first in row %d. A workbook keeps ",
       "15 digits of a number, so they may have changed. Format the column as text where the file ",
       "is made, or export it as CSV."
     ),
     names(long), basename(path), long
-  )[[1L]], class = c("nubrek_warning_digits", "nubrek_warning"))
+  ), collapse = "\n"), class = c("nubrek_warning_digits", "nubrek_warning"))
 }
 
 # The text of a column of cells. A day without a time of day is written as a day. The first row with

@@ -90,10 +90,8 @@ people_attributes <- function(ledger, said, call = rlang::caller_env()) {
     })
     return(said)
   }
-  spaced <- tolower(trim_text(gsub("[^[:alnum:]]+", " ", gsub(
-    "([[:lower:]])([[:upper:]])", "\\1 \\2", known
-  ))))
-  found <- lapply(identity_words, \(words) utils::head(known[spaced %in% words], 1L))
+  header <- trim_text(header_text(known))
+  found <- lapply(identity_words, \(words) utils::head(known[header %in% words], 1L))
   if (length(found$name) == 0L && length(found$first) > 0L && length(found$last) > 0L) {
     found$name <- c(found$first, found$last)
   }

@@ -44,7 +44,7 @@ rank_customers <- function(
   most <- if (unit == "percent") 100 else Inf
   check_number(top, lower = 0, upper = most, null = TRUE)
   check_number(bottom, lower = 0, upper = most, null = TRUE)
-  there <- any(within %in% places_of_lines(ledger))
+  there <- any(within %in% varying_attributes(ledger))
   who <- if (there) spanned_places(ledger, during, within) else spanned(ledger, during)
   value <- ranked_value(who, by, scores)
   reaches <- reaching(who, value, by, at_least)
@@ -80,7 +80,7 @@ rank_customers <- function(
     rbind(
       carried(ledger),
       during_remark(who$span, during),
-      if (there) places_remark(intersect(within, places_of_lines(ledger))),
+      if (there) places_remark(intersect(within, varying_attributes(ledger))),
       direction_remark(best, by, names(rows$ends)),
       edge_remark(rows$ends, rows$ranks, list(top = top, bottom = bottom), group, ties, unit),
       no_value_remark(sum(is.na(value)), by),

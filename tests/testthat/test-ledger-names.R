@@ -145,7 +145,7 @@ test_that("62: no computed name is left out, and all are known where rules speak
   results <- list(assign_tiers(ledger), score_rfm(ledger), order_map(ledger))
   words <- c(
     names(audience_measures(ledger)), names(forecast_words),
-    unlist(lapply(results, \(x) names(as_rules_call_it(x))))
+    unlist(lapply(results, \(x) names(with_rule_words(x))))
   )
   expect_identical(setdiff(words, c(computed_names, "customer", "top", "kept")), character())
 })
