@@ -89,6 +89,7 @@ rank_customers <- function(
     c(list(
       by = by,
       within = names(side$labels),
+      places = if (there) within,
       top = top,
       bottom = bottom,
       unit = unit,

@@ -34,7 +34,14 @@ test_that("61: within an attribute of the lines only what was bought there is ra
   early <- c("2024-01-01", "2024-02-28")
   recent <- rank_customers(ledger, "recency", within = "city", during = early)
   expect_identical(recent$recency, c(23L, 27L, 58L))
+  behind <- \(...) rows_behind(ranks, ledger, ...)
+  expect_identical(sum(behind(city = "Oslo", rank = 1)$sales), 120)
+  expect_identical(behind(city = "Bergen")$sales, c(40, 60, 5))
+  expect_identical(sum(rows_behind(recent, ledger, city = "Oslo", customer = "A")$sales), 100)
   # the whole customer, by the first order
+  expect_identical(
+    nrow(rows_behind(rank_customers(ledger, within = "first_city"), ledger, customer = "A")), 3L
+  )
   first <- rank_customers(ledger, within = "first_city")
   expect_identical(first$sales, c(65, 160))
 })
