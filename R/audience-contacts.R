@@ -69,5 +69,12 @@ contact_calls <- list(
   }),
   days_since_contact = contact_call("number", \(found, scope) {
     as.double(as.integer(scope$ledger$as_of) - found$last)
-  })
+  }),
+  agreed = \(parts, scope, name) {
+    if (length(parts) > 0L) check_parts(parts, 1L, scope, name)
+    way <- if (length(parts) > 0L) work_part(parts[[1L]], scope)$x
+    consent <- consent_of(scope$ledger, ledger_ids(scope$ledger), way, call = NULL)
+    if (is.null(consent$answer)) abort_rule(scope, name, consent$told)
+    rule_value("truth", consent$answer, consent$column)
+  }
 )

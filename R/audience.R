@@ -20,6 +20,8 @@
 #'   * contacts, where the ledger has them ([add_contacts()]): `contacted()`, `contacts()` (how
 #'   many), `responded()`, `days_since_contact()`, with conditions on `campaign`, `offer` and
 #'   `responded` and the same windows: `contacted(campaign == "letter", last = 90)`;
+#'   * `agreed()`, or `agreed("post")` where each way of contact has its own, by the `consent` of
+#'   [meanings()];
 #'   * comparisons, `%in% c()`, `between()`, arithmetic, `&`, `|`, `!`, `all_of()`, `any_of()`,
 #'   `none_of()`; `unless(x)` takes away those for whom `x` is true.
 #'

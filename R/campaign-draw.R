@@ -16,8 +16,9 @@
 #' @param offers `[character]` Names of offers, dealt out evenly among those who are contacted.
 #' @param strata `[character(1)]` An attribute by whose levels the draw is shown. It does not change
 #'   the draw: drawn within levels, customers would move when others come.
-#' @param may_contact `[character(1)]` An attribute: only customers for whom it says yes (`yes`,
-#'   `true`, `1`, `y`, `ja`) are drawn; all others are counted and left out of both arms.
+#' @param contact_by `[character(1)]` The way of contact, where the meanings name a consent for each:
+#'   only customers who agreed to it are drawn; those who said no, or of whom it is unknown, are
+#'   counted and left out of both arms. See `consent` of [meanings()].
 #' @param quiet `[integer(1)]` Nobody who was contacted in so many days before the day of contact
 #'   (of the ledger's contacts, [add_contacts()]) is drawn.
 #' @param most `[integer(1)]` Nobody who was contacted so many times in the 91 days before is drawn.
@@ -27,7 +28,8 @@
 #' @return A `nubrek_campaign`, one row per drawn customer, by id: `customer`, `arm` (`"held back"`
 #'   or `"contacted"`, the offer's name where there are offers), `draw`. [campaign_balance()] shows
 #'   how alike the arms are; [save_campaign()] keeps it until [measure_campaign()].
-#' @section Errors: `nubrek_error_argument` where an arm is empty.
+#' @section Errors: `nubrek_error_argument` where an arm is empty; `nubrek_error_consent` where it is
+#'   not said who agreed to be contacted.
 #' @references Aumasson and Bernstein (2012), SipHash: a fast short-input PRF.
 #' @examples
 #' ledger <- example_ledger()
@@ -35,7 +37,7 @@
 #' @export
 draw_control <- function(
   audience, ledger, share = 0.1, seed = 1L, name = NULL, day = NULL, days = 90L, offers = NULL,
-  strata = NULL, may_contact = NULL, quiet = NULL, most = NULL, cost_per_contact = 0,
+  strata = NULL, contact_by = NULL, quiet = NULL, most = NULL, cost_per_contact = 0,
   offer_cost = 0, margin_rate = NULL
 ) {
   throw_unless(
@@ -47,7 +49,6 @@ draw_control <- function(
   check_whole(days, lower = 1L)
   check_text(name, null = TRUE)
   check_text(strata, null = TRUE)
-  check_text(may_contact, null = TRUE)
   costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
   throw_unless(
     checkmate::check_character(
@@ -57,7 +58,7 @@ draw_control <- function(
     rlang::current_env()
   )
   day <- check_day(day) %||% (ledger$as_of + 1)
-  rules <- contact_rules(ledger, audience$customer, day, may_contact, quiet, most)
+  rules <- contact_rules(ledger, audience$customer, day, contact_by, quiet, most)
   ids <- audience$customer[rules$allowed]
   draw <- keyed_draws(ids, seed)
   arm <- arm_of(draw, share, offers)
@@ -82,6 +83,7 @@ draw_control <- function(
       seed = as.integer(seed),
       offers = offers,
       strata = strata,
+      contact_by = contact_by,
       pseudonyms = FALSE,
       sales = sum(reduce_customers(ledger)$sales),
       customers = n_customers(ledger)
@@ -89,16 +91,18 @@ draw_control <- function(
   )
 }
 
-# Who may be written to by permission and by how often they were, each rule with those it leaves
-# out. `group` and `left` are the words for whom they speak of and where those left out are not.
+# Who may be written to by consent and by how often they were, each rule with those it leaves out.
+# `group` and `left` are the words for whom they speak of and where those left out are not; with
+# `must`, it must have been said who agreed.
 contact_rules <- function(
-  ledger, ids, day, may_contact, quiet, most, group = " of the audience",
-  left = "in neither arm", call = rlang::caller_env()
+  ledger, ids, day, contact_by, quiet, most, group = " of the audience", left = "in neither arm",
+  must = TRUE, call = rlang::caller_env()
 ) {
   if (!is.null(quiet)) check_whole(quiet, lower = 1L, call = call)
   if (!is.null(most)) check_whole(most, lower = 1L, call = call)
+  consent <- consent_of(ledger, ids, contact_by, must, call)
   allowed <- rep(TRUE, length(ids))
-  told <- character()
+  told <- consent$told
   apply_rule <- function(holds, words) {
     out <- sum(allowed & !holds)
     allowed <<- allowed & holds
@@ -113,10 +117,10 @@ contact_rules <- function(
       ))
     }
   }
-  if (!is.null(may_contact)) {
+  if (!is.null(consent$answer)) {
     apply_rule(
-      permitted(ledger, ids, may_contact),
-      rep(sprintf("may not be contacted (%s)", may_contact), 2L)
+      consent$answer %in% TRUE,
+      rep(sprintf("did not agree to be contacted (%s)", consent_words(consent)), 2L)
     )
   }
   if (!is.null(quiet)) {
@@ -157,12 +161,6 @@ arm_of <- function(draw, share, offers) {
   if (is.null(offers)) return(ifelse(draw < share, "held back", "contacted"))
   place <- floor((draw - share) / (1 - share) * length(offers)) + 1
   ifelse(draw < share, "held back", offers[pmin(length(offers), pmax(1, place))])
-}
-
-permitted <- function(ledger, ids, may_contact, call = rlang::caller_env()) {
-  may_contact <- meant_attributes(ledger, may_contact)
-  check_columns_exist(may_contact, attribute_names(ledger), "the customer attributes", call)
-  says_yes(as.character(known_attributes(ledger, may_contact)[[1L]][ledger_codes(ledger, ids)]))
 }
 
 #' How alike the arms of a campaign are

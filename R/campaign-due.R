@@ -12,7 +12,7 @@
 #'   back (by the waiting curve, up to the longest time seen). Default the middle half.
 #' @param passed `[integer(1)]` Days behind the window up to which customers are listed. Default 30.
 #' @param ahead `[integer(1)]` Days for which the chance to come back is told. Default 30.
-#' @param may_contact,quiet,most As in [draw_control()]: only who may be written to, who was not
+#' @param contact_by,quiet,most As in [draw_control()]: only who agreed to be contacted, who was not
 #'   in the last `quiet` days, and fewer than `most` times in the last 91.
 #' @param steps `[nubrek_steps]` From [product_steps()]: brings what to offer.
 #' @return A `nubrek_due`, one row per customer on the list, those inside the window first, the most
@@ -27,7 +27,7 @@
 #' purchase_due(example_ledger(), window = c(0.1, 0.9))
 #' @export
 purchase_due <- function(
-  ledger, by = NULL, window = c(0.25, 0.75), passed = 30L, ahead = 30L, may_contact = NULL,
+  ledger, by = NULL, window = c(0.25, 0.75), passed = 30L, ahead = 30L, contact_by = NULL,
   quiet = NULL, most = NULL, steps = NULL
 ) {
   check_ledger(ledger)
@@ -50,7 +50,7 @@ purchase_due <- function(
   keep <- which(waiting & time >= from & time <= until + passed)
   ids <- ledger_ids(ledger, w$code[keep])
   rules <- contact_rules(
-    ledger, ids, ledger$as_of + 1L, may_contact, quiet, most, "", "not on the list"
+    ledger, ids, ledger$as_of + 1L, contact_by, quiet, most, "", "not on the list", must = FALSE
   )
   keep <- keep[rules$allowed]
   chance <- windows$chance(group[keep], time[keep])

@@ -52,8 +52,8 @@ drawn_rows <- function(campaign, pseudonyms, key) {
 }
 
 campaign_fields <- c(
-  "name", "rule", "day", "days", "control_share", "seed", "offers", "strata", "cost_per_contact",
-  "offer_cost", "margin_rate", "sales", "customers", "as_of", "currency"
+  "name", "rule", "day", "days", "control_share", "seed", "offers", "strata", "contact_by",
+  "cost_per_contact", "offer_cost", "margin_rate", "sales", "customers", "as_of", "currency"
 )
 
 #' @rdname save_campaign

@@ -15,8 +15,8 @@
 #' @param uplift `[double(1)]` Assumed effect, as a share of what is done without a campaign.
 #' @param control `[numeric]` Shares held back.
 #' @param power `[double(1)]` Chance to see an effect that is there, at 5 % two-sided.
-#' @param day,may_contact,quiet,most As in [draw_control()]: only who may be contacted on that day
-#'   is planned for, the same people that the draw takes, and looked at in past windows.
+#' @param day,contact_by,quiet,most As in [draw_control()]: only who may be contacted on that day is
+#'   planned for, the same people that the draw takes, and looked at in past windows.
 #' @return A `nubrek_plan`, one row per share held back: `control_share`; `contacted`, `held_back`,
 #'   customers; `detectable`, the smallest effect per customer that can be seen; `detectable_share`,
 #'   by what is done anyway; `expected`, the assumed effect; `break_even`, the effect that pays for
@@ -42,7 +42,7 @@
 plan_campaign <- function(
   ledger, audience, outcome = "sales", days = 90L, cost_per_contact = 0, offer_cost = 0,
   margin_rate = NULL, uplift = NULL, control = c(0.05, 0.1, 0.2, 0.3, 0.5), power = 0.8,
-  day = NULL, may_contact = NULL, quiet = NULL, most = NULL
+  day = NULL, contact_by = NULL, quiet = NULL, most = NULL
 ) {
   check_ledger(ledger)
   throw_unless(
@@ -55,10 +55,9 @@ plan_campaign <- function(
   }
   check_share(power)
   if (!is.null(uplift)) check_number(uplift, lower = -1)
-  check_text(may_contact, null = TRUE)
   costs <- campaign_costs(cost_per_contact, offer_cost, margin_rate)
   rules <- \(ids, day) contact_rules(
-    ledger, ids, day, may_contact, quiet, most, left = "not planned for"
+    ledger, ids, day, contact_by, quiet, most, left = "not planned for"
   )
   today <- rules(audience$customer, check_day(day) %||% (ledger$as_of + 1))
   past <- past_windows(ledger, audience, days, outcome, allowed = \(ids, day) {

@@ -21,6 +21,8 @@
 #' @param within `[character(1)]` A customer attribute, such as `"first_channel"`: the best in each
 #'   of its levels.
 #' @param top `[integer(1)]` How many of each.
+#' @param contact_by `[character(1)]` As in [draw_control()]: targets are of customers who agreed to
+#'   be contacted, where the meanings tell who did.
 #' @param forecast `[nubrek_value]` From [forecast_value()].
 #' @return A `nubrek_targets`, one row per target: `target`; `customers` today, and their `sales` to
 #'   date; `before` and `after`, purchases per customer in the window before such customers were
@@ -32,7 +34,9 @@
 #' targets
 #' one_target(targets, "second purchase due")
 #' @export
-ready_targets <- function(ledger, days = 90L, within = NULL, top = 10L, forecast = NULL) {
+ready_targets <- function(
+  ledger, days = 90L, within = NULL, top = 10L, forecast = NULL, contact_by = NULL
+) {
   check_ledger(ledger)
   check_whole(days, lower = 1L)
   check_whole(top, lower = 1L)
@@ -45,8 +49,12 @@ ready_targets <- function(ledger, days = 90L, within = NULL, top = 10L, forecast
   )
   recipes <- target_recipes(ledger, within, top, forecast)
   then <- ledgers_then(ledger)
+  consent <- consent_of(ledger, character(), contact_by, must = FALSE)
+  agreed <- if (!is.null(consent$column)) {
+    if (is.null(contact_by)) "agreed()" else sprintf("agreed(\"%s\")", contact_by)
+  }
   chosen <- Map(\(recipe, name) {
-    audience(ledger, rule = recipe$rule, name = name, with = recipe$with %||% list())
+    audience(ledger, rule = c(recipe$rule, agreed), name = name, with = recipe$with %||% list())
   }, recipes, names(recipes))
   course <- vapply(chosen, \(one) drift_of(ledger, one, days, then), c(before = 0, after = 0))
   new_result(
@@ -60,13 +68,13 @@ ready_targets <- function(ledger, days = 90L, within = NULL, top = 10L, forecast
     ),
     "targets",
     ledger,
-    rbind(carried(ledger), target_remarks(course)),
+    rbind(carried(ledger), target_remarks(course), consent_remark(consent)),
     basis = list(
       days = as.integer(days),
       kinds = c(before = "number", after = "number", by_itself = "number")
     ),
     audiences = chosen,
-    rules = vapply(recipes, \(one) paste(one$rule, collapse = " and "), "")
+    rules = vapply(recipes, \(one) paste(c(one$rule, agreed), collapse = " and "), "")
   )
 }
 

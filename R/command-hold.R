@@ -10,34 +10,25 @@ command_hold <- function(job) {
     )
   }
   path <- study_files(study, said$file)
+  if (job$lists) return(hold_lists_again(job, study, path))
   if (file.exists(path)) {
     abort_nubrek(c(
       "{.file {path}} is already there: the campaign has been held.",
-      "i" = "A second draw is another campaign; give it another name and file."
+      "i" = "A second draw is another campaign; give it another name and file.",
+      "i" = "Its lists, less who has withdrawn since: {.code nubrek hold ... --lists}."
     ), "file", call = NULL)
   }
   ledger <- open_study_ledger(study)
   chosen <- held_audience(study, ledger, said$audience)
   keys <- c(
     "day", "days", "share", "seed", "offers", "cost_per_contact", "offer_cost", "margin_rate",
-    "may_contact", "quiet", "most"
+    "contact_by", "quiet", "most"
   )
   drawn <- do.call(draw_control, c(
     list(chosen, ledger, name = job$campaign), said[intersect(keys, names(said))]
   ))
-  folder <- job$folder %||% dirname(path)
-  rows <- plain_table(drawn)
-  secret <- !is.null(said$pseudonyms)
-  key <- study_key_of(study, job$campaign)
-  contact <- study$outputs$contact
-  if (!is.null(contact)) rows <- carry_contact(rows, ledger, contact)
-  stem <- file.path(folder, sub("[.][^.]*$", "", basename(path)))
-  held <- rows$arm == "held back"
-  lists <- paste0(stem, c("-contact.csv", "-held-back.csv"))
-  if (secret) rows$customer <- pseudonyms(rows$customer, key)
-  write_list(rows[!held, names(rows) != "draw"], lists[[1L]])
-  write_list(rows[held, names(rows) != "draw"], lists[[2L]])
-  save_campaign(drawn, path, secret, key)
+  lists <- write_hold_lists(job, study, ledger, drawn, path)
+  save_campaign(drawn, path, !is.null(said$pseudonyms), study_key_of(study, job$campaign))
   balance <- campaign_balance(drawn, ledger)
   \() {
     print(drawn, rows = 0L)
@@ -45,6 +36,50 @@ command_hold <- function(job) {
       "Lists: ", toString(lists)
     )))
   }
+}
+
+# The lists of a campaign that was held. Who has withdrawn since is on neither, and stays in the
+# campaign, so that the arms stay as they were drawn.
+hold_lists_again <- function(job, study, path) {
+  if (!file.exists(path)) {
+    abort_nubrek(c(
+      "{.file {path}} is not there: the campaign has not been held.",
+      "i" = "Hold it first, without {.code --lists}."
+    ), "file", call = NULL)
+  }
+  ledger <- open_study_ledger(study)
+  drawn <- with_ids(open_campaign(path), ledger, study_key_of(study, job$campaign))
+  consent <- consent_of(ledger, drawn$customer, basis_of(drawn, "contact_by"), call = NULL)
+  stay <- is.null(consent$answer) | consent$answer %in% TRUE
+  lists <- write_hold_lists(job, study, ledger, plain_table(drawn)[stay, ], path)
+  told <- consent$told %||% if (all(stay)) {
+    say("Nobody of %s has withdrawn since the draw.", n_of(length(stay), "customer"))
+  } else {
+    say(
+      "Left out of both lists: who has withdrawn since the draw, %s of %s.",
+      number_text(sum(!stay)), n_of(length(stay), "customer")
+    )
+  }
+  \() writeLines(c(told, paste0("Lists: ", toString(lists))))
+}
+
+# Who is contacted and who is held back, each as a list beside the campaign.
+write_hold_lists <- function(job, study, ledger, drawn, path) {
+  rows <- plain_table(drawn)
+  outputs <- study$outputs
+  said <- study$campaigns[[job$campaign]]
+  if (!is.null(outputs$contact)) {
+    rows <- carry_contact(rows, ledger, outputs$contact, said$contact_by)
+  }
+  if (!is.null(said$pseudonyms)) {
+    rows$customer <- pseudonyms(rows$customer, study_key_of(study, job$campaign))
+  }
+  stem <- file.path(job$folder %||% dirname(path), sub("[.][^.]*$", "", basename(path)))
+  lists <- paste0(stem, c("-contact.csv", "-held-back.csv"))
+  held <- rows$arm == "held back"
+  write_list(rows[!held, names(rows) != "draw"], lists[[1L]])
+  write_list(rows[held, names(rows) != "draw"], lists[[2L]])
+  lists
 }
 
 # The audience of a campaign, asked for among the study's own first.

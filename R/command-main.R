@@ -211,7 +211,8 @@ command_run <- function(job) {
     writeLines(c(
       "",
       if (any(report)) paste0(say("Report: "), run$files[report]),
-      strwrap(lists, terminal_width(), exdent = 8L)
+      strwrap(lists, terminal_width(), exdent = 8L),
+      strwrap(attr(run$files, "consent"), terminal_width(), indent = 8L, exdent = 8L)
     ))
     fired <- if (!is.null(run$watches)) plain_table(run$watches)[run$watches$fired, ]
     if (NROW(fired) == 0L) return(invisible())
@@ -306,17 +307,19 @@ write_csv <- function(x) {
 
 command_list <- function(job) {
   asked <- asked_part(job)
-  files <- write_list(
-    asked$result,
-    job$file,
-    words_given(job$columns),
-    job$apart,
-    asked$ledger,
-    words_given(job$contact)
-  )
-  n <- nrow(asked$result)
+  rows <- asked$result
+  contact <- words_given(job$contact)
+  if (!is.null(contact)) {
+    rows <- carry_contact(
+      plain_table(rows), asked$ledger, contact, job$contact_by, job$without_consent, NULL
+    )
+  }
+  columns <- words_given(job$columns)
+  if (!is.null(columns)) columns <- union(columns, setdiff(names(rows), names(asked$result)))
+  files <- write_list(rows, job$file, columns, job$apart)
+  n <- nrow(rows)
   counted <- if (n == 1L) say("%s row in:", n) else say("%s rows in:", format_count_plain(n))
-  \() writeLines(c(counted, files))
+  \() writeLines(c(attr(rows, "consent"), counted, files))
 }
 
 command_draw <- function(job) {

@@ -86,7 +86,8 @@ verb_options <- list(
   ),
   count = \() list(format_option()),
   hold = \() list(
-    text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER")
+    text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER"),
+    flag_option("--lists", "of a held campaign: write its lists again, less who has withdrawn since")
   ),
   show = \() list(
     measure_option(),
@@ -114,7 +115,9 @@ verb_options <- list(
     text_option("--to", "of moves: the tiers reached, or absent", "TIERS"),
     text_option("--columns", "only these columns", "A,B"),
     text_option("--apart", "one sheet or file for each value of this column", "COLUMN"),
-    text_option("--contact", "customer attributes to carry along, such as name,email", "A,B")
+    text_option("--contact", "customer attributes to carry along, such as name,email", "A,B"),
+    text_option("--contact-by", "the way of contact, where consent is named for each", "WAY"),
+    flag_option("--without-consent", "list also those who did not agree to be contacted")
   ),
   draw = \() list(
     measure_option(),

@@ -51,7 +51,7 @@ command_verbs <- list(
     ),
     use = paste0(
       "nubrek list PART STUDY --file FILE [--where CONDITIONS] [--from TIERS] [--to TIERS] ",
-      "[--columns A,B] [--apart COLUMN] [--contact A,B]"
+      "[--columns A,B] [--apart COLUMN] [--contact A,B] [--contact-by WAY] [--without-consent]"
     ),
     arguments = 2L
   ),
@@ -67,7 +67,7 @@ command_verbs <- list(
   ),
   hold = list(
     says = "draw who is contacted and who is held back, and write the campaign and both lists",
-    use = "nubrek hold CAMPAIGN STUDY [--folder FOLDER]",
+    use = "nubrek hold CAMPAIGN STUDY [--folder FOLDER] [--lists]",
     arguments = 2L
   ),
   totals = list(

@@ -80,19 +80,16 @@ contact_rows <- function(cells, columns, ledger, dates, call) {
 
 # Yes and no in the words people use; what is blank is no answer, and no response.
 read_answers <- function(text, column, row, call) {
-  yes <- says_yes(text)
-  odd <- !yes & !tolower(text) %in% c("no", "false", "0", "n", "nein", "") & !is_blank(text)
-  if (any(odd)) {
-    bad <- which(odd)[[1L]]
+  read <- answers_of(text)
+  if (length(read$odd) > 0L) {
+    bad <- read$odd[[1L]]
     abort_nubrek(c(
       "{.field {column}} must say yes or no.",
       "x" = "Row {row[[bad]]} of the contacts says {.val {text[[bad]]}}."
     ), "value", call = call)
   }
-  yes
+  read$yes %in% TRUE
 }
-
-says_yes <- function(text) tolower(trim_text(text)) %in% c("yes", "true", "1", "y", "ja")
 
 contact_remarks <- function(rows, n, ledger) {
   counts <- c(

@@ -21,7 +21,9 @@ example_ledger <- function(...) {
       channel = "shop",
       attributes = c(state = "state")
     ),
-    meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), ...)
+    meanings(
+      currency = "EUR", cancelled = order_rule("state", "cancelled"), consent = "not recorded", ...
+    )
   )
 }
 

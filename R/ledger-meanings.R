@@ -81,6 +81,12 @@ order_rule <- function(column, values) {
 #' @param test,cancelled `[nubrek_rule]` Which rows are tests or cancelled, by [order_rule()].
 #'   Nothing is guessed from names.
 #' @param excluded_ids `[character]` Customer ids to leave out: a till, a guest account, staff.
+#' @param consent `[character]` The customer attribute that tells who agreed to be contacted; where
+#'   each way of contact has its own, named by the ways: `c(email = "mail_ok", post = "post_ok")`.
+#'   `"not recorded"` where nobody kept it. What is blank is unknown, and counts as no. Lists with
+#'   contact columns, targets, plans and draws hold those who agreed.
+#' @param consent_yes `[character]` The words that mean yes, where they are not `yes`, `true`, `1`,
+#'   `ja`, `oui`, `sim` and the like; all other words then mean no.
 #' @param currencies `[character(1)]` `"as mapped"` (default): a column that holds the codes of
 #'   several currencies and is not mapped is an error. `"one"` insists that all amounts are of one
 #'   currency.
@@ -94,7 +100,7 @@ meanings <- function(
   as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday", fiscal_start = 1L,
   history_start = NULL, first_purchase_known = NULL, registered = NULL, dates = "detect",
   decimal_mark = "detect", test = NULL, cancelled = NULL, excluded_ids = character(),
-  currencies = "as mapped"
+  currencies = "as mapped", consent = NULL, consent_yes = NULL
 ) {
   given <- mget(names(formals()))
   for (name in names(meaning_choices)) {
@@ -124,6 +130,21 @@ meanings <- function(
   throw_unless(
     checkmate::check_character(excluded_ids, any.missing = FALSE),
     "excluded_ids",
+    rlang::current_env()
+  )
+  throw_unless(
+    checkmate::check_character(
+      consent, min.chars = 1L, min.len = 1L, any.missing = FALSE, null.ok = TRUE,
+      max.len = if (is.null(names(consent))) 1L, names = if (!is.null(names(consent))) "unique"
+    ),
+    "consent",
+    rlang::current_env()
+  )
+  throw_unless(
+    checkmate::check_character(
+      consent_yes, min.chars = 1L, min.len = 1L, any.missing = FALSE, null.ok = TRUE
+    ),
+    "consent_yes",
     rlang::current_env()
   )
   given$excluded_ids <- trim_text(excluded_ids)

@@ -91,6 +91,7 @@ as_joins <- function(joins) if (inherits(joins, "nubrek_join")) list(joins) else
 
 # What is known beside the rows: first purchases from before, bands, aliases.
 with_beside <- function(ledger, meaning, bands, lookup) {
+  check_consent(ledger)
   ledger <- know_first_purchases(ledger, meaning)
   names(bands) <- free_names(names(bands), "customer")
   ledger$bands <- bands

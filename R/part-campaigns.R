@@ -9,7 +9,7 @@ campaign_parts <- list(
     make = \(study, ledger, steps = NULL) do.call(purchase_due, c(
       list(ledger, steps = steps),
       settings_of(
-        study, "due", c("by", "window", "passed", "ahead", "may_contact", "quiet", "most")
+        study, "due", c("by", "window", "passed", "ahead", "contact_by", "quiet", "most")
       )
     )),
     wanted = \(study) !is.null(study$due),
@@ -33,7 +33,7 @@ campaign_parts <- list(
     make = \(study, ledger, target_forecast = NULL) {
       do.call(ready_targets, c(
         list(ledger, forecast = target_forecast),
-        settings_of(study, "targets", c("days", "within", "top"))
+        settings_of(study, "targets", c("days", "within", "top", "contact_by"))
       ))
     },
     wanted = \(study) !is.null(study$targets),
@@ -174,7 +174,7 @@ study_plans <- function(study, ledger, audiences, targets) {
     said <- campaign_said(study, name)
     keys <- c(
       "outcome", "days", "cost_per_contact", "offer_cost", "margin_rate", "uplift", "day",
-      "may_contact", "quiet", "most"
+      "contact_by", "quiet", "most"
     )
     shares <- sort(unique(c(said$share %||% 0.1, eval(formals(plan_campaign)$control))))
     do.call(plan_campaign, c(

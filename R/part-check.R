@@ -59,8 +59,8 @@ study_checks <- list(
       if (!is.null(said$audience)) {
         there <- c(names(study$audiences), if (!is.null(study$targets)) target_names)
         check_values(said$audience, there, "audiences", NULL)
+        check_agreed(ledger, said)
       }
-      check_attributes(ledger, said$may_contact)
     }
     for (path in held_campaigns(study)) {
       open_campaign(path)
@@ -94,7 +94,7 @@ study_checks <- list(
     check_line_column(study$steps$by %||% goods_of(ledger), ledger, NULL)
     check_attributes(ledger, study$steps$adjust)
   },
-  due = \(study, ledger) check_attributes(ledger, c(study$due$by, study$due$may_contact)),
+  due = \(study, ledger) check_attributes(ledger, study$due$by),
   returns = \(study, ledger) check_sale_columns(ledger, study$returns$by),
   discounts = \(study, ledger) check_discounts(ledger, NULL),
   constant_currency = \(study, ledger) {
@@ -160,8 +160,20 @@ study_checks <- list(
       meant_attributes(ledger, study$outputs$contact), attribute_names(ledger),
       "the customer attributes", NULL
     )
+    if (!is.null(study$outputs$contact)) check_agreed(ledger, study$outputs)
   }
 )
+
+# Before anything is worked out: whatever the study wants of contacts, it is said who agreed.
+check_study_consent <- function(study, ledger) {
+  if (!is.null(study$outputs$contact)) check_agreed(ledger, study$outputs)
+  for (name in planned_campaigns(study)) check_agreed(ledger, study$campaigns[[name]])
+}
+
+check_agreed <- function(ledger, said) {
+  consent_of(ledger, character(), said$contact_by, call = NULL)
+  invisible()
+}
 
 tier_rule_of <- function(study) {
   arguments <- utils::modifyList(

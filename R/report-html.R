@@ -6,6 +6,7 @@ new_page <- function(run) {
   page <- new.env()
   page$ledger <- run$ledger
   page$contact <- run$study$outputs$contact
+  page$contact_by <- run$study$outputs$contact_by
   page$people <- people_shown(run$study)
   page$key <- run$study$outputs$key
   page$least <- least_shown(run$study)

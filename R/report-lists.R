@@ -10,8 +10,14 @@
 #' @param apart `[character(1)]` A column: one sheet (XLSX) or file (`name - group.csv`) for each of
 #'   its values, such as a sheet for each shop.
 #' @param ledger,contact `[nubrek_ledger]`, `[character]` Attributes of the customers in `ledger`,
-#'   see [customers()], to carry along behind `customer`, such as `"email"`.
+#'   see [customers()], to carry along behind `customer`, such as `"email"`. The list then holds
+#'   only customers who agreed to be contacted, by the `consent` of [meanings()]; a message says how
+#'   many are left out.
+#' @param contact_by `[character(1)]` The way of contact, where the meanings name a consent for each.
+#' @param without_consent `[logical(1)]` Are customers who did not agree listed as well?
 #' @return The paths written, invisibly. Each file is there whole, or not at all.
+#' @section Errors: `nubrek_error_consent`: contact columns are asked for, and it is not said who
+#'   agreed to be contacted.
 #' @examples
 #' write_list(
 #'   assign_tiers(example_ledger()), tempfile(fileext = ".csv"), columns = c("customer", "tier")
@@ -19,14 +25,22 @@
 #' ranked <- rank_customers(example_ledger(), within = "first_channel", top = 2)
 #' write_list(ranked, tempfile(fileext = ".csv"), apart = "first_channel")
 #' @export
-write_list <- function(x, path, columns = NULL, apart = NULL, ledger = NULL, contact = NULL) {
+write_list <- function(
+  x, path, columns = NULL, apart = NULL, ledger = NULL, contact = NULL, contact_by = NULL,
+  without_consent = FALSE
+) {
   throw_unless(checkmate::check_data_frame(x), "x", rlang::current_env())
   check_text(path)
   check_text(apart, null = TRUE)
   ending <- tolower(tools::file_ext(path))
   check_choice(ending, names(list_writers), arg = "path")
   rows <- plain_table(as.data.frame(x))
-  if (!is.null(contact)) rows <- carry_contact(rows, ledger, contact)
+  throw_unless(checkmate::check_flag(without_consent), "without_consent", rlang::current_env())
+  if (!is.null(contact)) {
+    rows <- carry_contact(rows, ledger, contact, contact_by, without_consent)
+    told <- attr(rows, "consent")
+    if (!is.null(told)) rlang::inform(told, class = "nubrek_consent")
+  }
   columns <- columns %||% names(rows)
   check_columns_exist(c(columns, apart), names(rows), "the table")
   if (is.null(apart)) return(invisible(list_writers[[ending]](list(list = rows[columns]), path)))
@@ -35,13 +49,29 @@ write_list <- function(x, path, columns = NULL, apart = NULL, ledger = NULL, con
   invisible(list_writers[[ending]](parts, path))
 }
 
-# Attributes of the customers behind the customer column.
-carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
+# Attributes of the customers behind the customer column, for those who agreed to be contacted; the
+# attribute `consent` says who is left out, or on the list all the same.
+carry_contact <- function(
+  table, ledger, contact, contact_by = NULL, without_consent = FALSE, call = rlang::caller_env()
+) {
   check_ledger(ledger, call = call)
   throw_unless(checkmate::check_character(contact, any.missing = FALSE), "contact", call)
   check_columns_exist("customer", names(table), "the table", call)
   contact <- meant_attributes(ledger, contact)
   check_columns_exist(contact, attribute_names(ledger), say("the customer attributes"), call)
+  consent <- consent_of(ledger, table$customer, contact_by, !without_consent, call)
+  agreed <- is.null(consent$answer) | consent$answer %in% TRUE
+  told <- if (is.null(consent$answer)) {
+    consent$told
+  } else if (!all(agreed)) {
+    words <- consent_words(consent)
+    if (without_consent) {
+      say("Listed although they did not agree to be contacted (%s).", words)
+    } else {
+      say("Left out: who did not agree to be contacted (%s).", words)
+    }
+  }
+  if (!without_consent && !all(agreed)) table <- table[agreed, ]
   mine <- ledger_customers(ledger, contact, ledger_codes(ledger, table$customer))
   place <- match("customer", names(table))
   # what the table has already stands once; its own columns are never replaced by others
@@ -49,19 +79,24 @@ carry_contact <- function(table, ledger, contact, call = rlang::caller_env()) {
     identical(as.character(table[[name]]), as.character(mine[[name]]))
   }, NA)
   names(mine) <- ifelse(contact %in% names(table) & !there, paste0("customer_", contact), contact)
-  cbind(table[seq_len(place)], mine, table[setdiff(names(table)[-seq_len(place)], contact[there])])
+  rest <- setdiff(names(table)[-seq_len(place)], contact[there])
+  structure(
+    cbind(table[seq_len(place)], mine, table[rest]),
+    consent = told, left_out = if (!all(agreed)) sum(!agreed)
+  )
 }
 
 # What a run lists of customers: with the contact columns that the study asks for.
 contact_list <- function(run, x) {
   contact <- run$study$outputs$contact
-  if (is.null(contact)) plain_table(x) else carry_contact(plain_table(x), run$ledger, contact)
+  if (is.null(contact)) return(plain_table(x))
+  carry_contact(plain_table(x), run$ledger, contact, run$study$outputs$contact_by)
 }
 
 # The same for a table on a page, with what it is based on.
 with_contact <- function(page, x) {
   if (is.null(page$contact)) return(x)
-  with_basis(carry_contact(plain_table(x), page$ledger, page$contact), x)
+  with_basis(carry_contact(plain_table(x), page$ledger, page$contact, page$contact_by), x)
 }
 
 # The formats that are written: one record each, by their endings. `write(parts, path)` takes named

@@ -26,14 +26,25 @@ of_people <- function(x) any(c("customer", "ids") %in% names(x))
 
 people_words <- function(page) {
   switch(page$people,
-    yes = say(
-      "This page shows customers by %s (outputs: people: yes). It is not for everybody.",
-      paste(c(say("their ids"), page$contact), collapse = ", ")
-    ),
+    yes = paste(c(
+      say(
+        "This page shows customers by %s (outputs: people: yes). It is not for everybody.",
+        paste(c(say("their ids"), page$contact), collapse = ", ")
+      ),
+      if (!is.null(page$contact)) contacts_words(page)
+    ), collapse = " "),
     pseudonyms = say(paste(
       "Customers stand under pseudonyms; who they are, only the holder of the key can tell",
       "(outputs: people: pseudonyms)."
     ))
+  )
+}
+
+# Who stands in tables with contact columns.
+contacts_words <- function(page) {
+  consent <- consent_of(page$ledger, character(), page$contact_by)
+  consent$told %||% say(
+    "Tables of customers hold those who agreed to be contacted (%s).", consent$column
   )
 }
 

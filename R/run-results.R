@@ -170,5 +170,15 @@ write_results <- function(run, folder) {
   signal_progress("keeping the run")
   keep_run(run, folder)
   if ("report.html" %in% files) keep_pictures(run$study, folder, drawn)
-  file.path(folder, files)
+  structure(file.path(folder, files), consent = lists_consent(lists))
+}
+
+# Whom the lists of a run leave out, list by list.
+lists_consent <- function(lists) {
+  left <- unlist(lapply(lists, attr, "left_out"))
+  if (length(left) == 0L) return(unlist(lapply(lists, attr, "consent"), use.names = FALSE)[1L])
+  say(
+    "Left out of the lists, as they did not agree to be contacted: %s.",
+    paste(names(left), number_text(left), collapse = ", ")
+  )
 }

@@ -25,6 +25,7 @@ run_study <- function(study, folder = NULL) {
   kept <- kept_parts(study, more = writes)
   if (writes) on.exit(write_parts(kept), add = TRUE)
   ledger <- open_study_ledger(study)
+  check_study_consent(study, ledger)
   results <- wanted_results(study, ledger, kept = kept)
   run <- structure(c(list(study = study, ledger = ledger), results), class = "nubrek_run")
   if (writes) run$files <- write_results(run, folder)

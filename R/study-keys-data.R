@@ -183,6 +183,19 @@ meanings_section <- function() {
     registered = study_key(
       leaf_text(), "a customer attribute with the day of sign-up", "none", "registered"
     ),
+    consent = study_key(
+      leaf_consent(),
+      paste(
+        "the customer attribute that tells who agreed to be contacted, one for each way of contact,",
+        "or: not recorded"
+      ),
+      "lists with contacts, plans and draws ask for it",
+      "{email: mail_ok, post: post_ok}"
+    ),
+    consent_yes = study_key(
+      leaf_texts(), "the words that mean yes; all others then mean no", "yes, true, 1 and the like",
+      "[opted in]"
+    ),
     dates = choice("dates", "how dates are written"),
     decimal_mark = choice("decimal_mark", "the mark before the cents"),
     test = rule_section("test"),

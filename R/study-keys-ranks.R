@@ -140,6 +140,7 @@ outputs_keys <- function() {
     contact = study_key(
       leaf_texts(), "customer attributes carried along in lists", "none", "[name, email]"
     ),
+    contact_by = contact_by_key(),
     report = study_key(leaf_flag(), "is the report written, or the lists alone", "yes", "no"),
     decimal_mark = study_key(
       leaf_choice(c(".", ",")), "decimal sign in report, workbook and figures", ".", "\",\""
@@ -217,6 +218,7 @@ targets_keys <- function() {
       leaf_text(), "attribute: the best in each of its levels", "none", "first_channel"
     ),
     top = study_key(leaf_whole(1, 1e6), "how many of each", "10", "25"),
+    contact_by = contact_by_key(),
     forecast = study_key(
       leaf_flag(), "is value at risk looked for, by the forecast", "no", "yes"
     )
@@ -248,7 +250,7 @@ campaigns_keys <- function() {
       uplift = study_key(
         leaf_number(-1, 100), "assumed effect by what is done anyway", "none", "0.1"
       ),
-      may_contact = may_contact_key("drawn"),
+      contact_by = contact_by_key(),
       quiet = quiet_key("drawn"),
       most = most_key("drawn"),
       pseudonyms = study_key(
@@ -263,9 +265,10 @@ campaigns_keys <- function() {
 }
 
 # Who may be written to, of those who are drawn or listed.
-may_contact_key <- function(done) {
+contact_by_key <- function() {
   study_key(
-    leaf_text(), paste("customer attribute: only who says yes is", done), "none", "may_contact"
+    leaf_text(), "the way of contact, where consent is named for each", "one consent for all",
+    "email"
   )
 }
 quiet_key <- function(done) {
@@ -290,7 +293,7 @@ due_keys <- function() {
     ),
     passed = study_key(leaf_whole(0, 3650), "days behind the window still listed", "30", "60"),
     ahead = study_key(leaf_whole(1, 3650), "days for which the chance is told", "30", "14"),
-    may_contact = may_contact_key("listed"),
+    contact_by = contact_by_key(),
     quiet = quiet_key("listed"),
     most = most_key("listed")
   )

@@ -133,6 +133,13 @@ leaf_columns <- function() {
     "columns, as a list or as name: column"
   )
 }
+# One column, or one for each of several names.
+leaf_consent <- function() {
+  leaf(
+    \(x) if (checkmate::test_string(x, min.chars = 1L)) x else leaf_columns()$read(x),
+    "a column, or ways of contact with a column each"
+  )
+}
 leaf_numbers <- function() {
   leaf(
     \(x) {

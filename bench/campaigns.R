@@ -29,7 +29,9 @@ orders_of <- function(n, more = 0, reached = logical(n)) {
 
 ledger_of <- \(orders) suppressWarnings(open_ledger(
   orders, column_map("who", "day", order = "order", sales = "paid"),
-  meanings(currency = "EUR", history_start = first, as_of = first + last)
+  meanings(
+    currency = "EUR", history_start = first, as_of = first + last, consent = "not recorded"
+  )
 ))
 
 # Who would be drawn: the draw depends on the id alone.

@@ -27,7 +27,7 @@ allowed <- \(...) audience(ledger, ..., may_contact == "yes")$customer
 letter <- audience(june, purchases >= 2, open_gap <= 200, name = "summer letter")
 drawn <- draw_control(
   letter, june, share = 0.3, seed = 7, day = "2025-07-01", days = 90, cost_per_contact = 0.85,
-  offer_cost = 2, margin_rate = 0.48, may_contact = "may_contact"
+  offer_cost = 2, margin_rate = 0.48
 )
 save_campaign(drawn, file.path(out, "summer-letter.json"))
 

@@ -78,6 +78,7 @@ nasty_run <- function(folder, report = "yes") {
     "    files: orders.csv",
     "    columns: {customer: Kunde, order: Beleg, date: Datum, sales: Betrag}",
     "  customers: {files: people.csv, key: id, attributes: [name]}",
+    "meanings: {consent: not recorded}",
     "repeat: {by: [name]}",
     paste0(
       "outputs: {contact: [name], folder: out, people: yes, least: 1, report: ", report, "}"
@@ -106,7 +107,8 @@ people_run <- function(...) {
     "study: A small shop", "data:", "  orders:", "    files: orders.csv",
     "    columns: {customer: customer, order: order, date: date, sales: sales, channel: shop}",
     "  customers: {files: people.csv, key: customer, attributes: [email]}",
-    "repeat: {by: [first_channel]}", "sales: {by: [channel]}", "outputs:", "  folder: out",
+    "meanings: {consent: not recorded}", "repeat: {by: [first_channel]}",
+    "sales: {by: [channel]}", "outputs:", "  folder: out",
     "  contact: [email]", ...
   ), path)
   run <- run_study(path)

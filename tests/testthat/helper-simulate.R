@@ -27,7 +27,10 @@ random_ledger <- function(seed, orders = random_orders(seed), ...) {
     column_map(
       customer = "customer", order = "receipt", date = "day", sales = "amount", channel = "shop"
     ),
-    meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), ...)
+    meanings(
+      currency = "EUR", cancelled = order_rule("state", "cancelled"),
+      consent = "not recorded", ...
+    )
   )
 }
 

@@ -93,7 +93,8 @@ test_that("a campaign on paper: windows, outcomes, net gain, what was not as pla
     F,10,2024-05-05,9
     G,11,2024-07-30,1", strip.white = TRUE)
   map <- column_map("who", "day", order = "receipt", sales = "paid")
-  ledger <- open_ledger(orders, map, meanings(currency = "EUR"))
+  said <- meanings(currency = "EUR", consent = "not recorded")
+  ledger <- open_ledger(orders, map, said)
   drawn <- draw_control(
     audience(ledger, purchases >= 0, name = "letter"), ledger, 0.5, day = "2024-06-01", days = 20,
     cost_per_contact = 1, offer_cost = 2, margin_rate = 0.5
@@ -125,7 +126,7 @@ test_that("a campaign on paper: windows, outcomes, net gain, what was not as pla
   expect_equal(late$plain[late$outcome == "sales"], mean(c(30, 20, 0)) - mean(c(0, 15, 0, 0)))
   # two ids that are one customer now count once, as contacted if one of them was
   merged <- open_ledger(
-    orders, map, meanings(currency = "EUR"), aliases = attribute_table(
+    orders, map, said, aliases = attribute_table(
       data.frame(id = "F", main = "A"), "id", c(same_as = "main")
     )
   )
@@ -209,7 +210,8 @@ test_that("the power that a plan promises is the power there is, in a world that
     paid = round(stats::rlnorm(sum(k), 3, 0.6) + 0.01, 2)
   )
   ledger <- open_ledger(orders, column_map("who", "day", sales = "paid"), meanings(
-    currency = "EUR", history_start = "2023-01-01", as_of = "2024-12-30"
+    currency = "EUR", history_start = "2023-01-01", as_of = "2024-12-30",
+    consent = "not recorded"
   ))
   day <- as.Date("2024-09-30")
   chosen <- audience(ledger, purchases >= 2, as_of = day, name = "back")
@@ -253,7 +255,8 @@ test_that("campaigns of a study are planned, held once and measured when their d
   write_study <- \(day) writeLines(c(
     "data: {orders: {files: orders.csv, columns: {customer: customer, order: receipt, date: day,",
     "  sales: amount, channel: shop}}}", "outputs: {report: no}",
-    "economics: {margin_rate: 0.4}", "audiences: {all: purchases >= 1}", "campaigns:",
+    "meanings: {consent: not recorded}", "economics: {margin_rate: 0.4}",
+    "audiences: {all: purchases >= 1}", "campaigns:",
     paste0("  letter: {audience: all, share: 0.4, days: 60, day: ", day, ", file: letter.json,"),
     "    cost_per_contact: 0.5, uplift: 0.2}"
   ), study)

@@ -10,14 +10,6 @@ nubrek_command <- function(...) {
   ))
 }
 
-# The same in this process, for what needs none of its own.
-nubrek_here <- function(...) {
-  err <- capture.output(
-    out <- capture.output(status <- command_main(as.character(unlist(list(...))))), type = "message"
-  )
-  list(status = status, out = out, err = paste(err, collapse = "\n"))
-}
-
 test_that("demo, check, run, show and draw do the job", {
   folder <- withr::local_tempdir()
   demo <- file.path(folder, "world")

@@ -119,8 +119,7 @@ test_that("a plan is for the same people as the draw, whatever restricts who may
   ledger <- pellmere()$ledger
   all <- audience(ledger, purchases >= 2, name = "twice")
   for (rule in list(
-    list(), list(may_contact = "may_contact"), list(quiet = 60), list(most = 1),
-    list(may_contact = "may_contact", quiet = 30, most = 2, day = "2025-11-01")
+    list(), list(quiet = 60), list(most = 1), list(quiet = 30, most = 2, day = "2025-11-01")
   )) {
     plan <- do.call(plan_campaign, c(list(ledger, all, control = 0.3, days = 60), rule))
     drawn <- do.call(draw_control, c(list(all, ledger, 0.3, days = 60), rule))
@@ -141,9 +140,7 @@ test_that("a plan is for the same people as the draw, whatever restricts who may
   said <- study$campaigns[["new needles"]]
   plans <- attr(pellmere()$plans, "plans")[["new needles"]]
   chosen <- attr(pellmere()$audiences, "audiences")[[said$audience]]
-  drawn <- draw_control(
-    chosen, ledger, said$share, may_contact = said$may_contact, quiet = said$quiet
-  )
+  drawn <- draw_control(chosen, ledger, said$share, quiet = said$quiet)
   expect_identical(basis_of(plans, "customers"), nrow(drawn))
   expect_lt(nrow(drawn), nrow(chosen))
 })
@@ -302,7 +299,7 @@ test_that("a study's campaign goes to a target, in pseudonyms, and is measured w
     "data:",
     "  orders: {files: orders.csv, columns: {customer: who, date: day, sales: paid}}",
     "  contacts: {files: contacts.csv, columns: {customer: who, day: on, campaign: kind}}",
-    "meanings: {currency: EUR, history_start: 2024-01-01}",
+    "meanings: {currency: EUR, history_start: 2024-01-01, consent: not recorded}",
     "targets: {days: 60}",
     "discover:",
     "  back: {target: bought_again(within = 60), conditions: 1}",
@@ -330,4 +327,119 @@ test_that("a study's campaign goes to a target, in pseudonyms, and is measured w
     unique(utils::read.csv(to, fileEncoding = "UTF-8-BOM")$target),
     setdiff(target_names, c("value at risk", "best in each group", "falling"))
   )
+})
+
+consent_world <- function(...) {
+  open_ledger(
+    data.frame(
+      who = LETTERS[1:6], day = sprintf("2024-03-%02d", 1:6), paid = 10 * 1:6
+    ),
+    column_map("who", "day", sales = "paid"), meanings(currency = "EUR", ...),
+    customers = attribute_table(data.frame(
+      who = LETTERS[1:6], mail = paste0(letters[1:6], "@example.com"),
+      ok = c("Oui", "non", "", "OUI", "oui", NA), post_ok = c("no", "yes", "yes", "no", "", "yes"),
+      wish = c("opted in", "opted out", "opted in", "", "opted in", "opted out")
+    ), "who", c("mail", "ok", "post_ok", "wish"))
+  )
+}
+
+test_that("consent is said once, and holds wherever people are to be contacted", {
+  ledger <- consent_world(consent = "ok")
+  everybody <- audience(ledger, purchases >= 1, name = "all")
+  agreed <- c("A", "D", "E")
+  expect_identical(audience(ledger, agreed())$customer, agreed)
+  expect_identical(audience(ledger, !agreed())$customer, "B")
+  expect_identical(basis_of(audience(ledger, agreed()), "cannot_be_told"), 2L)
+  drawn <- draw_control(everybody, ledger, 0.5, seed = 2)
+  expect_setequal(drawn$customer, agreed)
+  told <- "3.customers of the audience did not agree to be contacted (ok: 1 no, 2 unknown)"
+  expect_true(any(grepl(sub(".", " ", told, fixed = TRUE), gsub(
+    "\u00a0|\u202f", " ", remarks(drawn)$remark
+  ), fixed = TRUE)))
+  path <- withr::local_tempfile(fileext = ".csv")
+  listed <- \(...) {
+    write_list(everybody, path, ledger = ledger, contact = "mail", ...)
+    utils::read.csv(path, fileEncoding = "UTF-8-BOM")$customer
+  }
+  expect_message(expect_identical(listed(), agreed), "Left out: .*ok: 1 no, 2 unknown")
+  expect_message(
+    expect_identical(listed(without_consent = TRUE), LETTERS[1:6]), "Listed although .*1 no, 2 unknown"
+  )
+  # without contacts, a list holds everybody
+  write_list(everybody, path)
+  expect_identical(utils::read.csv(path, fileEncoding = "UTF-8-BOM")$customer, LETTERS[1:6])
+})
+
+test_that("without a word on consent, contacts, draws and plans stop; words must be understood", {
+  silent <- consent_world()
+  all <- audience(silent, purchases >= 1, name = "all")
+  path <- withr::local_tempfile(fileext = ".csv")
+  for (make in list(
+    \() draw_control(all, silent, 0.5), \() plan_campaign(silent, all, days = 2),
+    \() write_list(all, path, ledger = silent, contact = "mail")
+  )) {
+    expect_error(make(), "consent: not recorded", class = "nubrek_error_consent")
+  }
+  expect_false(file.exists(path))
+  nobody <- consent_world(consent = "not recorded")
+  expect_message(write_list(all, path, ledger = nobody, contact = "mail"), "Nobody recorded")
+  expect_match(remarks(draw_control(all, nobody, 0.5))$remark, "Nobody recorded", all = FALSE)
+  expect_error(audience(nobody, agreed()), "Nobody recorded", class = "nubrek_error_rule")
+  # words that cannot be told are asked for, at once
+  expect_error(consent_world(consent = "wish"), "opted in.*for 5 customers.*consent_yes")
+  expect_setequal(
+    audience(consent_world(consent = "wish", consent_yes = "Opted in"), agreed())$customer,
+    c("A", "C", "E")
+  )
+  expect_error(consent_world(consent = "okay"), "okay", class = "nubrek_error_columns")
+  expect_error(consent_world(consent = c("ok", "post_ok")), class = "nubrek_error_argument")
+  # each way of contact may have its own
+  ways <- consent_world(consent = c(email = "ok", post = "post_ok"))
+  expect_error(draw_control(all, ways, 0.5), "email.*or.*post", class = "nubrek_error_consent")
+  expect_setequal(
+    draw_control(all, ways, 0.5, seed = 1, contact_by = "post")$customer, c("B", "C", "F")
+  )
+  expect_identical(audience(ways, agreed("post"), agreed("email"))$customer, character())
+  expect_error(draw_control(all, ways, 0.5, contact_by = "phone"), class = "nubrek_error_value")
+  expect_error(
+    draw_control(all, consent_world(consent = "ok"), 0.5, contact_by = "post"), "one consent"
+  )
+})
+
+test_that("who withdraws after the draw leaves the lists and stays in the campaign", {
+  folder <- withr::local_tempdir()
+  write <- \(x, name) utils::write.csv(x, file.path(folder, name), row.names = FALSE)
+  n <- 12L
+  write(data.frame(
+    who = sprintf("C%02d", seq_len(n)), day = sprintf("2024-03-%02d", seq_len(n)), paid = "9.50"
+  ), "orders.csv")
+  people <- data.frame(
+    who = sprintf("C%02d", seq_len(n)), mail = sprintf("c%d@example.com", seq_len(n)),
+    ok = rep(c("yes", "yes", "no"), 4L)
+  )
+  write(people, "people.csv")
+  writeLines(c(
+    "study: withdrawn", "data:",
+    "  orders: {files: orders.csv, columns: {customer: who, date: day, sales: paid}}",
+    "  customers: {files: people.csv, key: who, attributes: [mail, ok]}",
+    "meanings: {currency: EUR, consent: ok}",
+    "audiences: {all: [purchases >= 1]}",
+    "campaigns: {letter: {audience: all, share: 0.4, file: letter.json}}",
+    "outputs: {contact: [mail]}"
+  ), file.path(folder, "study.yaml"))
+  run <- \(...) nubrek_here("hold", "letter", file.path(folder, "study.yaml"), ...)
+  on_list <- \() unlist(lapply(c("letter-contact.csv", "letter-held-back.csv"), \(name) {
+    utils::read.csv(file.path(folder, name), fileEncoding = "UTF-8-BOM")$customer
+  }))
+  expect_match(run("--lists")$err, "has\\s+not been held")
+  run()
+  kept <- people$who[people$ok == "yes"]
+  expect_setequal(on_list(), kept)
+  campaign <- readLines(file.path(folder, "letter.json"))
+  people$ok[people$who == kept[[2L]]] <- "no"
+  write(people, "people.csv")
+  expect_match(run("--lists")$out, "withdrawn since the draw, 1 of 8.customers", all = FALSE)
+  expect_setequal(on_list(), kept[-2L])
+  expect_identical(readLines(file.path(folder, "letter.json")), campaign)
+  expect_setequal(open_campaign(file.path(folder, "letter.json"))$customer, kept)
 })

@@ -50,7 +50,7 @@ test_that("the report is small, whole and reachable: folds, links, marks, alt te
     t.tHead.rows[0].cells[3].click();
     const v = [...t.tBodies[0].rows].map(r => Number(r.cells[3].dataset.sort));
     told.sorted = v.every((x, i) => i === 0 || x <= v[i - 1]) && v.length > 5;")
-  expect_lte(told$tall, 9000)
+  expect_lte(told$tall, 9200)
   expect_identical(told$sections, c(
     "changes", "data", "repeat", "cohorts", "rfm", "tiers", "audiences", "campaigns", "forecast",
     "worth", "trust", "proof", "remarks"
