@@ -24,7 +24,7 @@ attribute_makers <- function(ledger) {
 # Columns of the lines that may differ from order to order; one that the customer table has too is
 # the customer's.
 varying_attributes <- function(ledger) {
-  setdiff(line_columns(ledger), c("return_of", names(ledger$attributes)))
+  setdiff(line_columns(ledger), c("return_of", "line_kind", names(ledger$attributes)))
 }
 
 # Attributes of the latest order, which is dated as late as can be.
@@ -56,7 +56,9 @@ plain_makers <- function(ledger) {
   first <- once_in_memory(ledger, first_purchase_line)
   latest <- once_in_memory(ledger, last_line)
   makers <- lapply(as.list(ledger$attributes), \(x) \() x)
-  shown <- setdiff(lines, c("number", "sales", "return_of", ".quantity", ".cost", ".discount"))
+  shown <- setdiff(lines, c(
+    "number", "sales", "return_of", "line_kind", ".quantity", ".cost", ".discount"
+  ))
   for (name in shown) {
     makers[[paste0("first_", name)]] <- line_maker(ledger, name, first, "first")
   }
@@ -107,10 +109,13 @@ once_in_memory <- function(ledger, find) {
   }
 }
 
-# For each customer the row in `lines` of the largest line of the first purchase (earliest of
-# equals), or NA.
+# For each customer the row in `lines` of the largest line of goods of the first purchase (earliest
+# of equals; of any kind where it has no goods), or NA.
 first_purchase_line <- function(ledger) {
-  cpp_first_lines(ledger$orders, ledger$lines$sales, ledger$least, n_customers(ledger))
+  sales <- ledger$lines$sales
+  other <- !goods_lines(ledger$lines)
+  if (any(other)) sales[other] <- sales[other] - 2 * sum(abs(sales))
+  cpp_first_lines(ledger$orders, sales, ledger$least, n_customers(ledger))
 }
 
 # Lines stand in the order of their orders, and these by customer and time: the last one is the

@@ -135,8 +135,8 @@ identified_money <- function(intake, aside) {
 #' @return A `nubrek_audit`, one row per file, reason and currency: `file`; `reason` (`"kept"`
 #'   first, then the reasons in order of precedence: duplicate, no customer, no date, unreadable
 #'   date, unreadable amount, blank amount, test order, cancelled order, after as of, foreign
-#'   currency, excluded id, ignored return); `rows`; `money` in major units of `currency`;
-#'   `unknown`, the rows whose amount could not be read; `example`, the first such row of the file.
+#'   currency, excluded id, ignored return, then the kinds of lines that do not count in sales);
+#'   `rows`; `money` in major units of `currency`; `unknown`, the rows whose amount could not be read; `example`, the first such row of the file.
 #'   Invariant: `rows` adds up to the rows of the files.
 #' @examples
 #' audit(example_ledger())
@@ -152,7 +152,25 @@ audit <- function(ledger) {
     currency = counts$currency,
     unknown = counts$unknown,
     example = counts$example
-  ), "audit", ledger, remarks(ledger))
+  ), "audit", ledger, rbind(remarks(ledger), kind_remark(ledger)))
+}
+
+# What the kept lines hold that are not goods.
+kind_remark <- function(ledger) {
+  if (!"line_kind" %in% line_names(ledger)) return(NULL)
+  sums <- data.table::rbindlist(each_part(ledger, \(part, codes) {
+    data.table(kind = as.character(part$lines$line_kind), units = part$lines$sales)[
+      kind != "goods", .(n = .N, units = sum(units)), by = kind
+    ]
+  }))[, lapply(.SD, sum), keyby = kind]
+  if (nrow(sums) == 0L) return(NULL)
+  remark_table("kinds", say(
+    "Lines that are not goods and count in sales: %s; only goods are products and returns.",
+    paste(sprintf(
+      "%s %s (%s %s)", number_text(sums$n), kind_text(sums$kind),
+      number_text(major(ledger, sums$units), nsmall = ledger$decimals), ledger$currency
+    ), collapse = ", ")
+  ))
 }
 
 #' The rows that were set aside, as they were read

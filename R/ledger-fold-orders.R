@@ -5,7 +5,8 @@
 line_expressions <- function(db, map, meaning, products, intake) {
   named <- line_roles(map)
   columns <- vapply(stats::setNames(nm = named), \(name) {
-    sprintf("NULLIF(%s, '')", trimmed(db, raw_cell(db, map[[name]])))
+    cell <- sprintf("NULLIF(%s, '')", trimmed(db, raw_cell(db, map[[name]])))
+    if (name %in% c("product", "category")) kind_sql(db, meaning, cell, kind_label) else cell
   }, "")
   join <- character()
   if (!is.null(products) && "product" %in% named) {
@@ -15,7 +16,9 @@ line_expressions <- function(db, map, meaning, products, intake) {
       products$attributes[first, more, with = FALSE], \(x) ifelse(is_blank(x), NA, as.character(x))
     )
     send_table(db, "products", c(list(product = products$id[first]), unname_as("a", values)))
-    columns[more] <- paste0("p.a", seq_along(more))
+    columns[more] <- vapply(paste0("p.a", seq_along(more)), \(cell) {
+      kind_sql(db, meaning, cell, kind_label)
+    }, "")
     join <- paste0(" LEFT JOIN ", db$named("products"), " p ON p.product = ", columns[["product"]])
   }
   beside <- list(
@@ -30,6 +33,14 @@ line_expressions <- function(db, map, meaning, products, intake) {
       value = if (is.factor(value)) as.character(value) else value
     )))
     columns[[paste0(".", role)]] <- paste0(role, "_read.value")
+  }
+  if (!is.null(meaning$kinds)) {
+    columns[["line_kind"]] <- kind_sql(db, meaning)
+    if (".quantity" %in% names(columns)) {
+      columns[[".quantity"]] <- sprintf(
+        "CASE WHEN %s = 'goods' THEN %s END", columns[["line_kind"]], columns[[".quantity"]]
+      )
+    }
   }
   list(columns = columns, join = paste(join, collapse = ""))
 }
@@ -95,18 +106,21 @@ stage_returns <- function(db, names, meaning) {
     "CASE WHEN order_id = '' THEN day END) AS start_day FROM ", db$named("sold"), " s"
   )
   of <- match("return_of", names)
+  goods <- goods_sql(names)
   named <- if (is.na(of)) "0" else sprintf(
-    "CASE WHEN units < 0 AND l%d IS NOT NULL THEN 1 ELSE 0 END", of
+    "CASE WHEN units < 0%s AND l%d IS NOT NULL THEN 1 ELSE 0 END", goods, of
   )
   target <- if (linked && !is.na(of)) {
     paste0(
       " LEFT JOIN (SELECT DISTINCT customer AS t_customer, order_id AS t_order FROM ",
-      db$named("sold"), " WHERE units > 0 AND order_id <> '') t ON t_customer = customer AND ",
-      "t_order = l", of, " AND units < 0"
+      db$named("sold"), " WHERE units > 0 AND order_id <> ''", goods, ") t ON t_customer = customer AND ",
+      "t_order = l", of, " AND units < 0", goods
     )
   }
   found <- if (is.null(target)) "0" else "CASE WHEN t_order IS NOT NULL THEN 1 ELSE 0 END"
-  late <- "CASE WHEN units < 0 AND order_id <> '' AND day > start_day THEN 1 ELSE 0 END"
+  late <- paste0(
+    "CASE WHEN units < 0 AND order_id <> '' AND day > start_day", goods, " THEN 1 ELSE 0 END"
+  )
   make_table(
     db, "seen", "SELECT s.*, ", named, " AS named, ", found, " AS moved, ", late, " AS late FROM (",
     start, ") s", target
@@ -125,7 +139,8 @@ stage_returns <- function(db, names, meaning) {
     db, "SELECT COALESCE(SUM(CASE WHEN alone <> 0 THEN 1 ELSE 0 END), 0) AS split, ",
     "COALESCE(SUM(moved), 0) AS moved, COALESCE(SUM(CASE WHEN ", home,
     " THEN 1 ELSE 0 END), 0) AS home, COALESCE(SUM(named), 0) AS named, ",
-    "COALESCE(SUM(CASE WHEN units < 0 THEN 1 ELSE 0 END), 0) AS back FROM ", db$named("placed"),
+    "COALESCE(SUM(CASE WHEN units < 0", goods, " THEN 1 ELSE 0 END), 0) AS back FROM ",
+    db$named("placed"),
     by = character()
   )
   drop_tables(db, "seen")

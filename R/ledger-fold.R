@@ -85,7 +85,7 @@ fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judg
 }
 
 check_staged_columns <- function(db, map, meaning, name) {
-  rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
+  rules <- c(Filter(Negate(is.null), list(meaning$test, meaning$cancelled)), meaning$kinds)
   check_columns_exist(
     c(unname(unclass(map)), vapply(rules, `[[`, "", "column")),
     c(names(db$place), names(db$joined)), name, db$call

@@ -4,7 +4,7 @@
 set_aside_reasons <- c(
   "duplicate", "no customer", "no date", "unreadable date", "unreadable amount", "blank amount",
   "test order", "cancelled order", "after as of", "foreign currency", "excluded id",
-  "ignored return"
+  "ignored return", "voucher", "shipping", "fee", "deposit", "tip", "gift card"
 )
 
 # Takes in the order rows as they were read. `rows` holds, per input row: customer and order (codes
@@ -18,7 +18,8 @@ take_in_orders <- function(
   cells <- joined$cells
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
   check_columns_exist(
-    c(unname(unclass(map)), vapply(rules, `[[`, "", "column")), names(cells), read$files[[1L]], call
+    c(unname(unclass(map)), vapply(c(rules, meaning$kinds), `[[`, "", "column")), names(cells),
+    read$files[[1L]], call
   )
   check_no_multiplying(sales_columns(map), joined$key_of, cells, call)
   check_one_currency(cells, map, meaning, call)
@@ -41,6 +42,7 @@ take_in_orders <- function(
     seconds = dates$seconds,
     sales = amount$units
   )
+  rows$kind <- kind_codes(meaning, cells, read$n)
   signal_progress("looking for repeated rows")
   repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates, whole)
   settled <- settle_conflicts(
@@ -54,7 +56,9 @@ take_in_orders <- function(
       people = levels(customer),
       order_ids = ids$texts,
       no_id = ids$none,
-      faults = row_faults(cells, meaning, settled, dates, amount, written, customer),
+      faults = row_faults(
+        cells, meaning, settled, dates, amount, written, customer, rows$kind
+      ),
       read = read[intersect(c("files", "rows", "remarks", "n", "at"), names(read))]
     ),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
@@ -71,8 +75,9 @@ take_in_orders <- function(
 }
 
 # The rows that are set aside, by the first reason that holds.
-row_faults <- function(cells, meaning, settled, dates, amount, written, customer) {
-  faults <- list(
+row_faults <- function(cells, meaning, settled, dates, amount, written, customer, kind) {
+  goods <- if (is.null(kind)) TRUE else kind == 0L
+  faults <- c(list(
     duplicate = settled$duplicate,
     "no customer" = blank_rows(customer),
     "no date" = dates$blank,
@@ -84,8 +89,12 @@ row_faults <- function(cells, meaning, settled, dates, amount, written, customer
     "after as of" = rows_after(dates$day, meaning$as_of),
     "foreign currency" = amount$foreign,
     "excluded id" = excluded_rows(written, customer, meaning$excluded_ids),
-    "ignored return" = if (meaning$returns == "ignore") which(amount$units < 0) else integer()
-  )
+    "ignored return" = if (meaning$returns == "ignore") {
+      which(amount$units < 0 & goods)
+    } else {
+      integer()
+    }
+  ), kind_faults(meaning, kind))
   stopifnot(identical(names(faults), set_aside_reasons))
   faults
 }

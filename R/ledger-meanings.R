@@ -16,18 +16,27 @@ meaning_choices <- list(
 #'
 #' @param column `[character(1)]` A column of the order file, as it is called there.
 #' @param values `[character]` Rows with one of these values are meant (compared as trimmed text).
+#' @param in_sales `[logical(1)]` Of a kind of lines: does it count in sales? Default: as
+#'   [meanings()] says of `kinds`.
 #' @return A `nubrek_rule`.
 #' @examples
 #' order_rule("state", c("cancelled", "void"))
 #' @export
-order_rule <- function(column, values) {
+order_rule <- function(column, values, in_sales = NULL) {
   check_text(column)
+  throw_unless(checkmate::check_flag(in_sales, null.ok = TRUE), "in_sales", rlang::current_env())
   throw_unless(
     checkmate::check_character(as.character(values), min.len = 1L, any.missing = FALSE),
     "values",
     rlang::current_env()
   )
-  structure(list(column = column, values = trim_text(as.character(values))), class = "nubrek_rule")
+  structure(
+    c(
+      list(column = column, values = trim_text(as.character(values))),
+      if (!is.null(in_sales)) list(in_sales = in_sales)
+    ),
+    class = "nubrek_rule"
+  )
 }
 
 #' What the words mean: purchase, sales, returns, as of, periods, whose rows are left out
@@ -80,6 +89,11 @@ order_rule <- function(column, values) {
 #' @param decimal_mark `[character(1)]` `"detect"` (default), `"."` or `","`.
 #' @param test,cancelled `[nubrek_rule]` Which rows are tests or cancelled, by [order_rule()].
 #'   Nothing is guessed from names.
+#' @param kinds `[list]` Which lines are not goods, each kind by [order_rule()]: `voucher` (given as
+#'   a discount; counts in sales), `shipping`, `fee`, `deposit`, `tip` (counted only with `in_sales
+#'   = TRUE`), `gift_card` (sold or redeemed; never). What does not count is set aside by kind.
+#'   Only goods are products, first products, steps and returns; other lines that count stand as
+#'   `(voucher)` in their place, and as the line column `line_kind`.
 #' @param excluded_ids `[character]` Customer ids to leave out: a till, a guest account, staff.
 #' @param consent `[character]` The customer attribute that tells who agreed to be contacted; where
 #'   each way of contact has its own, named by the ways: `c(email = "mail_ok", post = "post_ok")`.
@@ -100,7 +114,7 @@ meanings <- function(
   as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday", fiscal_start = 1L,
   history_start = NULL, first_purchase_known = NULL, registered = NULL, dates = "detect",
   decimal_mark = "detect", test = NULL, cancelled = NULL, excluded_ids = character(),
-  currencies = "as mapped", consent = NULL, consent_yes = NULL
+  currencies = "as mapped", kinds = NULL, consent = NULL, consent_yes = NULL
 ) {
   given <- mget(names(formals()))
   for (name in names(meaning_choices)) {
@@ -127,6 +141,7 @@ meanings <- function(
       checkmate::check_class(rule, "nubrek_rule", null.ok = TRUE), "rule", rlang::current_env()
     )
   }
+  check_kinds(kinds)
   throw_unless(
     checkmate::check_character(excluded_ids, any.missing = FALSE),
     "excluded_ids",

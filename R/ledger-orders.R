@@ -31,7 +31,7 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     rate <- cost_rates(lines, meaning)
     lines$.cost <- round(lines$sales * ifelse(is.na(rate), 0, rate))
   }
-  lines
+  lines_by_kind(lines, meaning, c("product", "category", names(products$attributes)))
 }
 
 # The mapped columns that become columns of the lines as they are.
@@ -95,7 +95,7 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
   threads <- reading_threads()
   gather <- \(x, at) cpp_gather(x, at, threads)
   minor <- order_units(lines, length(order_ids))
-  back <- which(lines$sales < 0)
+  back <- which(lines$sales < 0 & goods_lines(lines))
   back <- back[lines$order[back] > 0L]
   late <- if (length(back) == 0L) {
     back
@@ -167,9 +167,9 @@ link_returns <- function(lines, meaning, order_ids, unit, late) {
   if (meaning$returns != "with original order") {
     return(list(unit = unit, moved_rows = integer(), moved = NULL))
   }
-  back <- which(lines$sales < 0)
+  back <- which(lines$sales < 0 & goods_lines(lines))
   named <- if ("return_of" %in% names(lines)) back[!is.na(lines$return_of[back])] else integer()
-  sold <- which(lines$sales > 0 & lines$order > 0L)
+  sold <- which(lines$sales > 0 & lines$order > 0L & goods_lines(lines))
   known <- unique(data.table(
     customer = lines$customer[sold], order = lines$order[sold], unit = unit[sold]
   ))

@@ -165,15 +165,21 @@ saved_ids <- c(orders = "order", customers = ".id")
 
 # The rest: single values, the meanings and the bands, as plain text and numbers.
 ledger_facts <- function(ledger) {
+  plain_rule <- \(x) c(
+    list(column = x$column, values = as.list(x$values)),
+    if (!is.null(x$in_sales)) list(in_sales = x$in_sales)
+  )
   meaning <- lapply(unclass(ledger$meaning), \(x) {
     if (inherits(x, "Date")) {
       format(x)
     } else if (inherits(x, "nubrek_rule")) {
-      list(column = x$column, values = as.list(x$values))
+      plain_rule(x)
     } else {
       x
     }
   })
+  if (!is.null(meaning$kinds)) meaning$kinds <- lapply(meaning$kinds, plain_rule)
+  if (!is.null(names(meaning$consent))) meaning$consent <- as.list(meaning$consent)
   meaning$excluded_ids <- as.list(meaning$excluded_ids)
   list(
     format = saved_format,
@@ -300,9 +306,11 @@ saved_rows <- function(read) {
 known_of <- function(read, facts, path) {
   told <- Filter(Negate(is.null), facts$meaning)
   told$excluded_ids <- as.character(unlist(told$excluded_ids))
-  for (rule in intersect(c("test", "cancelled"), names(told))) {
-    told[[rule]] <- order_rule(told[[rule]]$column, unlist(told[[rule]]$values))
-  }
+  as_rule <- \(rule) order_rule(rule$column, unlist(rule$values), unlist(rule$in_sales))
+  for (rule in intersect(c("test", "cancelled"), names(told))) told[[rule]] <- as_rule(told[[rule]])
+  if (!is.null(told$kinds)) told$kinds <- lapply(told$kinds, as_rule)
+  if (!is.null(told$consent)) told$consent <- unlist(told$consent)
+  if (!is.null(told$consent_yes)) told$consent_yes <- unlist(told$consent_yes)
   customers <- read("customers")
   counts <- as.data.table(read("counts"))[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(

@@ -195,14 +195,12 @@ stage_people <- function(db, map, meaning, lookup) {
 # `facts` in the workspace: what every row says, with a flag for each fault but those that only the
 # rows around it tell.
 stage_facts <- function(db, map, meaning, days, amounts, people) {
-  rule <- \(rule) {
-    if (is.null(rule)) return("0")
-    # what is missing is not picked by a blank
-    sprintf(
-      "CASE WHEN %s IN (%s) THEN 1 ELSE 0 END",
-      trimmed(db, paste0("r.", raw_place(db, rule$column))),
-      paste(db_text(db, rule$values), collapse = ", ")
-    )
+  flag <- \(holds) sprintf("CASE WHEN %s THEN 1 ELSE 0 END", holds)
+  rule <- \(rule) if (is.null(rule)) "0" else flag(rule_sql(db, rule))
+  kind <- kind_sql(db, meaning)
+  aside <- \(name) {
+    if (is.null(meaning$kinds[[name]]) || in_sales(meaning, name)) return("0")
+    flag(sprintf("%s = '%s'", kind, name))
   }
   order <- if (has_role(map, "order")) trimmed(db, raw_cell(db, map[["order"]])) else "''"
   late <- if (is.null(meaning$as_of)) {
@@ -222,10 +220,11 @@ stage_facts <- function(db, map, meaning, days, amounts, people) {
     "foreign currency" = "is_foreign",
     "excluded id" = "excluded",
     "ignored return" = if (meaning$returns == "ignore") {
-      "CASE WHEN units < 0 THEN 1 ELSE 0 END"
+      flag(paste("units < 0 AND", kind, "= 'goods'"))
     } else {
       "0"
-    }
+    },
+    vapply(stats::setNames(names(line_kinds), kind_text(names(line_kinds))), aside, "")
   )
   stopifnot(identical(c("duplicate", names(faults)), set_aside_reasons))
   make_table(

@@ -5,6 +5,9 @@ line_cell <- function(ledger, name) {
   ledger$line_cells[[name]]
 }
 
+# What is asked only of goods, over lines `l`.
+goods_of_lines <- function(ledger) goods_sql(names(ledger$line_cells), "l.l")
+
 #' @export
 reduce_values.nubrek_database <- function(ledger, name) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
@@ -46,8 +49,11 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
   } else {
     ask_workspace(
       db, "SELECT customer, value FROM (SELECT l.customer AS customer, l.", cell,
-      " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS ",
-      "nth FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
+      " AS value, ROW_NUMBER() OVER (PARTITION BY l.customer ORDER BY ",
+      if ("line_kind" %in% names(ledger$line_cells)) {
+        paste0("CASE WHEN l.", line_cell(ledger, "line_kind"), " = 'goods' THEN 0 ELSE 1 END, ")
+      },
+      "l.sales DESC, l.seat) AS nth FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
       db$named("orders"), " WHERE sales >= ", ledger$least,
       " GROUP BY customer) f ON f.number = l.number) t WHERE nth = 1"
     )
@@ -90,8 +96,8 @@ ask_lines_sql <- function(ledger, question) {
       paste0("SUM(CASE WHEN money >= ", ledger$least, " THEN 1 ELSE 0 END)")
     },
     " AS purchases, MAX(CASE WHEN money >= ", ledger$least, " THEN day END) AS last FROM (",
-    "SELECT ", order_columns, ", SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0 THEN 1 ",
-    "ELSE 0 END) AS returned, SUM(", if (question$units) "COALESCE(q.units, 0)" else "0",
+    "SELECT ", order_columns, ", SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0",
+    goods_of_lines(ledger), " THEN 1 ELSE 0 END) AS returned, SUM(", if (question$units) "COALESCE(q.units, 0)" else "0",
     ") AS units FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
     " o ON o.number = l.number", unlist(joins), counted, " WHERE o.day BETWEEN ",
     as.integer(question$span$from), " AND ", as.integer(question$span$until),

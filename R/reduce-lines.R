@@ -36,6 +36,9 @@ ask_lines <- function(ledger, questions) {
     ledger$orders,
     list(
       sales = ledger$lines$sales,
+      goods = if (is.null(ledger$lines$line_kind)) integer() else as.integer(
+        goods_lines(ledger$lines)
+      ),
       quantity = if (is.null(units)) integer() else ledger$lines$.quantity,
       units = as.double(units)
     ),

@@ -57,9 +57,10 @@ returns_of <- function(ledger) {
     n <- n_customers(part)
     whose <- part$orders$customer[part$lines$number]
     above <- part$lines$sales > 0
+    goods <- goods_lines(part$lines)
     sum_of <- \(keep) cpp_group_sums(as.double(part$lines$sales[keep]), whose[keep], 0L, n)$sums
     list(
-      gross = sum_of(which(above)), returned = -sum_of(which(!above)),
+      gross = sum_of(which(above & goods)), returned = -sum_of(which(!above & goods)),
       seen = tabulate(part$orders$customer, n) > 0L
     )
   })
@@ -119,11 +120,19 @@ returns_of_customers <- function(ledger, by, margin, call = rlang::caller_env())
   rows[sums$seen, lapply(.SD, sum), keyby = group]
 }
 
-returns_of_lines <- function(ledger, by, margin, call = rlang::caller_env()) {
-  sums <- lines_by(ledger, by, call)[!is.na(customer), .(
-    customers = data.table::uniqueN(customer[units > 0]), gross = sum(units[units > 0]),
-    returned = -sum(units[units < 0])
-  ), keyby = .(group = place)]
+returns_of_lines <- function(ledger, by, margin) {
+  sums <- data.table::rbindlist(each_part(ledger, \(part, codes) {
+    lines <- part$lines
+    rows <- data.table(
+      group = with_missing(lines[[by]]), units = lines$sales,
+      customer = part$orders$customer[lines$number]
+    )[rep_len(goods_lines(lines), nrow(lines))]
+    rows[, .(
+      customers = data.table::uniqueN(customer[units > 0]), gross = sum(units[units > 0]),
+      returned = -sum(units[units < 0])
+    ), by = group]
+  }))
+  sums <- sums[, lapply(.SD, sum), keyby = group]
   if (is.numeric(margin) && length(margin) == 1L && is.null(names(margin))) {
     sums$margin <- (sums$gross - sums$returned) * margin
   }

@@ -255,6 +255,8 @@ labels_held <- function(ledger, by, basket, call = rlang::caller_env()) {
     label = groups$code,
     units = groups$units
   )[, .(units = sum(units)), keyby = .(purchase, label)][units > 0, .(purchase, label)]
+  # only goods are steps and companions (definition 64)
+  held <- held[!groups$labels[[1L]][label] %in% kind_labels()]
   purchases <- unique(orders[sales >= ledger$least], by = "purchase")[, c("sales", "row") := NULL]
   data.table::setorderv(purchases, c("customer", "day", "purchase"))
   purchases[, number := seq_len(.N), by = customer]

@@ -41,6 +41,8 @@ draft_study <- function(files, folder) {
     "  # history_start: 2023-01-01 # the first day the export covers",
     "  # cancelled: {column: state, values: [cancelled]}",
     "  # excluded_ids: [GUEST]     # a till, a guest account, staff",
+    consent_line(guesses),
+    kind_lines(files[[main]], guesses[[main]], roles),
     "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}",
     "# payback: {cost: 12.50}                 # of winning a customer",
@@ -62,6 +64,59 @@ currency_codes <- function(file, guess, roles) {
   found <- currencies_in(cells)
   if (length(found) > 0L) found else utils::head(setdiff(trim_text(levels(cells)), ""), 3L)
 }
+
+# Who agreed to be contacted, where a column is called so.
+consent_line <- function(guesses) {
+  names <- unlist(lapply(guesses, `[[`, "column"), use.names = FALSE)
+  hit <- grepl(consent_pattern, vapply(names, header_text, ""), perl = TRUE)
+  if (!any(hit)) {
+    return("  # consent: COLUMN           # who agreed to be contacted; or: not recorded")
+  }
+  paste0(
+    "  consent: ", quoted(names[hit][[1L]]),
+    "  # who agreed to be contacted; lists with contacts hold only these"
+  )
+}
+
+# Lines that may be no goods, by the words of a column with few texts; only a proposal, as each takes
+# lines out of the sales or the goods.
+kind_lines <- function(file, guess, roles) {
+  read <- read_source(file)$table
+  columns <- guess$column[
+    roles %in% c("product", "category", NA) & guess$dates < 0.8 & guess$numbers < 0.9
+  ]
+  for (name in columns) {
+    texts <- unique(trim_text(as.character(read[[name]])))
+    texts <- texts[!is_blank(texts)]
+    if (length(texts) == 0L || length(texts) > 20000L) next
+    said <- vapply(texts, header_text, "")
+    found <- lapply(kind_patterns, \(pattern) texts[grepl(pattern, said, perl = TRUE)])
+    found$voucher <- setdiff(found$voucher, found$gift_card)
+    found <- found[lengths(found) > 0L & lengths(found) < 50L]
+    if (length(found) == 0L) next
+    return(c(
+      "  # kinds:                    # lines that are no goods, as their words say; see nubrek keys",
+      sprintf(
+        "  #   %s: {column: %s, values: [%s]}", names(found), quoted(name),
+        vapply(found, \(one) paste(quoted_each(one), collapse = ", "), "")
+      )
+    ))
+  }
+  NULL
+}
+
+consent_pattern <- paste0(
+  "consent|permission|opt ?in\\b|may contact|einwillig|erlaubnis|consentement|consenso|",
+  "consentimiento|toestemming|consentimento"
+)
+kind_patterns <- c(
+  voucher = "\\b(voucher|coupon|gutschein|rabattcode|promo ?code|bon de reduction)",
+  shipping = "\\b(shipping|delivery|freight|postage|versand|porto|livraison|frais de port|spedizione)",
+  gift_card = "\\b(gift ?(card|voucher)|geschenk(karte|gutschein)|carte cadeau|buono regalo)",
+  deposit = "\\b(deposit|pfand|consigne|statiegeld)",
+  fee = "\\b(fee|surcharge|geb\u00fchr|gebuehr|frais de dossier)",
+  tip = "\\b(tip|gratuity|trinkgeld|pourboire)\\b"
+)
 
 # Stamps with an offset from Greenwich need the zone of the shop.
 zone_line <- function(guess, roles) {

@@ -21,6 +21,25 @@ rule_section <- function(what) {
   )
 }
 
+kind_abouts <- c(
+  "vouchers given as a discount", "shipping", "fees", "deposits", "tips",
+  "gift cards, sold or redeemed"
+)
+
+kind_section <- function(kind, about) {
+  keys_of_section(
+    about,
+    column = study_key(leaf_text(), "a column of the order file", "", "article"),
+    values = study_key(
+      leaf_texts(), "rows with one of these values are meant", "", "[V10, V20]"
+    ),
+    in_sales = study_key(
+      leaf_flag(), "do these lines count in sales, or are they set aside by kind",
+      if (line_kinds[[kind]]) "yes" else "no", "yes"
+    )
+  )
+}
+
 role_examples <- c(
   customer = "who bought: a number, an e-mail",
   order = "number of the receipt",
@@ -200,6 +219,10 @@ meanings_section <- function() {
     decimal_mark = choice("decimal_mark", "the mark before the cents"),
     test = rule_section("test"),
     cancelled = rule_section("cancelled"),
+    kinds = do.call(keys_of_section, c(
+      list("which lines are not goods; they are no product, no return and no first purchase"),
+      Map(kind_section, names(line_kinds), kind_abouts)
+    )),
     excluded_ids = study_key(
       leaf_texts(), "customer ids to leave out: a till, a guest account, staff", "none", "[GUEST]"
     )

@@ -282,6 +282,9 @@ build_study_ledger <- function(study, folder = NULL) {
   for (rule in c("test", "cancelled")) {
     if (!is.null(section[[rule]])) section[[rule]] <- do.call(order_rule, section[[rule]])
   }
+  if (!is.null(section$kinds)) {
+    section$kinds <- lapply(section$kinds, \(rule) do.call(order_rule, rule))
+  }
   joins <- lapply(
     study$data$joins,
     \(part) {

@@ -19,7 +19,7 @@ void ask_order(const OrderedLines& lines, std::size_t order, std::size_t first, 
     const double sold = lines.money[i];
     any |= holds;
     money += holds ? sold : 0;
-    returned += holds & (sold < 0);
+    returned += holds & (sold < 0) & (!lines.goods || lines.goods[i] == 1);
     if (out.units && holds && lines.quantity[i] > 0) units += lines.units[lines.quantity[i] - 1];
   }
   if (!any) return;

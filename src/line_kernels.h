@@ -13,6 +13,7 @@ struct OrderedLines {
   const double* money;
   const int* quantity;
   const double* units;
+  const int* goods;  // 1 for goods, 0 for vouchers, shipping and the like; null where all are goods
 };
 
 // A condition, worked out for each code of a column: 1 where it holds, the first place for codes
@@ -24,8 +25,8 @@ struct LineTest {
 };
 
 // Per customer, of lines within a span for which every condition holds: money, purchases (worth
-// enough in these lines), the day of the latest of them (untouched without one), lines below zero,
-// and units (null: not wanted).
+// enough in these lines), the day of the latest of them (untouched without one), lines of
+// goods below zero, and units (null: not wanted).
 struct LineMeasures {
   double *money, *units;
   int *purchases, *last, *returned;

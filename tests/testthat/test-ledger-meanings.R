@@ -372,3 +372,97 @@ test_that("7, 8, 25, 43: an order that just reaches the minimum is a purchase ev
   )
   expect_identical(audience(free, returned())$customer, "B")
 })
+
+test_that("lines that are not goods are no product, return or first purchase, in every store", {
+  lines <- utils::read.csv(text = "who,no,day,art,pieces,paid
+    A,1,2024-01-03,SOCK,2,20
+    A,1,2024-01-03,V10,1,-2
+    A,1,2024-01-03,SHIP,1,4.9
+    A,2,2024-02-01,SOCK,1,10
+    A,2,2024-03-01,SOCK,-1,-10
+    A,2,2024-03-01,V10,1,-1
+    B,3,2024-01-05,SHIP,1,34.9
+    B,3,2024-01-05,HAT,1,30
+    B,4,2024-02-09,V10,1,-5
+    C,5,2024-01-09,GIFT,1,50
+    C,6,2024-03-01,GIFT,1,-50
+    D,7,2024-01-10,HAT,1,8
+    D,7,2024-01-10,V10,1,-8
+    E,8,2024-04-01,HAT,1,12", colClasses = "character", strip.white = TRUE)
+  goods <- attribute_table(
+    data.frame(art = c("SOCK", "HAT"), grp = c("Feet", "Head")), "art", c(category = "grp")
+  )
+  map <- column_map(
+    "who", "day", order = "no", sales = "paid", product = "art", quantity = "pieces"
+  )
+  said <- \(..., shipping = NULL) meanings(currency = "EUR", ..., kinds = list(
+    voucher = order_rule("art", "V10"), gift_card = order_rule("art", "GIFT"),
+    shipping = order_rule("art", "SHIP", in_sales = shipping)
+  ))
+  con <- DBI::dbConnect(RSQLite::SQLite())
+  withr::defer(DBI::dbDisconnect(con))
+  DBI::dbWriteTable(con, "lines", lines)
+  root <- withr::local_tempdir()
+  fresh <- \() tempfile("l", root)
+  saved <- \(ledger) {
+    folder <- fresh()
+    save_ledger(ledger, folder)
+    open_ledger(folder)
+  }
+  stores <- \(said) list(
+    memory = open_ledger(lines, map, said, products = goods),
+    saved = saved(open_ledger(lines, map, said, products = goods)),
+    parts = split_ledger(
+      lines, map, said, products = goods, into = 3, folder = fresh()
+    ),
+    database = open_ledger(
+      db_table(con, "lines"), map, said, products = goods, workspace = "temporary"
+    )
+  )
+  for (ledger in stores(said())) {
+    kept <- audit(ledger)
+    expect_identical(kept$reason, c("kept", "shipping", "gift card"))
+    expect_equal(kept$money, c(54, 39.8, 0))
+    expect_equal(sum(kept$money), sum(as.numeric(lines$paid))) # every cent of the export
+    expect_match(remarks(kept)$remark, "4 voucher (-16.00 EUR)", fixed = TRUE, all = FALSE)
+    known <- customers(ledger)
+    expect_identical(known$customer, c("A", "B", "D", "E"))
+    expect_equal(known$sales, c(17, 25, 0, 12))
+    expect_identical(known$purchases, c(2L, 1L, 0L, 1L))
+    expect_identical(known$first_product, c("SOCK", "HAT", NA, "HAT"))
+    expect_identical(known$first_category, c("Feet", "Head", NA, "Head"))
+    sold <- sales_by(ledger, "product")
+    expect_identical(sold$product, c("HAT", "SOCK", "(voucher)"))
+    expect_equal(sold$sales, c(50, 20, -16))
+    expect_equal(sales_by(ledger, "category")$sales, c(50, 20, -16))
+    back <- customer_returns(ledger)
+    expect_identical(back$customer[back$returned > 0], "A")
+    expect_equal(back$gross[back$customer == "A"], 30)
+    expect_identical(audience(ledger, returned())$customer, "A")
+    by <- returns_by(ledger, "product")
+    expect_identical(by$product, c("SOCK", "HAT"))
+    expect_equal(by$return_share, c(1 / 3, 0))
+    pieces <- audience(ledger, units() > 0)
+    expect_equal(pieces[["units()"]], c(2, 1, 1, 1))
+    expect_equal(audience(ledger, sales(line_kind == "voucher") < 0)$customer, c("A", "B", "D"))
+    expect_identical(nrow(companion_goods(ledger, "product", 1L)), 0L)
+  }
+  for (ledger in stores(said(shipping = TRUE, returns = "ignore"))) {
+    kept <- audit(ledger)
+    expect_equal(kept$money[match(c("kept", "ignored return"), kept$reason)], c(103.8, -10))
+    # the largest line is shipping, and still the goods are what was bought first
+    expect_identical(customers(ledger)$first_product, c("SOCK", "HAT", NA, "HAT"))
+    expect_true("(shipping)" %in% sales_by(ledger, "product")$product)
+  }
+  # a voucher is no late return that would be an order of its own
+  linked <- stores(said(returns = "with original order"))
+  for (ledger in linked) expect_identical(customers(ledger)$orders, c(2L, 2L, 1L, 1L))
+  expect_error(
+    meanings(kinds = list(gift_card = order_rule("art", "G", in_sales = TRUE))), "no sale"
+  )
+  expect_error(meanings(kinds = list(voucer = order_rule("art", "V"))), "voucher")
+  expect_error(
+    open_ledger(lines, map, meanings(kinds = list(fee = order_rule("artt", "F")))), "art",
+    class = "nubrek_error_columns"
+  )
+})

@@ -75,7 +75,7 @@ test_that("verbs, their options and their help are one list", {
       expect_match(help, option@long_flag, fixed = TRUE, label = verb)
     }
     for (flag in regmatches(
-      command_verbs[[verb]]$use, gregexpr("--[a-z]+", command_verbs[[verb]]$use)
+      command_verbs[[verb]]$use, gregexpr("--[a-z-]+", command_verbs[[verb]]$use)
     )[[1L]]) {
       flags <- vapply(command_options(verb), \(option) option@long_flag, "")
       expect_true(flag %in% flags, label = paste(verb, flag))
