@@ -3,8 +3,12 @@
 
 describe <- function(x) {
   if (is_part(x)) return(describe_part(x))
-  UseMethod("describe")
+  told <- describe_whole(x)
+  if (!is.null(told$finding)) told$finding <- paste(c(told$finding, trust_words(x)), collapse = " ")
+  told
 }
+
+describe_whole <- function(x) UseMethod("describe")
 
 # Some rows of a result: what they are part of, and nothing about the whole.
 describe_part <- function(x) {

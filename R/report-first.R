@@ -17,9 +17,10 @@ page_band <- function(run) {
       format_day(run$ledger$as_of),
       money(sum(total$sales) / max(1, bought), 2L)
     )),
+    lapply(whole_words(run), tags$p),
     if (!is.na(total$rate[[1L]])) {
       tags$p(with_strong(
-        say("%s of them came back (%s to %s, 95 %% interval) and bring %s of sales."),
+        say("%s of the customers came back (%s to %s, 95 %% interval) and bring %s of sales."),
         strong = c(1L, 4L),
         present_share(total$rate, 1L),
         present_share(total$lower, 1L),
@@ -27,7 +28,32 @@ page_band <- function(run) {
         present_share(sum(total$sales_repeat) / sum(total$sales))
       ))
     },
-    if (!is.null(run$forecast)) tags$p(band_outlook(run, money))
+    if (!is.null(run$forecast) && trust_level(run$forecast) != "none") {
+      tags$p(band_outlook(run, money), trust_words(run$forecast))
+    }
+  )
+}
+
+# What the numbers above are a part of: the sales of everybody, and people who never bought.
+whole_words <- function(run) {
+  bought <- sum(run[["repeat"]]$customers)
+  others <- n_customers(run$ledger) - bought
+  money <- run$ledger$intake$identified
+  known <- sum(money$identified)
+  all <- sum(money$all)
+  c(
+    if (is.null(run$study$slice) && all > 0 && known < 0.9995 * all) {
+      say(
+        "These are the sales with a customer id, %s of %s in all.",
+        present_share(known / all), format_money(major(run$ledger, all), run$ledger$currency, 0L)
+      )
+    },
+    if (others > 0L) {
+      say(
+        "%s more %s known from orders that are no purchase; shares of all customers count them.",
+        format_count(others), if (others == 1L) "is" else "are"
+      )
+    }
   )
 }
 

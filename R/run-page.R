@@ -138,6 +138,7 @@ html_remarks <- function(page) {
 run_findings <- function(run) {
   parts <- Filter(\(part) !is.null(part$findings), parts_shown(run))
   found <- lapply(unname(parts), \(part) {
+    if (trust_level(run[[part$name]]) == "none") return(NULL)
     given <- part$findings(run)
     given <- if (is.null(given$text)) given else list(given)
     lapply(Filter(Negate(is.null), given), \(one) c(one, list(section = part$section)))

@@ -57,6 +57,7 @@ print.nubrek_run <- function(x, ...) {
   writeLines(gsub("\u202f|\u00a0", " ", c(
     cli::style_bold(seen_text(x$study$study %||% "Study")),
     paste0(say("Customers:      "), format_count(sum(rate$customers))),
+    whole_words(x),
     paste0(
       say("Repeat rate:    "),
       present_share(rate$rate, 1L),
@@ -77,6 +78,11 @@ print.nubrek_run <- function(x, ...) {
 expected_words <- function(run) {
   label <- say("Expected from today's customers: ")
   if (is.null(run$forecast)) return(paste0(label, say("the study asks for no forecast")))
+  told <- expected_told(run, label)
+  paste(c(told, trust_words(run$forecast)), collapse = ". ")
+}
+
+expected_told <- function(run, label) {
   total <- attr(run$forecast, "total")
   money <- \(x) format_money(x, run$ledger$currency)
   years <- n_of(basis_of(run$forecast, "years"), "year")

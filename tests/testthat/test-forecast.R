@@ -343,3 +343,29 @@ test_that(
     )
   }
 )
+
+test_that("a forecast that its notes disqualify says so, and is not on the first screen", {
+  doubtful <- forecast_value(example_ledger())
+  expect_identical(forecast_trust(doubtful)$trust, "none")
+  expect_match(describe(doubtful)$finding, "Not to be relied on: the fit of the model is not")
+  good <- pellmere()$forecast
+  expect_identical(forecast_trust(good)$trust, "good")
+  expect_no_match(describe(good)$finding, "care|relied")
+  weak <- structure(good, remarks = all_remarks(
+    remarks(good), remark_table("trend", "Purchases fell."), remark_table("spend", "Tied.")
+  ))
+  expect_identical(forecast_trust(weak)$trust, c("weak", "weak"))
+  expect_match(describe(weak)$finding, "care: purchases move away .*; the size of a purchase goes")
+  # the first screen
+  of_forecast <- \(run) vapply(run_findings(run), \(one) one$section == "forecast", NA)
+  run <- pellmere()
+  expect_true(any(of_forecast(run)))
+  attr(run$coming, "remarks") <- remarks(doubtful)
+  expect_false(any(of_forecast(run)))
+  expect_match(as.character(page_band(run)), "of margin are expected")
+  attr(run$forecast, "remarks") <- remarks(doubtful)
+  expect_no_match(as.character(page_band(run)), "are expected over")
+  # its totals: what is a part of all is said
+  expect_match(as.character(page_band(run)), "sales with a customer id, 96.% of 2.249.155.EUR")
+  expect_match(as.character(page_band(run)), "640 more are known from orders that are no purchase")
+})

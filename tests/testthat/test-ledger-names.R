@@ -11,7 +11,7 @@ shop_of_names <- function(people = NULL, lines = character(), ...) {
     rows, column_map("who", "on", order = "no", sales = "paid", product = "good",
       attributes = c(city = "city", lines)
     ),
-    meanings(currency = "EUR", ...),
+    meanings(currency = "EUR", consent = "not recorded", ...),
     customers = if (!is.null(people)) attribute_table(people, "id", setdiff(names(people), "id"))
   )
 }
