@@ -105,7 +105,7 @@ history_row <- function(campaign, found, outcome) {
 
 # Effects drawn towards their common one, of those that are known.
 with_common <- function(rows, level) {
-  known <- !is.na(rows$effect)
+  known <- !is.na(rows$effect) & rows$state == "measured"
   error <- (rows$upper - rows$lower) / (2 * stats::qnorm((1 + level) / 2))
-  replace(rows$effect, known, drawn_together(rows$effect[known], error[known]))
+  replace(rep(NA_real_, nrow(rows)), known, drawn_together(rows$effect[known], error[known]))
 }

@@ -20,13 +20,16 @@
 #'   `plain` difference of means; `difference_in_differences`; with several rows of an outcome
 #'   `together`, the effects drawn towards the common one; of `margin` also `net` gain after costs
 #'   with `net_lower`, `net_upper` and `chance_paid`. [campaign_course()] has the effect week by
-#'   week.
+#'   week. Before the window's end these are the effects to date: the intervals allow for a look on
+#'   every day, and `p` and what it paid are missing.
 #' @section Method: Effect: regression of the outcome on contact, the outcome before (centred) and
 #'   their product, HC2 errors. Net gain: effect on margin times contacted, less contacts and offers
 #'   taken (contacted customers who responded, as the ledger's contacts tell, else those who
 #'   bought); the chance that it paid is that of a positive net gain
 #'   under a normal with this mean and error.
-#' @references Lin (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
+#'   Before the end, intervals stand at the level that spends the error over the days of the window;
+#'   at the end the ordinary one stands, as the end was fixed at the draw.
+#' @references Lan and DeMets (1983), Discrete sequential boundaries for clinical trials; Lin (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
 #'   and White (1985); DerSimonian and Laird (1986).
 #' @examples
 #' ledger <- example_ledger()
@@ -53,8 +56,11 @@ measure_campaign <- function(
   outcomes <- outcomes %||% known
   check_values(outcomes, known, "outcomes")
   seen <- campaign_outcomes(ledger, drawn$code, window, rate)
-  rows <- effect_rows(ledger, drawn, seen, outcomes, by, level)
+  rows <- effect_rows(ledger, drawn, seen, outcomes, by, window$level(level))
   rows <- with_net(rows, campaign, drawn, seen, level, by)
+  if (window$days < window$wanted) {
+    rows[intersect(c("p", "net", "net_lower", "net_upper", "chance_paid"), names(rows))] <- NA_real_
+  }
   new_result(
     as.list(rows),
     "effect",
@@ -69,6 +75,7 @@ measure_campaign <- function(
       by = by,
       day = window$day,
       days = window$days,
+      wanted = window$wanted,
       level = level,
       margin = if (!is.null(rate)) sprintf("%s of sales", present_rate(rate)),
       offers = if (length(drawn$offers) > 1L) drawn$offers,
@@ -104,14 +111,18 @@ campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {
   list(
     day = day,
     days = days,
+    wanted = wanted,
+    level = \(level) if (days < wanted) look_level(days, wanted, level) else level,
     before = list(from = day - days, until = day - 1),
     after = list(from = day + 1, until = day + days),
     remarks = rbind(
       if (days < wanted) {
         remark_table("window", say(
-          "The window of %s days is shortened to %s, as far as the data go, for both arms alike.",
-          wanted,
-          days
+          paste0(
+            "The campaign runs until %s: what is told is of the first %s of its %s days, with ",
+            "intervals that allow for a look on every day."
+          ),
+          format_day(day + wanted), days, wanted
         ))
       },
       if (young) {
@@ -229,7 +240,9 @@ effect_course <- function(ledger, drawn, window, level) {
     seen <- campaign_outcomes(ledger, drawn$code, here, plain = TRUE)
     do.call(rbind, lapply(c("purchases", "sales"), \(outcome) {
       found <- lin_effect(seen$after[[outcome]], seen$before[[outcome]], contacted)
-      ends <- effect_bounds(found, level)
+      ends <- effect_bounds(
+        found, if (window$days < window$wanted) look_level(end, window$wanted, level) else level
+      )
       data.frame(
         outcome = outcome, days = end, effect = found$effect, lower = ends[[1L]], upper = ends[[2L]]
       )

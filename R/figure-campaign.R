@@ -103,10 +103,20 @@ autoplot.nubrek_effect <- function(object, ...) {
     ) +
     figure_words(
       object,
-      say(
-        "Difference between contacted and held back since %s, with its 95 %% interval",
-        format_day(basis_of(object, "day"))
-      ),
+      if (is_running(object)) {
+        say(
+          paste0(
+            "Day %s of %s: difference between contacted and held back, with an interval for a look ",
+            "on every day"
+          ),
+          basis_of(object, "days"), basis_of(object, "wanted")
+        )
+      } else {
+        say(
+          "Difference between contacted and held back since %s, with its 95 %% interval",
+          format_day(basis_of(object, "day"))
+        )
+      },
       caption = paste0(
         say(
           "Adjusted for the same number of days before the contact; everybody as drawn, reached or "

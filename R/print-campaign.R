@@ -116,7 +116,8 @@ effect_face <- function(x) {
   if (!is.null(table$together)) table$together <- signed(table$together)
   table$mean_held_back <- four_digits(table$mean_held_back)
   columns <- c(
-    "outcome", "offer", basis_of(x, "by"), "mean_held_back", "effect", "interval", "together", "p",
+    "outcome", "offer", basis_of(x, "by"), "mean_held_back", "effect", "interval", "together",
+    if (!is_running(x)) "p",
     "contacted", "held_back"
   )
   basis <- attr(x, "basis")
@@ -130,12 +131,33 @@ effect_finding <- function(x) {
   if (!is.null(rows$offer) || !is.null(basis_of(x, "by"))) return(NULL)
   place <- match("sales", rows$outcome)
   if (is.na(place)) place <- 1L
+  if (is_running(x)) return(effect_so_far(rows[place, ], x))
   clear <- rows$lower > 0 | rows$upper < 0
   told <- effect_words(rows[place, ], x)
   if (clear[[place]] || !any(clear)) return(told)
   paste0(told, say(" Beyond chance: "), toString(
     paste(gsub("_", " ", rows$outcome[clear]), signed(rows$effect[clear]))
   ), ".")
+}
+
+is_running <- function(effect) basis_of(effect, "days") < basis_of(effect, "wanted")
+
+# Before the end: what is seen, and no verdict.
+effect_so_far <- function(one, x) {
+  unit <- if (one$outcome == "sales") paste0(" ", basis_of(x, "currency")) else ""
+  say(
+    paste0(
+      "Day %s of %s: %s%s %s a contacted customer so far (%s to %s, held for a look on every day); ",
+      "whether it worked and paid is told at the end."
+    ),
+    basis_of(x, "days"),
+    basis_of(x, "wanted"),
+    signed(one$effect),
+    unit,
+    gsub("_", " ", one$outcome),
+    signed(one$lower),
+    signed(one$upper)
+  )
 }
 
 effect_words <- function(one, x) {
@@ -170,7 +192,7 @@ signed <- function(x) {
 net_words <- function(x) {
   rows <- plain_table(x)
   rows <- rows[rows$outcome == "margin", ]
-  if (nrow(rows) != 1L) return(NULL)
+  if (nrow(rows) != 1L || is_running(x)) return(NULL)
   say(
     "After costs: %s (95 %% interval %s to %s); chance that it paid: %s.",
     format_money(rows$net, basis_of(x, "currency")),
@@ -288,12 +310,15 @@ describe.nubrek_targets <- function(x) {
 
 #' @export
 describe.nubrek_campaigns <- function(x) {
-  clear <- which(x$lower > 0 | x$upper < 0)
-  n <- sum(!is.na(x$effect))
+  over <- x$state == "measured"
+  clear <- which(over & (x$lower > 0 | x$upper < 0))
+  n <- sum(over)
   list(
     heading = paste("Campaigns:", gsub("_", " ", basis_of(x, "outcome")),
       say("per contacted customer")),
-    finding = if (!is_part(x)) {
+    finding = if (!is_part(x) && n == 0L) {
+      say("No campaign is over yet.")
+    } else if (!is_part(x)) {
       say(
         "%s of %s with a result %s an effect beyond chance.",
         if (length(clear) == 0L) "None" else format_count(length(clear)),

@@ -142,7 +142,7 @@ findings_effects <- function(run) {
       paste0("effect-", i), sales$contacted + sales$held_back,
       money = sales$effect * sales$contacted,
       new = basis_of(one, "day") >= run$ledger$as_of - 365,
-      certain = any(one$lower > 0 | one$upper < 0),
+      certain = !is_running(one) && any(one$lower > 0 | one$upper < 0),
       small = small_pair(
         sales$mean_held_back, sales$mean_held_back + sales$effect, c("rule", "moss")
       )

@@ -122,7 +122,7 @@ test_that("a campaign on paper: windows, outcomes, net gain, what was not as pla
   )
   # shortened as far as the data go, for both alike; gone ids count without purchases
   late <- measure_campaign(ledger_slice(ledger, until = "2024-06-12", first = "any"), drawn)
-  expect_match(remarks(late)$remark, "shortened to 11", all = FALSE)
+  expect_match(remarks(late)$remark, "of the first 11 of its 20 days", all = FALSE)
   expect_equal(late$plain[late$outcome == "sales"], mean(c(30, 20, 0)) - mean(c(0, 15, 0, 0)))
   # two ids that are one customer now count once, as contacted if one of them was
   merged <- open_ledger(
@@ -288,4 +288,46 @@ test_that("campaigns of a study are planned, held once and measured when their d
   expect_s3_class(ggplot2::autoplot(effect), "ggplot")
   expect_s3_class(ggplot2::autoplot(attr(run$plans, "plans")$letter), "ggplot")
   expect_match(page_effects(run)[[1L]]$question, "Did .*letter.* work")
+})
+
+test_that("69: before its end a campaign has no verdict, and looks on every day are allowed for", {
+  # worlds without an effect, looked at every day: how many ever seem to have one
+  set.seed(12)
+  worlds <- 4000L
+  for (days in c(7L, 30L, 60L)) {
+    walk <- apply(matrix(stats::rnorm(worlds * days), days), 2L, cumsum) / sqrt(seq_len(days))
+    bounds <- look_bounds(days, 0.95)
+    expect_false(is.unsorted(-bounds))
+    early <- mean(colSums(abs(walk) > bounds) > 0)
+    expect_lt(abs(early - 0.05), 3 * sqrt(0.05 * 0.95 / worlds), label = paste(days, early))
+    # uncorrected, many more would
+    expect_gt(mean(colSums(abs(walk) > stats::qnorm(0.975)) > 0), 0.15)
+  }
+  # a look between those that are counted stands at the earlier bound
+  expect_identical(look_level(7, 364, 0.95), look_level(4, 364, 0.95))
+  expect_gt(look_level(10, 60, 0.95), look_level(50, 60, 0.95))
+  ledger <- random_ledger(3)
+  all <- audience(ledger, purchases >= 1, as_of = ledger$as_of - 20)
+  drawn <- \(days) draw_control(
+    all, ledger, 0.5, seed = 2, name = "spring", day = ledger$as_of - 20, days = days,
+    margin_rate = 0.4
+  )
+  over <- measure_campaign(ledger, drawn(20))
+  running <- measure_campaign(ledger, drawn(40))
+  expect_equal(running$effect, over$effect)
+  wider <- (running$upper - running$lower) / (over$upper - over$lower)
+  freedom <- nrow(drawn(20)) - 4L
+  expect_equal(wider[[1L]], stats::qt((1 + look_level(20, 40, 0.95)) / 2, freedom) /
+    stats::qt(0.975, freedom))
+  expect_true(all(is.na(running$p)) && all(is.na(running$net)) && all(is.na(running$chance_paid)))
+  expect_false(anyNA(over$p))
+  expect_match(describe(running)$finding, "^Day 20 of 40: .* so far .* told at the end[.]$")
+  expect_no_match(paste(describe(running)$after, collapse = " "), "paid")
+  expect_match(describe(over)$finding, "No effect|brought")
+  expect_match(ggplot2::autoplot(running)$labels$title, "^Day 20 of 40")
+  folder <- withr::local_tempdir()
+  save_campaign(drawn(40), file.path(folder, "a.json"))
+  history <- campaign_history(ledger, folder)
+  expect_identical(history$state, "running")
+  expect_match(describe(history)$finding, "No campaign is over yet")
 })
