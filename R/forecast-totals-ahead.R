@@ -4,7 +4,8 @@
 #' @param ahead `[integer(1)]` Periods. Default 4.
 #' @param margin_rate `[double(1)]` Margin by sales, for the value. Default 1, sales themselves.
 #' @param cost `[double(1)]` Cost of acquiring one customer. Default 0.
-#' @param discount `[double(1)]` By period, for the value. Default 0.
+#' @param discount `[double(1)]` By period, for the value; it runs from the first period of each
+#'   cohort. Default 0.
 #' @param level `[double(1)]` Of the intervals. Default 0.95.
 #' @param draws `[integer(1)]` Tables drawn from the model and fitted again. Default 200.
 #' @param seed `[integer(1)]` Default 1.
@@ -35,9 +36,11 @@ forecast_totals <- function(
   bounds <- \(rows, which) apply(
     rows, 1L, stats::quantile, tails_of(level)[[which]], names = FALSE, na.rm = TRUE
   )
-  weight <- margin_rate / (1 + discount)^seq_len(ahead)
-  to_come <- vapply(drawn, \(one) as.vector(one$sales %*% weight), double(nrow(ends))) |>
+  weight <- margin_rate / (1 + discount)^outer(ends$age, seq_len(ahead), `+`)
+  to_come <- vapply(drawn, \(one) rowSums(one$sales * weight), double(nrow(ends))) |>
     matrix(nrow(ends))
+  past <- as.data.table(plain_table(basis_of(model, "totals")))
+  past[, worth := sales * margin_rate / (1 + discount)^age]
   new_result(
     list(
       ahead = seq_len(ahead),
@@ -51,7 +54,7 @@ forecast_totals <- function(
     "totals_forecast",
     basis = list(
       model = model, level = level, draws = draws,
-      economics = economics_of(ends, mean_path, money, weight, to_come, margin_rate, cost, level),
+      economics = economics_of(ends, past, mean_path * weight, money, to_come, cost, level),
       kinds = c(
         active = "count", lower = "count", upper = "count", sales = "decimal",
         sales_lower = "decimal", sales_upper = "decimal"
@@ -125,23 +128,33 @@ draw_totals_sales <- function(active, money) {
   active * mean + stats::rnorm(length(active)) * sqrt(money$scatter * active)
 }
 
-economics_of <- function(ends, path, money, weight, to_come, margin_rate, cost, level) {
-  expected <- as.vector(path %*% weight) * (money$mean %||% NA_real_)
+# What each cohort has brought (`past`, worth by age) and will bring (`path`, weighted, by periods
+# ahead). Cohorts stand beside each other at the same age, the last that the forecast reaches for all
+# of them: what is seen up to there, and what is expected where less is seen (definition 67).
+economics_of <- function(ends, past, path, money, to_come, cost, level) {
+  mean <- money$mean %||% NA_real_
+  horizon <- min(ends$age) + ncol(path)
+  until <- \(ages) past[age <= ages, .(worth = sum(worth)), by = cohort][
+    match(ends$cohort, cohort), worth
+  ]
+  missing <- outer(ends$age, seq_len(ncol(path)), `+`) <= horizon
+  per_acquired <- (until(horizon) + rowSums(path * missing) * mean) / ends$acquired
   bound <- \(which) apply(
     to_come, 1L, stats::quantile, tails_of(level)[[which]], names = FALSE, na.rm = TRUE
   )
   data.frame(
     cohort = ends$cohort, acquired = ends$acquired, age = ends$age, active = ends$active,
-    so_far = ends$so_far * margin_rate, to_come = expected, lower = bound(1L), upper = bound(2L),
-    per_acquired = (ends$so_far * margin_rate + expected) / ends$acquired,
-    after_cost = (ends$so_far * margin_rate + expected) / ends$acquired - cost
+    so_far = until(Inf), to_come = rowSums(path) * mean, lower = bound(1L), upper = bound(2L),
+    horizon = horizon, per_acquired = per_acquired, after_cost = per_acquired - cost
   )
 }
 
 #' @param forecast `[nubrek_totals_forecast]` From [forecast_totals()].
 #' @return `cohort_economics()`: a `nubrek_economics`, one row per cohort: `acquired`, `age` and
-#'   `active` where it stands; margin (or sales) `so_far`, `to_come` in the periods ahead with
-#'   `lower`, `upper`; both by acquired customer, `per_acquired`, and `after_cost` of acquiring.
+#'   `active` where it stands; margin (or sales) `so_far`, and `to_come` in the periods ahead with
+#'   `lower`, `upper`, discounted from the cohort's first period; side by side at the same age, the
+#'   `horizon` that the forecast reaches for all: by acquired customer, `per_acquired`, seen and
+#'   where less is seen expected, and `after_cost` of acquiring.
 #' @rdname cohort_totals
 #' @export
 cohort_economics <- function(forecast) {

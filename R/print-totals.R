@@ -60,10 +60,14 @@ describe.nubrek_economics <- function(x) {
   list(
     heading = say("What each cohort has brought and will bring"),
     finding = if (!anyNA(x$per_acquired)) {
-      best <- x$cohort[[which.max(x$per_acquired)]]
+      amount <- \(v) number_text(round(v, 2))
       say(
-        "Most by acquired customer: %s, %s with the next %s.", best,
-        number_text(round(max(x$per_acquired), 2)), n_of(basis_of(x, "ahead"), "period")
+        paste0(
+          "Up to %s after the first, a customer brings %s in the middle of the cohorts (%s to %s); ",
+          "what is not seen so far is expected."
+        ),
+        n_of(x$horizon[[1L]], "period"), amount(stats::median(x$per_acquired)),
+        amount(min(x$per_acquired)), amount(max(x$per_acquired))
       )
     },
     table = x

@@ -38,7 +38,24 @@ test_that("the quarterly table worked by hand", {
   each <- cohort_economics(forecast)
   expect_equal(each$so_far, c(53740, 95000) / 2)
   expect_equal(each$to_come, c(312 * 7 / 8, 750 * 5 / 6) * 20 / 2, tolerance = 0.005)
-  expect_equal(each$after_cost, (each$so_far + each$to_come) / c(1000, 2000) - 10)
+  # side by side up to period 3: the first cohort is seen so long, the second is not
+  expect_identical(each$horizon, c(3L, 3L))
+  expect_equal(each$per_acquired[[1L]], 53740 / 2 / 1000)
+  expect_equal(
+    each$per_acquired[[2L]], (95000 / 2 + each$to_come[[2L]]) / 2000
+  )
+  expect_equal(each$after_cost, each$per_acquired - 10)
+  # money is discounted from the first period of each cohort, past and to come alike
+  later <- cohort_economics(forecast_totals(
+    model, 2L, margin_rate = 0.5, discount = 0.25, draws = 20L
+  ))
+  old <- table[table$cohort == table$cohort[[1L]], ]
+  expect_equal(later$so_far[[1L]], sum(old$sales / 2 / 1.25^seq(0, 3)))
+  expect_equal(
+    later$to_come[[1L]], sum(312 * 7 / 8 * c(1, 9 / 10) * 20 / 2 / 1.25^(4:5)), tolerance = 0.005
+  )
+  expect_identical(later$horizon, c(4L, 4L))
+  expect_match(describe(each)$finding, "Up to 3.periods after the first, a customer brings")
 })
 
 test_long("known chances are found, and intervals hold what comes as often as they say", {
