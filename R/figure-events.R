@@ -93,7 +93,10 @@ autoplot.nubrek_event_cohorts <- function(object, ...) {
   rows <- rows[!is.na(rows$share), ]
   nothing_to_draw(nrow(rows) == 0L, object)
   rows$label <- factor(seen_text(rows$event), rev(unique(seen_text(rows$event))))
-  words <- c(inside = say("won in it"), beside = say("won beside it"))
+  words <- c(
+    inside = say("won in it"), beside = say("won beside it"),
+    `years before` = say("won in it, years before")
+  )
   rows$won <- factor(words[rows$won], words)
   rows$y <- as.integer(rows$label) + ifelse(rows$won == words[[1L]], 0.12, -0.12)
   ggplot2::ggplot(rows, ggplot2::aes(.data$share, .data$y, colour = .data$won)) +
@@ -107,13 +110,15 @@ autoplot.nubrek_event_cohorts <- function(object, ...) {
       expand = ggplot2::expansion(add = 0.5)
     ) +
     ggplot2::scale_colour_manual(
-      values = stats::setNames(palette_of[c("ochre", "petrol")], words)
+      values = stats::setNames(palette_of[c("ochre", "petrol", "moss")], words)
     ) +
     ggplot2::scale_x_continuous(labels = \(v) present_share(v)) +
     figure_words(
       object,
       say("Share back within %s; bar: 95 %% interval", n_of(basis_of(object, "within"), "day")),
-      caption = say("Beside: first purchase in the four weeks before or after.")
+      caption = say(
+        "Beside: first purchase in the four weeks before or after. A holiday is held against itself."
+      )
     ) +
     theme_nubrek() +
     ggplot2::theme(

@@ -29,13 +29,14 @@ describe.nubrek_event_cohorts <- function(x) {
   rows <- plain_table(x)
   inside <- rows[rows$won == "inside" & !is.na(rows$share), ]
   best <- utils::head(inside[order(-inside$customers), ], 1L)
-  beside <- rows[rows$won == "beside" & rows$event %in% best$event, ]
+  beside <- rows[rows$won != "inside" & rows$event %in% best$event, ]
   list(
     heading = say("Customers won in events, and beside them"),
     finding = if (nrow(best) == 1L && !is.na(beside$share)) {
       say(
-        "Of those won in \u201c%s\u201d %s came back within %s, of those won beside it %s%s.",
+        "Of those won in \u201c%s\u201d %s came back within %s, of those won %s %s%s.",
         seen_text(best$event), present_share(best$share), n_of(basis_of(x, "within"), "day"),
+        if (beside$won == "beside") say("beside it") else say("in it in earlier years"),
         present_share(beside$share), if (isTRUE(best$p >= 0.05)) say(" (within noise)") else ""
       )
     },

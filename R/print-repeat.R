@@ -5,7 +5,7 @@ describe.nubrek_rate <- function(x) {
   n <- sum(x$customers)
   k <- sum(x$repeat_customers)
   told <- rate_extremes(x, k / n)
-  if (!is.null(told)) return(list(heading = "Repeat rate", finding = told))
+  if (!is.null(told)) return(list(heading = "Repeat rate", finding = told, table = rates_first(x)))
   list(heading = "Repeat rate", finding = say(
     "%s of %s customers bought again (95 %% interval %s to %s); they bring %s of sales.",
     present_share(k / n),
@@ -16,24 +16,43 @@ describe.nubrek_rate <- function(x) {
   ))
 }
 
+# What groups are compared by stands first.
+rates_first <- function(x) {
+  early <- c("by_90", "by_90_lower", "by_90_upper")
+  columns <- c(rate_groups(x), "customers", early, "rate", "lower", "upper")
+  x[c(columns, setdiff(names(x), columns))]
+}
+
 # The columns of a table of rates that name its groups.
 rate_groups <- function(x) names(x)[seq_len(match("customers", names(x)) - 1L)]
 
-# The highest and the lowest rate of groups of 30 customers or more.
+# The groups of 30 customers or more by day 90, as all are seen for different times: the highest and
+# the lowest where they differ beyond chance.
 rate_extremes <- function(x, everybody) {
   by <- rate_groups(x)
-  rows <- plain_table(x)[x$customers >= few_customers, ]
+  rows <- plain_table(x)[x$customers >= few_customers & !is.na(x$by_90), ]
   if (length(by) == 0L || nrow(rows) < 2L) return(NULL)
-  ends <- rows[c(which.max(rows$rate), which.min(rows$rate)), ]
+  ends <- rows[c(which.max(rows$by_90), which.min(rows$by_90)), ]
+  p <- basis_of(x, "differ")
+  begin <- say(
+    "Of %s customers %s bought again.", format_count(sum(x$customers)), present_share(everybody)
+  )
+  if (is.null(p) || is.na(p) || p >= 0.05) {
+    return(paste(begin, say(
+      "By day 90 after the first purchase %s to %s of a group had, which is within chance.",
+      present_share(ends$by_90[[2L]]), present_share(ends$by_90[[1L]])
+    )))
+  }
   called <- do.call(paste, c(lapply(ends[by], as.character), sep = ", "))
   told <- say(
-    "\u201c%s\u201d %s (%s to %s)", called, present_share(ends$rate), present_share(ends$lower),
-    present_share(ends$upper)
+    "\u201c%s\u201d (%s to %s)", called, present_share(ends$by_90_lower),
+    present_share(ends$by_90_upper)
   )
-  say(
-    "Of %s customers %s bought again: most in %s, fewest in %s.", format_count(sum(x$customers)),
-    present_share(everybody), told[[1L]], told[[2L]]
-  )
+  paste(begin, say(
+    "By day 90 after the first purchase %s of %s had, and %s of %s (%s).",
+    present_share(ends$by_90[[1L]]), told[[1L]], present_share(ends$by_90[[2L]]), told[[2L]],
+    p_words(p)
+  ))
 }
 
 #' @export

@@ -128,6 +128,11 @@ describe.nubrek_curve <- function(x) {
       present_share(place[[1L]]),
       nth
     )
+  } else if (is.null(test) || is.na(test$p) || test$p >= 0.05) {
+    say(
+      "By day 90 %s to %s of a group have made their %s purchase, which is within chance.",
+      present_share(min(place)), present_share(max(place)), nth
+    )
   } else {
     low <- which.min(place)
     high <- which.max(place)
@@ -138,11 +143,7 @@ describe.nubrek_curve <- function(x) {
       nth,
       present_share(place[[low]]),
       names(place)[[low]],
-      if (is.null(test) || is.na(test$p)) {
-        ""
-      } else {
-        say(" (log-rank over all groups: %s)", p_words(test$p))
-      }
+      say(" (log-rank over all groups: %s)", p_words(test$p))
     )
   }
   list(

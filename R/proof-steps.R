@@ -74,7 +74,9 @@ rows_behind.nubrek_event_cohorts <- function(result, ledger, ...) {
   events <- known_events(ledger)
   who <- lapply(seq_len(nrow(picked)), \(i) {
     group <- won_where(events, picked$event[[i]], w$first)
-    w$code[which(group == match(picked$won[[i]], c("inside", "beside")))]
+    w$code[which(group == match(
+      picked$won[[i]], won_words(events, picked$event[[i]])
+    ))]
   })
   orders_of(ledger, sort(unique(unlist(who))))
 }

@@ -178,8 +178,9 @@ purchases_of <- function(ledger, orders) {
 
 #' @param within `[integer(1)]` Days in which a second purchase counts as come back. Default 180.
 #' @return `event_cohorts()`: a `nubrek_event_cohorts`, two rows per event: `event`; `won`, `inside`
-#'   (the first purchase fell into it) or `beside` (in the four weeks before or after, outside all
-#'   events); `customers`; `share` back within the days (Kaplan and Meier) with `lower`, `upper`;
+#'   (the first purchase fell into it, of a holiday into the latest) or `beside` (in the four weeks
+#'   before or after, outside all events; of a holiday `years before`, in the same holiday of
+#'   earlier years); `customers`; `share` back within the days (Kaplan and Meier) with `lower`, `upper`;
 #'   `visits_per_year` of those who came back; `mean_first`, `mean_later`, net sales of the first
 #'   and of later purchases; `p`, of the log-rank comparison of the two.
 #' @rdname with_events
@@ -191,7 +192,9 @@ event_cohorts <- function(ledger, within = 180L) {
   check_purchases(ledger)
   w <- reduce_waits(ledger, 2L)
   rows <- lapply(unique(events$event), \(name) {
-    cbind(event = name, won_in(ledger, w, won_where(events, name, w$first), within))
+    cbind(event = name, won_in(
+      ledger, w, won_where(events, name, w$first), within, won_words(events, name)
+    ))
   })
   rows <- rbindlist(rows)
   new_result(
@@ -205,9 +208,24 @@ days_between <- function(from, until) {
   unique(unlist(Map(\(a, b) as.integer(a):as.integer(b), from, until)))
 }
 
+# Those won in an event and those they are held against. Days beside a holiday are no holiday: it is
+# held against itself, of the years before.
+won_words <- function(events, name) {
+  c("inside", if (is_holiday(events, name)) "years before" else "beside")
+}
+
+is_holiday <- function(events, name) all(events$kind[events$event == name] == "holiday")
+
 # Whether each first day falls into an event (1), or beside it and outside of all (2).
 won_where <- function(events, name, first) {
   mine <- events[events$event == name, ]
+  if (is_holiday(events, name)) {
+    begun <- mine$from <= max(first, -Inf, na.rm = TRUE)
+    last <- begun & mine$from == max(mine$from[begun], -Inf)
+    now <- first %in% days_between(mine$from[last], mine$until[last])
+    then <- first %in% days_between(mine$from[!last], mine$until[!last])
+    return(ifelse(now, 1L, ifelse(then, 2L, NA)))
+  }
   beside <- setdiff(
     days_between(mine$from - 28L, mine$until + 28L), days_between(events$from, events$until)
   )
@@ -216,7 +234,7 @@ won_where <- function(events, name, first) {
 }
 
 # What became of those won inside (1) and beside (2).
-won_in <- function(ledger, w, group, within) {
+won_in <- function(ledger, w, group, within, words) {
   use <- which(!is.na(group))
   time <- time_waited(w, ledger)
   people <- data.table(customer = w$code[use], group = group[use], first = w$first[use])
@@ -245,7 +263,7 @@ won_in <- function(ledger, w, group, within) {
   table[, at_risk := rev(cumsum(rev(left))), by = group]
   test <- log_rank(table)
   data.table(
-    won = c("inside", "beside"),
+    won = words,
     customers = tabulate(group[use], 2L),
     rbindlist(lapply(1:2, curve)),
     visits_per_year = ifelse(is.finite(sums$visits_per_year), sums$visits_per_year, NA_real_),

@@ -14,7 +14,11 @@
 #'   purchases all fell on one day; `rate`, `lower`, `upper` in `[0, 1]`; and money in major units:
 #'   `sales` = `sales_repeat` + `sales_one_time` + `sales_no_purchase` (by kind of customer) =
 #'   `sales_first` + `sales_later` + `sales_outside` (by kind of order); `mean_repeat`,
-#'   `mean_one_time`, `mean_first`, `mean_later`: the mean purchase of each kind.
+#'   `mean_one_time`, `mean_first`, `mean_later`: the mean purchase of each kind; `by_90`, the share
+#'   who came back by day 90 after their first purchase, with `by_90_lower` and `by_90_upper`
+#'   (Kaplan and Meier; missing where nobody is seen so long, and with `during`). Groups are seen for
+#'   different times: `rate` shows what was seen, `by_90` compares (definition 68). The basis has
+#'   `differ`, the p of the log-rank comparison of the groups of 30 customers or more.
 #' @references Wilson, E. B. (1927), Probable inference, the law of succession, and statistical
 #'   inference, Journal of the American Statistical Association 22, 209-212.
 #' @examples
@@ -40,6 +44,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
     data.table::set(result, NULL, name, major(ledger, result[[name]]))
   }
   mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
+  early <- if (is.null(during)) early_shares(ledger, result, shown, m)
   same_day <- sum(result$same_day_only)
   new_result(
     c(
@@ -51,7 +56,10 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
         mean_one_time = mean_of(result$sales_one_time, result$customers - result$repeat_customers),
         mean_first = mean_of(result$sales_first, result$customers),
         mean_later = mean_of(result$sales_later, result$of_later)
-      )
+      ),
+      early$columns %||% lapply(c(by_90 = 1, by_90_lower = 1, by_90_upper = 1), \(x) {
+        rep(NA_real_, nrow(result))
+      })
     ),
     "rate",
     ledger,
@@ -63,8 +71,41 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
         ))
       }
     ),
-    basis = list(by = shown, attributes = by, during = during),
+    basis = list(
+      by = shown, attributes = by, during = during, differ = early$p,
+      kinds = c(by_90 = "share", by_90_lower = "share", by_90_upper = "share")
+    ),
     by = shown
+  )
+}
+
+# Who came back by day 90 of each group of `result`, and whether the large ones differ over all the
+# time seen; `m` has the groups of all customers.
+early_shares <- function(ledger, result, by, m) {
+  w <- reduce_waits(ledger, 2L)
+  time <- time_waited(w, ledger)
+  event <- !is.na(w$nth)
+  key <- \(rows) if (length(by) == 0L) {
+    rep("", nrow(rows))
+  } else {
+    do.call(paste, c(unname(as.list(rows)[by]), sep = "\r"))
+  }
+  group <- match(key(m[w$code]), key(result))
+  shares <- lapply(seq_len(nrow(result)), \(k) {
+    here <- which(group == k)
+    at_days(time[here], event[here], 90L)
+  })
+  large <- group %in% which(result$customers >= few_customers)
+  rows <- data.table(group = group[large], time = time[large], event = event[large])[,
+    .(events = sum(event), left = .N), keyby = .(group, time)
+  ]
+  rows[, at_risk := rev(cumsum(rev(left))), by = group]
+  pick <- \(name) vapply(shares, `[[`, 0, name)
+  list(
+    columns = list(
+      by_90 = pick("share"), by_90_lower = pick("lower"), by_90_upper = pick("upper")
+    ),
+    p = if (length(by) > 0L) log_rank(rows)$p
   )
 }
 
@@ -96,7 +137,8 @@ rate_sums <- function(m, by) {
 rate_columns <- c(
   "customers", "repeat_customers", "same_day_only", "rate", "lower", "upper", "sales",
   "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later",
-  "sales_outside", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "purchases",
+  "sales_outside", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "by_90", "by_90_lower",
+  "by_90_upper", "purchases",
   "orders", "purchase_days", "first", "inside", "of_repeat", "of_later"
 )
 

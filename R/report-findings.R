@@ -1,24 +1,30 @@
 # What each part may put on the first screen.
 
-# Groups whose interval of the rate leaves out everybody's rate: the lowest of them.
+# Groups that differ beyond chance, by the share who came back by day 90: the lowest of those whose
+# interval leaves out everybody's.
 findings_rates_by <- function(run) {
-  everybody <- run[["repeat"]]$rate
+  everybody <- run[["repeat"]]$by_90
   lapply(names(run$by), \(name) {
+    differ <- basis_of(run$by[[name]], "differ")
+    if (is.null(differ) || is.na(differ) || differ >= 0.05) return(NULL)
     x <- plain_table(run$by[[name]])
     x <- x[x$customers >= few_customers & x[[name]] != "(missing)", ]
-    x <- x[x$upper < everybody, ]
+    x <- x[!is.na(x$by_90_upper) & x$by_90_upper < everybody, ]
     if (nrow(x) == 0L) return(NULL)
-    low <- x[which.min(x$rate), ]
+    low <- x[which.min(x$by_90), ]
     page_finding(
       say(
-        "Of customers with %s \u201c%s\u201d %s came back (%s to %s), of everybody %s.",
-        gsub("_", " ", name), low[[name]], present_share(low$rate), present_share(low$lower),
-        present_share(low$upper), present_share(everybody)
+        paste0(
+          "Of customers with %s \u201c%s\u201d %s came back by day 90 (%s to %s), of everybody ",
+          "%s."
+        ),
+        gsub("_", " ", name), low[[name]], present_share(low$by_90),
+        present_share(low$by_90_lower), present_share(low$by_90_upper), present_share(everybody)
       ),
       page_id("repeat-by", name),
       low$customers,
       money = low$sales,
-      small = small_pair(everybody, low$rate)
+      small = small_pair(everybody, low$by_90)
     )
   })
 }

@@ -49,3 +49,47 @@ test_that("order counts are a full distribution, folded on request", {
   expect_s3_class(counts[counts$purchases > 1L, ], "nubrek_counts")
   expect_false(inherits(counts[, "share", drop = FALSE], "nubrek_counts"))
 })
+
+test_that("groups that are seen for different times are compared by day 90, with a test", {
+  set.seed(31)
+  # both stores' customers come back alike; the old store closed three years ago, the new one is new
+  shop <- \(name, n, from, until) {
+    first <- as.Date(from) + sample(as.integer(as.Date(until) - as.Date(from)), n, TRUE)
+    again <- first + 1L + sample(700L, n, TRUE)
+    back <- stats::runif(n) < 0.8 & again <= as.Date("2024-12-31")
+    who <- sprintf("%s%04d", name, seq_len(n))
+    data.frame(who = c(who, who[back]), day = c(first, again[back]), shop = name, paid = 10)
+  }
+  rows <- rbind(
+    shop("old", 900L, "2021-01-01", "2022-01-01"), shop("new", 900L, "2024-05-01", "2024-09-15")
+  )
+  ledger <- open_ledger(
+    rows, column_map("who", "day", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", history_start = "2021-01-01", as_of = "2024-12-31")
+  )
+  x <- repeat_rate(ledger, "first_channel")
+  expect_gt(x$rate[x$first_channel == "old"], 1.8 * x$rate[x$first_channel == "new"])
+  expect_gt(basis_of(x, "differ"), 0.05)
+  expect_match(describe(x)$finding, "within chance")
+  expect_no_match(describe(x)$finding, "old|new")
+  # everybody is seen for 90 days, so that the share is a plain one
+  first <- tapply(rows$day, rows$who, min)
+  last <- tapply(rows$day, rows$who, max)
+  early <- last > first & last - first <= 90
+  expect_equal(x$by_90, as.vector(tapply(early, substr(names(first), 1, 3), mean))[
+    match(x$first_channel, c("new", "old"))
+  ])
+  # one store whose customers come back twice as soon
+  fast <- shop("fst", 900L, "2023-01-01", "2024-01-01")
+  at <- match(fast$who, fast$who)
+  fast$day <- fast$day[at] + as.integer(fast$day - fast$day[at]) %/% 3L
+  ledger <- open_ledger(
+    rbind(rows, fast), column_map("who", "day", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", history_start = "2021-01-01", as_of = "2024-12-31")
+  )
+  x <- repeat_rate(ledger, "first_channel")
+  expect_match(describe(x)$finding, "of \u201cfst\u201d .* had, and .*p < 0.001")
+  # with a period the rates are those of the period, and nothing is compared
+  x <- repeat_rate(ledger, "first_channel", during = "2024")
+  expect_true(all(is.na(x$by_90)))
+})
