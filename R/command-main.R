@@ -174,10 +174,9 @@ command_new <- function(job) {
   draft <- draft_study(job$files, dirname(to))
   write_text(draft$text, to)
   \() {
-    for (guess in draft$guesses) {
-      print(guess, rows = 40L)
-      writeLines("")
-    }
+    # of the other files, all columns are used as attributes
+    print(draft$guesses[[draft$main]], rows = 40L)
+    writeLines("")
     writeLines(c(paste0(say("Wrote "), to, say(". Correct it, then: nubrek check "), to)))
   }
 }

@@ -59,8 +59,8 @@ fold_orders <- function(db, map, meaning, products, intake) {
     sprintf(", %s AS l%d", lines$columns, seq_along(names)),
     " FROM ", db$named("kept"), " k JOIN ", db$named("rows"), " r ON r.place = k.place", lines$join
   )
-  unknown <- stage_cost_rate(db, names, meaning)
-  if (!is.null(meaning$cost_rate)) names <- union(names, ".cost")
+  unknown <- stage_derived_cost(db, names, meaning, intake)
+  if (derives_cost(meaning)) names <- union(names, ".cost")
   moved <- stage_returns(db, names, meaning)
   stage_orders(db, names, meaning)
   c(list(names = names, unknown_cost = unknown, cost = ".cost" %in% names), moved, ask_workspace(
@@ -69,31 +69,40 @@ fold_orders <- function(db, map, meaning, products, intake) {
   ))
 }
 
-# Cost by a rate of the sales, rounded where everything else is rounded.
-stage_cost_rate <- function(db, names, meaning) {
-  if (is.null(meaning$cost_rate) || ".cost" %in% names) return(0L)
-  check_columns_exist(meaning$cost_rate, names, "the lines and products")
-  column <- paste0("l", match(meaning$cost_rate, names))
+# Cost by sales or by the cost of a piece, worked out here for each combination of what it is made of.
+stage_derived_cost <- function(db, names, meaning, intake) {
+  if (!derives_cost(meaning) || ".cost" %in% names) return(0L)
+  attribute <- meaning$unit_cost %||% meaning$cost_rate
+  check_columns_exist(attribute, names, "the lines and products")
+  read <- c(attribute, intersect(c(if (!is.null(meaning$unit_cost)) ".quantity", "line_kind"), names))
+  cells <- paste0("l", match(read, names))
+  keys <- paste0("k", seq_along(read))
   found <- ask_workspace(
-    db, "SELECT units, ", column, " AS rate, COUNT(*) AS n FROM ", db$named("sold"),
-    " GROUP BY units, ", column, by = c("units", "rate")
+    db, "SELECT units, ", paste0(cells, " AS ", keys, collapse = ", "), ", COUNT(*) AS n FROM ",
+    db$named("sold"), " GROUP BY units, ", paste(cells, collapse = ", "), by = c("units", keys)
   )
-  lines <- list(sales = found$units)
-  lines[[meaning$cost_rate]] <- code_column(as.character(found$rate))
-  rate <- cost_rates(lines, meaning)
-  send_table(db, "costs", list(
-    of_units = found$units, rate = as.character(found$rate),
-    cost = round(found$units * ifelse(is.na(rate), 0, rate))
+  texts <- stats::setNames(lapply(keys, \(key) as.character(found[[key]])), read)
+  other <- if ("line_kind" %in% read) texts$line_kind != "goods"
+  if (!is.null(other)) texts[[attribute]][other] <- NA # a label stands there
+  lines <- c(list(sales = found$units, kind = as.integer(other)), lapply(texts, code_column))
+  if (is.null(other)) lines$kind <- NULL
+  costs <- derived_costs(lines, meaning, intake)
+  send_table(db, "costs", c(
+    list(of_units = found$units),
+    stats::setNames(lapply(keys, \(key) as.character(found[[key]])), keys),
+    list(cost = costs$cost)
   ))
   wide <- paste0("l", length(names) + 1L)
+  same <- vapply(seq_along(keys), \(k) {
+    sprintf(db$dialect$same, paste0("c.", keys[[k]]), paste0("s.", cells[[k]]))
+  }, "")
   make_table(
     db, "sold_with_cost", "SELECT s.*, c.cost AS ", wide, " FROM ", db$named("sold"), " s JOIN ",
-    db$named("costs"), " c ON c.of_units = s.units AND ",
-    sprintf(db$dialect$same, "c.rate", paste0("s.", column))
+    db$named("costs"), " c ON c.of_units = s.units AND ", paste(same, collapse = " AND ")
   )
   make_table(db, "sold", "SELECT * FROM ", db$named("sold_with_cost"))
   drop_tables(db, "sold_with_cost")
-  sum(found$n[is.na(rate)])
+  sum(found$n[costs$unknown])
 }
 
 # `placed` in the workspace: each line with the order it belongs to (`key_order`, `key_day` of

@@ -156,6 +156,10 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
   score[dates >= 0.8, "date"] <- score[dates >= 0.8, "date"] + 1 - blank[dates >= 0.8]
   score[numbers < 0.9, money_roles] <- 0
   score[codes < 0.9, "currency"] <- 0
+  # a line's total is no id of the line; the cost of a piece is no cost of the line, nor its sales
+  of_money <- vapply(words, \(w) any(w %in% role_words$sales), NA)
+  score[of_money, "line"] <- 0
+  score[is_unit_cost(columns), ] <- 0
   # a name such as "order date" or "customer group" speaks of more than one thing; the cells decided
   # above
   result <- rep(NA_character_, length(columns))
@@ -165,15 +169,29 @@ assign_roles <- function(columns, dates, numbers, codes, blank) {
     score[best[[1L]], ] <- 0
     score[, best[[2L]]] <- 0
   }
+  # sales in one column need no arithmetic; the quantity is kept for units()
   unused <- if ("sales" %in% result) {
-    character()
+    c("unit_price", "gross")
   } else if (all(c("quantity", "unit_price") %in% result)) {
-    c("gross")
+    "gross"
   } else {
     character()
   }
   result[result %in% unused] <- NA_character_
+  # a bare id among columns of which none is the order's
+  if (!"order" %in% result) {
+    bare <- which(is.na(result) & tolower(columns) %in% c("id", "nr", "no", "number", "nummer"))
+    if (length(bare) > 0L && any(!is.na(result))) result[[bare[[1L]]]] <- "order"
+  }
   result
+}
+
+# Headers such as unit_cost, cost per piece, Stueckkosten.
+is_unit_cost <- function(columns) {
+  text <- vapply(columns, header_text, "")
+  cost <- "(cost|costs|kosten|einkaufspreis|einstandspreis|cogs)"
+  piece <- "(unit|piece|item|each|st\u00fcck|stueck)"
+  grepl(paste0(piece, ".*", cost, "|", cost, ".*", piece, "|einkaufspreis|einstandspreis"), text)
 }
 
 # No column is called after the customer: an e-mail, a phone or card number stands for one.

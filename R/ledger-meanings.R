@@ -69,6 +69,9 @@ order_rule <- function(column, values, in_sales = NULL) {
 #'   `"order"`, repeated on its lines?
 #' @param cost_rate `[character(1)]` Instead of a cost column: an attribute of the lines or products
 #'   with cost by sales, in `[0, 1]`.
+#' @param unit_cost `[character(1)]` Instead of a cost column: an attribute of the lines or products
+#'   with the cost of a piece; the cost of a line is that times its mapped `quantity`, and goes back
+#'   with what is returned. Lines without one are counted and cost nothing.
 #' @param as_of `[Date(1)]` Last day that anything sees; later rows are set aside. Default: the last
 #'   day among the rows kept.
 #' @param time_zone `[character(1)]` The retailer's zone, needed where stamps carry an offset; days
@@ -111,6 +114,7 @@ order_rule <- function(column, values, in_sales = NULL) {
 meanings <- function(
   currency = NULL, purchase_unit = "order", minimum_sales = 0, returns = "net",
   duplicates = "by line or order", conflicts = "error", cost_per = "line", cost_rate = NULL,
+  unit_cost = NULL,
   as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday", fiscal_start = 1L,
   history_start = NULL, first_purchase_known = NULL, registered = NULL, dates = "detect",
   decimal_mark = "detect", test = NULL, cancelled = NULL, excluded_ids = character(),
@@ -132,7 +136,7 @@ meanings <- function(
     "fiscal_start",
     rlang::current_env()
   )
-  for (name in c("cost_rate", "first_purchase_known", "registered")) {
+  for (name in c("cost_rate", "unit_cost", "first_purchase_known", "registered")) {
     check_text(given[[name]], arg = name, null = TRUE)
   }
   if (!is.null(time_zone)) check_choice(time_zone, OlsonNames())

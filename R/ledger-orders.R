@@ -27,9 +27,10 @@ kept_lines <- function(intake, columns, products, meaning, kept) {
     lines$.cost <- side_amounts(
       pick(role_cells(intake$cells, columns, "cost")), columns, "cost", intake
     )
-  } else if (!is.null(meaning$cost_rate)) {
-    rate <- cost_rates(lines, meaning)
-    lines$.cost <- round(lines$sales * ifelse(is.na(rate), 0, rate))
+  } else if (derives_cost(meaning)) {
+    found <- derived_costs(lines, meaning, intake)
+    lines$.cost <- found$cost
+    attr(lines, "unknown_cost") <- sum(found$unknown)
   }
   lines_by_kind(lines, meaning, c("product", "category", names(products$attributes)))
 }
@@ -58,9 +59,46 @@ blanks_missing <- function(cells) {
   recode(cells, ifelse(empty, NA_character_, as.character(levels(cells))))
 }
 
+# Where no column holds the cost: by sales, or by the cost of a piece.
+derives_cost <- function(meaning) !is.null(meaning$cost_rate) || !is.null(meaning$unit_cost)
+
+# The cost of each line in minor units, 0 where it is `unknown`. Only goods cost.
+derived_costs <- function(lines, meaning, intake, call = NULL) {
+  cost <- if (is.null(meaning$unit_cost)) {
+    round(lines$sales * cost_rates(lines, meaning, call))
+  } else {
+    costs_of_pieces(lines, meaning, intake, call)
+  }
+  if (!is.null(lines$kind)) cost[lines$kind > 0L] <- 0
+  list(cost = ifelse(is.na(cost), 0, cost), unknown = is.na(cost))
+}
+
+# Pieces times the cost of one; what came back takes its cost with it.
+costs_of_pieces <- function(lines, meaning, intake, call) {
+  check_columns_exist(meaning$unit_cost, names(lines), "the lines and products", call)
+  if (is.null(lines$.quantity)) {
+    abort_nubrek(c(
+      "{.field unit_cost} is the cost of a piece, and no column holds the pieces.",
+      "i" = "Map it: {.code quantity: COLUMN}; or map the cost of the whole line as {.field cost}."
+    ), "columns", call = call)
+  }
+  cells <- lines[[meaning$unit_cost]]
+  read <- parse_minor(levels(cells), 6L, intake$written$mark)
+  bad <- !read$blank & (read$unreadable | (!is.na(read$units) & read$units < 0))
+  if (any(bad)) {
+    abort_nubrek(c(
+      "{.field {meaning$unit_cost}} must hold the cost of a piece, 0 or more.",
+      "x" = "It is {.val {levels(cells)[bad][[1]]}} somewhere."
+    ), "amounts", call = call)
+  }
+  each <- spread(ifelse(read$blank, NA_real_, read$units / 1e6), cells)
+  pieces <- suppressWarnings(as.numeric(levels(lines$.quantity)))[cpp_codes(lines$.quantity)]
+  round(ifelse(lines$sales < 0, -1, 1) * abs(pieces) * each * 10^intake$decimals)
+}
+
 # Cost by sales of each line, missing where it is not known.
-cost_rates <- function(lines, meaning) {
-  check_columns_exist(meaning$cost_rate, names(lines), "the lines and products")
+cost_rates <- function(lines, meaning, call = NULL) {
+  check_columns_exist(meaning$cost_rate, names(lines), "the lines and products", call)
   cells <- lines[[meaning$cost_rate]]
   rate <- suppressWarnings(as.numeric(levels(cells)))
   bad <- !is.na(rate) & (rate < 0 | rate > 1)
@@ -68,7 +106,7 @@ cost_rates <- function(lines, meaning) {
     abort_nubrek(c(
       "{.field {meaning$cost_rate}} must be cost by sales, from 0 to 1.",
       "x" = "It is {.val {rate[bad][[1]]}} somewhere."
-    ), "argument")
+    ), "argument", call = call)
   }
   spread(rate, cells)
 }
@@ -149,7 +187,7 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
     returns_split = length(alone),
     moved = linked$moved,
     no_id = sum(lines$order == 0L),
-    unknown_cost = if (is.null(meaning$cost_rate)) 0L else sum(is.na(cost_rates(lines, meaning)))
+    unknown_cost = attr(lines, "unknown_cost") %||% 0L
   )
 }
 

@@ -72,7 +72,7 @@ formed_remarks <- function(formed) {
       n_of(formed$no_id, "line")
     )),
     remark_of("cost", formed$unknown_cost, sprintf(
-      "%s without a cost rate; they count as without cost.", n_of(formed$unknown_cost, "line")
+      "%s without a known cost; they count as without cost.", n_of(formed$unknown_cost, "line")
     ))
   )
 }

@@ -229,7 +229,7 @@ describe.nubrek_identified <- function(x) {
 
 #' @export
 describe.nubrek_guess <- function(x) {
-  spare <- x$column[is.na(x$role)]
+  spare <- x$column[is.na(x$role) & !is_unit_cost(x$column)]
   list(
     heading = paste(say("Guessed roles of the columns of"), basis_of(x, "file")),
     finding = paste(c(

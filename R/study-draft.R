@@ -4,7 +4,7 @@
 draft_study <- function(files, folder) {
   guesses <- lapply(files, guess_columns)
   main <- main_file(guesses)
-  roles <- roles_of(guesses[[main]])
+  roles <- guesses[[main]]$role
   places <- lapply(files, path_from, folder = folder)
   text <- c(
     paste0(
@@ -42,6 +42,7 @@ draft_study <- function(files, folder) {
     "  # cancelled: {column: state, values: [cancelled]}",
     "  # excluded_ids: [GUEST]     # a till, a guest account, staff",
     consent_line(guesses),
+    unit_cost_line(guesses, roles),
     kind_lines(files[[main]], guesses[[main]], roles),
     "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}",
@@ -53,7 +54,7 @@ draft_study <- function(files, folder) {
     "outputs:",
     "  folder: results"
   )
-  list(text = text, guesses = guesses)
+  list(text = text, guesses = guesses, main = main)
 }
 
 # The currencies of the orders, the most frequent first.
@@ -65,6 +66,14 @@ currency_codes <- function(file, guess, roles) {
   if (length(found) > 0L) found else utils::head(setdiff(trim_text(levels(cells)), ""), 3L)
 }
 
+# The cost of a piece, in the order lines or beside the products, where no cost of the line is there.
+unit_cost_line <- function(guesses, roles) {
+  names <- unlist(lapply(guesses, `[[`, "column"), use.names = FALSE)
+  hit <- names[is_unit_cost(names)]
+  if (length(hit) == 0L || "cost" %in% roles || !"quantity" %in% roles) return(NULL)
+  paste0("  unit_cost: ", quoted(plain_name(hit[[1L]])), "  # the cost of a piece, times quantity")
+}
+
 # Who agreed to be contacted, where a column is called so.
 consent_line <- function(guesses) {
   names <- unlist(lapply(guesses, `[[`, "column"), use.names = FALSE)
@@ -73,7 +82,7 @@ consent_line <- function(guesses) {
     return("  # consent: COLUMN           # who agreed to be contacted; or: not recorded")
   }
   paste0(
-    "  consent: ", quoted(names[hit][[1L]]),
+    "  consent: ", quoted(plain_name(names[hit][[1L]])),
     "  # who agreed to be contacted; lists with contacts hold only these"
   )
 }
@@ -106,8 +115,8 @@ kind_lines <- function(file, guess, roles) {
 }
 
 consent_pattern <- paste0(
-  "consent|permission|opt ?in\\b|may contact|einwillig|erlaubnis|consentement|consenso|",
-  "consentimiento|toestemming|consentimento"
+  "consent|permission|opt ?in\\b|may contact|(letter|mail|mailing|newsletter)s? ok|",
+  "einwillig|erlaubnis|consentement|consenso|consentimiento|toestemming|consentimento"
 )
 kind_patterns <- c(
   voucher = "\\b(voucher|coupon|gutschein|rabattcode|promo ?code|bon de reduction)",
@@ -132,11 +141,28 @@ zone_line <- function(guess, roles) {
 # Days of people among the order lines are attributes.
 attribute_lines <- function(guess, roles) {
   life <- which(
-    is.na(roles) & vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
+    is.na(roles) & (is_unit_cost(guess$column) | vapply(guess$column, \(name) {
+      any(life_words %in% header_words(name))
+    }, NA))
   )
-  if (length(life) > 0L) {
-    paste0("    attributes: [", paste(quoted_each(guess$column[life]), collapse = ", "), "]")
-  }
+  if (length(life) > 0L) paste0("    attributes: ", attribute_list(guess$column[life]))
+}
+
+# Columns as attributes: a list, or where a name is no word that rules can speak, with one that is.
+attribute_list <- function(columns) {
+  names <- vapply(columns, plain_name, "", USE.NAMES = FALSE)
+  if (identical(names, columns)) return(paste0("[", paste(quoted_each(columns), collapse = ", "), "]"))
+  paste0("{", paste0(
+    quoted_each(make.unique(names, "_")), ": ", quoted_each(columns), collapse = ", "
+  ), "}")
+}
+
+# "Letters ok" as letters_ok.
+plain_name <- function(column) {
+  if (grepl("^[A-Za-z][A-Za-z0-9_.]*$", column)) return(column)
+  word <- gsub("[^[:alnum:]]+", "_", tolower(column))
+  word <- gsub("^_+|_+$", "", word)
+  if (grepl("^[[:alpha:]]", word)) word else paste0("column_", word)
 }
 
 # The orders are where a date and an amount stand; of several such files the longest.
@@ -149,13 +175,6 @@ main_file <- function(guesses) {
   )
   rows <- vapply(guesses, basis_of, 0, field = "rows")
   if (any(fits)) which(fits)[[which.max(rows[fits])]] else which.max(rows)
-}
-
-roles_of <- function(guess) {
-  role <- guess$role
-  # sales in one column need no arithmetic; the quantity is kept for units()
-  if ("sales" %in% role) role[role %in% c("unit_price", "gross")] <- NA_character_
-  role
 }
 
 quoted <- function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE))
@@ -182,7 +201,8 @@ column_lines <- function(guess, role) {
 
 spare_lines <- function(guess, role) {
   spare <- which(
-    is.na(role) & !vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
+    is.na(role) & !is_unit_cost(guess$column) &
+      !vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
   )
   if (length(spare) == 0L) return(NULL)
   c(
@@ -241,7 +261,7 @@ attribute_file_lines <- function(file, place, main, guess, roles) {
           role,
           " ids are in it"
         ),
-        paste0("    attributes: [", paste(quoted_each(others), collapse = ", "), "]")
+        paste0("    attributes: ", attribute_list(others))
       ))
     }
   }

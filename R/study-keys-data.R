@@ -181,6 +181,10 @@ meanings_section <- function() {
     cost_rate = study_key(
       leaf_text(), "an attribute of lines or products with cost by sales", "none", "cost_share"
     ),
+    unit_cost = study_key(
+      leaf_text(), "an attribute of lines or products with the cost of a piece, times quantity",
+      "none", "unit_cost"
+    ),
     as_of = study_key(
       leaf_day(), "no order after this day is seen", "the last day in the data", "2025-12-31"
     ),

@@ -466,3 +466,47 @@ test_that("lines that are not goods are no product, return or first purchase, in
     class = "nubrek_error_columns"
   )
 })
+
+test_that("the cost of a piece times the pieces is the cost of the line, in every store", {
+  lines <- utils::read.csv(text = "who,no,day,art,pieces,paid
+    A,1,2024-01-03,SOCK,3,20
+    A,1,2024-01-03,V10,1,-2
+    A,2,2024-02-01,SOCK,-1,-6
+    B,3,2024-01-05,HAT,1,30
+    B,4,2024-01-09,NEW,2,14
+    C,5,2024-01-09,HAT,2,0", colClasses = "character", strip.white = TRUE)
+  goods <- attribute_table(
+    data.frame(art = c("SOCK", "HAT"), piece = c("2.25", "11.5")), "art", "piece"
+  )
+  map <- column_map(
+    "who", "day", order = "no", sales = "paid", product = "art", quantity = "pieces"
+  )
+  said <- meanings(
+    currency = "EUR", unit_cost = "piece", kinds = list(voucher = order_rule("art", "V10"))
+  )
+  con <- DBI::dbConnect(RSQLite::SQLite())
+  withr::defer(DBI::dbDisconnect(con))
+  DBI::dbWriteTable(con, "lines", lines)
+  for (ledger in list(
+    open_ledger(lines, map, said, products = goods),
+    split_ledger(lines, map, said, products = goods, into = 2, folder = withr::local_tempfile()),
+    open_ledger(db_table(con, "lines"), map, said, products = goods, workspace = "temporary")
+  )) {
+    # 20 less 3 pieces of 2.25, less the voucher, and one piece back; 30 less 11.50, and 14 without a
+    # cost; a free line still costs
+    margin <- customers(ledger)$margin
+    expect_equal(margin, c(20 - 6.75 - 2 - 6 + 2.25, 30 - 11.5 + 14, -23))
+    expect_match(remarks(ledger)$remark, "1.line without a known cost", all = FALSE)
+  }
+  expect_error(
+    open_ledger(lines, column_map("who", "day", sales = "paid", product = "art"), said, goods),
+    class = "nubrek_error"
+  )
+  expect_error(
+    open_ledger(
+      lines, column_map("who", "day", sales = "paid", product = "art"), said, products = goods
+    ), "no column holds the pieces", class = "nubrek_error_columns"
+  )
+  odd <- attribute_table(data.frame(art = "SOCK", piece = "cheap"), "art", "piece")
+  expect_error(open_ledger(lines, map, said, products = odd), "cheap")
+})

@@ -149,3 +149,34 @@ test_that("rows are picked by what their columns say, never by running it", {
     expect_error(filter_where(tiers, wrong), class = "nubrek_error", label = wrong)
   }
 })
+
+test_that("a drafted study proposes consent, kinds and the cost of a piece, under plain names", {
+  folder <- withr::local_tempdir()
+  put <- \(name, text) writeLines(text, file.path(folder, name))
+  put("till.csv", c(
+    "id;cust_id;sold_on;article;qty;unit_price;unit_cost;line_total",
+    "1;7;2024-03-05;Socke;2;5,00;2,10;10,00", "1;7;2024-03-05;Versandkosten;1;4,90;0;4,90",
+    "2;8;2024-03-15;Gutschein 10%;1;-1,00;0;-1,00", "2;8;2024-03-15;Schal;1;22,00;9,00;22,00",
+    "3;8;2024-04-25;Geschenkgutschein;1;50,00;0;50,00"
+  ))
+  put("people.csv", c("No;Letters ok;member since", "7;ja;2020-05-01", "8;nein;2021-05-01"))
+  draft <- draft_study(file.path(folder, c("till.csv", "people.csv")), folder)
+  path <- file.path(folder, "study.yaml")
+  writeLines(draft$text, path)
+  expect_identical(
+    draft$guesses[[1L]]$role,
+    c("order", "customer", "date", "product", "quantity", NA, NA, "sales")
+  )
+  expect_no_match(describe(draft$guesses[[1L]])$finding, "unit_cost")
+  study <- read_study(path)
+  expect_identical(study$meanings$consent, "letters_ok")
+  expect_identical(study$meanings$unit_cost, "unit_cost")
+  # without the marks the proposed kinds hold
+  text <- sub("^  # kinds:.*", "  kinds:", draft$text)
+  writeLines(sub("^  #   ", "    ", text), path)
+  ledger <- study_ledger(path)
+  expect_identical(audit(ledger)$reason, c("kept", "shipping", "gift card"))
+  expect_equal(audit(ledger)$money, c(31, 4.9, 50))
+  expect_equal(customers(ledger)$margin, c(10 - 4.2, 22 - 1 - 9))
+  expect_identical(audience(ledger, agreed(), letters_ok == "ja")$customer, "7")
+})
