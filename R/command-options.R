@@ -113,6 +113,7 @@ verb_options <- list(
     text_option("--file", "a .csv, .xlsx or .parquet file", "FILE"),
     text_option("--from", "of moves: the tiers left", "TIERS"),
     text_option("--to", "of moves: the tiers reached, or absent", "TIERS"),
+    flag_option("--stayers", "of moves: also those who stayed in their tier"),
     text_option("--columns", "only these columns", "A,B"),
     text_option("--apart", "one sheet or file for each value of this column", "COLUMN"),
     text_option("--contact", "customer attributes to carry along, such as name,email", "A,B"),

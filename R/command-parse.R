@@ -51,7 +51,7 @@ command_verbs <- list(
     ),
     use = paste0(
       "nubrek list PART STUDY --file FILE [--where CONDITIONS] [--from TIERS] [--to TIERS] ",
-      "[--columns A,B] [--apart COLUMN] [--contact A,B] [--contact-by WAY] [--without-consent]"
+      "[--columns A,B] [--apart COLUMN] [--contact A,B] [--contact-by WAY] [--without-consent] [--stayers]"
     ),
     arguments = 2L
   ),

@@ -46,6 +46,12 @@ trust_level <- function(x) {
   if (inherits(x, forecasts)) forecast_trust(x)$trust[[1L]] else "good"
 }
 
+# What is told of a forecast, with what its trust adds to the finding.
+with_trust <- function(x, told) {
+  if (!is.null(told$finding)) told$finding <- paste(c(told$finding, trust_words(x)), collapse = " ")
+  told
+}
+
 # What a sentence about a result adds where it is not good.
 trust_words <- function(x) {
   level <- trust_level(x)

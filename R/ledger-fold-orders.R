@@ -84,8 +84,8 @@ stage_derived_cost <- function(db, names, meaning, intake) {
   texts <- stats::setNames(lapply(keys, \(key) as.character(found[[key]])), read)
   other <- if ("line_kind" %in% read) texts$line_kind != "goods"
   if (!is.null(other)) texts[[attribute]][other] <- NA # a label stands there
-  lines <- c(list(sales = found$units, kind = as.integer(other)), lapply(texts, code_column))
-  if (is.null(other)) lines$kind <- NULL
+  lines <- c(list(sales = found$units, .kind = as.integer(other)), lapply(texts, code_column))
+  if (is.null(other)) lines$.kind <- NULL
   costs <- derived_costs(lines, meaning, intake)
   send_table(db, "costs", c(
     list(of_units = found$units),

@@ -42,7 +42,7 @@ take_in_orders <- function(
     seconds = dates$seconds,
     sales = amount$units
   )
-  rows$kind <- kind_codes(meaning, cells, read$n)
+  rows$.kind <- kind_codes(meaning, cells, read$n)
   signal_progress("looking for repeated rows")
   repeated <- find_duplicates(read, rows, has_role(map, "line"), meaning$duplicates, whole)
   settled <- settle_conflicts(
@@ -57,7 +57,7 @@ take_in_orders <- function(
       order_ids = ids$texts,
       no_id = ids$none,
       faults = row_faults(
-        cells, meaning, settled, dates, amount, written, customer, rows$kind
+        cells, meaning, settled, dates, amount, written, customer, rows$.kind
       ),
       read = read[intersect(c("files", "rows", "remarks", "n", "at"), names(read))]
     ),

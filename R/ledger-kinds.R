@@ -51,9 +51,9 @@ kind_faults <- function(meaning, code) {
 # Lines that are kept with the kind as a column `line_kind`, its label in the place of their goods,
 # and no quantity. `goods` are the columns of goods.
 lines_by_kind <- function(lines, meaning, goods) {
-  code <- lines$kind
+  code <- lines$.kind
   if (is.null(code)) return(lines)
-  lines$kind <- NULL
+  lines$.kind <- NULL
   kinds <- names(meaning$kinds)
   lines$line_kind <- structure(code + 1L, levels = c("goods", kinds), class = "factor")
   other <- which(code > 0L)

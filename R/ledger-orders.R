@@ -69,7 +69,7 @@ derived_costs <- function(lines, meaning, intake, call = NULL) {
   } else {
     costs_of_pieces(lines, meaning, intake, call)
   }
-  if (!is.null(lines$kind)) cost[lines$kind > 0L] <- 0
+  if (!is.null(lines$.kind)) cost[lines$.kind > 0L] <- 0
   list(cost = ifelse(is.na(cost), 0, cost), unknown = is.na(cost))
 }
 

@@ -118,7 +118,8 @@ rule_call <- function(node, scope) {
       scope,
       word,
       "{.code {word}} is no word of a rule.",
-      nearest_hint(word, names(scope$calls))
+      nearest_hint(word, names(scope$calls)),
+      "i" = "Words are {.code {names(scope$calls)[grepl('^[a-z]', names(scope$calls))]}}."
     )
   }
   parts <- as.list(node)[-1L]
@@ -154,11 +155,20 @@ alike <- function(a, b, nodes, scope, name) {
     abort_rule(scope, name, paste0(
       "{.code {rule_text(nodes[[1]])}} is {.emph {a$type}}, ",
       "{.code {rule_text(nodes[[2]])}} is {.emph {b$type}}."
-    ))
+    ), number_hint(a, b, nodes))
   }
   if (a$type == "text" && is_constant(b)) check_level(b$x, a, scope)
   if (b$type == "text" && is_constant(a)) check_level(a$x, b, scope)
   list(a, b)
+}
+
+# A text that is compared with a number may hold numbers.
+number_hint <- function(a, b, nodes) {
+  texts <- c(a$type, b$type) == "text"
+  if (!any(texts) || !any(c(a$type, b$type) == "number")) return(NULL)
+  c("i" = sprintf("Where it holds numbers, write {.code number_of(%s)}.", gsub(
+    "([{}])", "\\1\\1", rule_text(nodes[[which(texts)]])
+  )))
 }
 
 check_level <- function(text, value, scope) {
@@ -198,7 +208,10 @@ compare_values <- function(parts, scope, name) {
   b <- both[[2L]]
   from <- union(a$from, b$from)
   if (a$type == "truth" || (a$type == "text" && !name %in% c("==", "!="))) {
-    abort_rule(scope, name, "{.code {name}} does not compare {.emph {a$type}}.")
+    abort_rule(
+      scope, name, "{.code {name}} does not compare {.emph {a$type}}.",
+      if (a$type == "text") number_hint(a, list(type = "number"), parts)
+    )
   }
   compare <- match.fun(name)
   if (a$type != "text") {

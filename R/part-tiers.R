@@ -3,7 +3,9 @@
 # Moves are listed as the customers who moved.
 read_moves <- function(x, job, study, ledger) {
   if (job$verb != "list") return(x)
-  moved_customers(x, words_given(job$from), words_given(job$to))
+  moved_customers(
+    x, words_given(job$from), words_given(job$to), stayers = isTRUE(job$stayers)
+  )
 }
 
 # Everybody who was there before and moved.
@@ -47,7 +49,7 @@ tier_parts <- list(
     make = \(study, ledger) study_moves(study, ledger),
     wanted = \(study) !is.null(study$moves),
     figure = 6.5,
-    options = c("from", "to"),
+    options = c("from", "to", "stayers"),
     read = read_moves,
     lists = list("moved.csv" = moved_list),
     page = \(run) page_moves(run),

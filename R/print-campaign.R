@@ -18,7 +18,15 @@ describe.nubrek_campaign <- function(x) {
       say("Measured over "), basis_of(x, "days"),
       say(" days after the contact. Everybody drawn is in the "),
       say("analysis, reached or not.")
-    ))
+    ), if (!is_part(x)) {
+      say(
+        paste0(
+          "Asked were %s held back; each customer is drawn alone, so that nobody moves when others ",
+          "come, and the share varies a little."
+        ),
+        present_rate(basis_of(x, "control_share"))
+      )
+    })
   )
 }
 
@@ -31,10 +39,15 @@ describe.nubrek_balance <- function(x) {
     heading = paste(say("How alike the arms are:"), seen_text(basis_of(x, "name"))),
     finding = if (!is_part(x) && nrow(rows) > 0L) {
       say(
-        "%s of %s differ by more than chance usually brings; about %s would.",
+        "%s of %s differ by more than chance usually brings; about %s would. %s",
         format_count(beyond),
         n_of(nrow(rows), "row"),
-        format_count(round(0.05 * nrow(rows)))
+        format_count(round(0.05 * nrow(rows))),
+        if (stats::pbinom(beyond - 1, nrow(rows), 0.05, lower.tail = FALSE) >= 0.01) {
+          say("That is no reason to worry.")
+        } else {
+          say("That is a reason to look whether the lists were drawn and sent as planned.")
+        }
       )
     }
   )

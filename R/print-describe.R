@@ -3,12 +3,8 @@
 
 describe <- function(x) {
   if (is_part(x)) return(describe_part(x))
-  told <- describe_whole(x)
-  if (!is.null(told$finding)) told$finding <- paste(c(told$finding, trust_words(x)), collapse = " ")
-  told
+  UseMethod("describe")
 }
-
-describe_whole <- function(x) UseMethod("describe")
 
 # Some rows of a result: what they are part of, and nothing about the whole.
 describe_part <- function(x) {
@@ -30,12 +26,43 @@ describe.nubrek_result <- function(x) {
 
 #' @export
 describe.nubrek_audit <- function(x) {
-  kept <- x$reason == "kept"
-  list(heading = say("What became of every row"), finding = say(
-    "%s of %s rows were kept; every other one is set aside with a reason.",
-    format_count(sum(x$rows[kept])),
-    format_count(sum(x$rows))
-  ))
+  rows <- plain_table(x)
+  kept <- rows$reason == "kept"
+  list(
+    heading = say("What became of every row"),
+    finding = paste(c(lost_words(rows), say(
+      "%s of %s rows were kept; every other one is set aside with a reason.",
+      format_count(sum(rows$rows[kept])),
+      format_count(sum(rows$rows))
+    )), collapse = " "),
+    table = if (length(unique(rows$file)) > 1L) {
+      structure(rbind(reason_totals(rows), rows), basis = attr(x, "basis"))
+    }
+  )
+}
+
+# Of several files, what became of all their rows, which comes before each of them.
+reason_totals <- function(rows) {
+  totals <- as.data.table(rows)[, .(
+    file = say("all files"), rows = sum(rows), money = sum(money), unknown = sum(unknown),
+    example = NA_integer_
+  ), by = .(reason, currency)]
+  as.data.frame(totals)[names(rows)]
+}
+
+# A file or a currency of which a single reason takes every row.
+lost_words <- function(rows) {
+  lost <- \(column, words) unlist(lapply(unique(rows[[column]]), \(one) {
+    here <- rows[rows[[column]] == one & rows$rows > 0L, ]
+    if (nrow(here) == 0L || length(unique(here$reason)) > 1L || here$reason[[1L]] == "kept") {
+      return(NULL)
+    }
+    say(words, seen_text(one), here$reason[[1L]])
+  }))
+  c(
+    lost("file", "Every row of \u201c%s\u201d is set aside: %s."),
+    lost("currency", "Every row in %s is set aside: %s.")
+  )
 }
 
 #' @export
@@ -118,7 +145,7 @@ ordinal <- function(n) {
 }
 
 #' @export
-describe.nubrek_value <- function(x) {
+describe.nubrek_value <- function(x) with_trust(x, {
   years <- basis_of(x, "years")
   span <- if (years == 1) "year" else paste(number_text(years), "years")
   total <- attr(x, "total")
@@ -151,7 +178,7 @@ describe.nubrek_value <- function(x) {
     finding = finding,
     table = x[order(-x$value, -x$sales), ]
   )
-}
+})
 
 #' @export
 describe.nubrek_backtest <- function(x) {

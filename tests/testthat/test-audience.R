@@ -416,7 +416,11 @@ test_that("audiences of the demo study are shown, listed, drawn and reported", {
   expect_identical(run$audiences$customers, unname(vapply(found, nrow, 0L)))
   expect_s3_class(ggplot2::autoplot(found[[1L]]), "ggplot")
   listed <- data.table::fread(file.path(dirname(run$files[[1L]]), "audiences.csv"))
-  expect_identical(nrow(listed), sum(run$audiences$customers))
+  # with contact columns a list holds those who agreed to be contacted
+  members <- audience_members(run$audiences)
+  expect_identical(nrow(members), sum(run$audiences$customers))
+  agreed <- consent_of(run$ledger, members$customer)$answer
+  expect_identical(as.character(listed$customer), members$customer[agreed %in% TRUE])
   expect_true(all(c("customer", "name", "email", "audience") %in% names(listed)))
   # cut at commas by the brackets of YAML, put together again
   expect_identical(

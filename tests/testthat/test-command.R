@@ -70,6 +70,11 @@ test_that("demo, check, run, show and draw do the job", {
     nrow(rows), sum(all_moves$from == "cashmere" & all_moves$to %in% c("wool", "absent"))
   )
   expect_false(any(all_moves$from == all_moves$to)) # nobody who stayed
+  nubrek_here("list", "moves", study, "--file", list, "--stayers")
+  stayed <- utils::read.csv(list, fileEncoding = "UTF-8-BOM")
+  expect_identical(sum(stayed$from == stayed$to), sum(
+    pellmere()$moves$customers[pellmere()$moves$from == pellmere()$moves$to]
+  ))
   tiers <- utils::read.csv(
     text = nubrek_here(
       "show", "tiers", study, "--where", "tier=cashmere; sales>=300", "--format", "csv"

@@ -254,3 +254,32 @@ fiscal year to date,2024-04-01,2024-05-17")
   expect_identical(audience(ledger, purchases(during = "last 30 days") == 1)$customer, "A")
   expect_identical(sum(sales_by(ledger, "cohort", during = "fiscal year to date")$sales), 5)
 })
+
+test_that("a rule that cannot be read names the words there are, and how a text becomes a number", {
+  ledger <- example_ledger()
+  expect_error(audience(ledger, purchasess(channel == "Web") > 0), "Words are .*purchases.*bought")
+  expect_error(audience(ledger, first_channel > 3), "number_of\\(first_channel\\)")
+})
+
+test_that("an audit of several files says what became of all rows before each file", {
+  folder <- withr::local_tempdir()
+  put <- \(name, rows) writeLines(c("who,day,paid,coin", rows), file.path(folder, name))
+  put("a.csv", c("A,2024-01-05,5,EUR", "B,2024-02-05,7,EUR", "B,2024-02-06,7,SEK"))
+  put("b.csv", c(",2024-01-05,5,EUR", ",2024-02-05,7,EUR"))
+  ledger <- open_ledger(
+    file.path(folder, c("a.csv", "b.csv")),
+    column_map("who", "day", sales = "paid", currency = "coin"), meanings(currency = "EUR")
+  )
+  told <- describe(audit(ledger))
+  expect_match(told$finding, "Every row of \u201cb.csv\u201d is set aside: no customer[.]")
+  expect_match(told$finding, "Every row in SEK is set aside: foreign currency[.]")
+  expect_identical(told$table$file[1:3], rep("all files", 3L))
+  expect_identical(
+    told$table$rows[match(c("kept", "no customer", "foreign currency"), told$table$reason)],
+    c(2L, 2L, 1L)
+  )
+  expect_identical(nrow(audit(ledger)), 3L) # the result itself is by file
+  one <- open_ledger(file.path(folder, "a.csv"), column_map("who", "day", sales = "paid",
+    currency = "coin"), meanings(currency = "EUR"))
+  expect_null(describe(audit(one))$table)
+})
