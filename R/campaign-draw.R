@@ -16,9 +16,9 @@
 #' @param offers `[character]` Names of offers, dealt out evenly among those who are contacted.
 #' @param strata `[character(1)]` An attribute by whose levels the draw is shown. It does not change
 #'   the draw: drawn within levels, customers would move when others come.
-#' @param contact_by `[character(1)]` The way of contact, where the meanings name a consent for each:
-#'   only customers who agreed to it are drawn; those who said no, or of whom it is unknown, are
-#'   counted and left out of both arms. See `consent` of [meanings()].
+#' @param contact_by `[character(1)]` The way of contact, where the meanings name a consent for
+#'   each: only customers who agreed to it are drawn; those who said no, or of whom it is unknown,
+#'   are counted and left out of both arms. See `consent` of [meanings()].
 #' @param quiet `[integer(1)]` Nobody who was contacted in so many days before the day of contact
 #'   (of the ledger's contacts, [add_contacts()]) is drawn.
 #' @param most `[integer(1)]` Nobody who was contacted so many times in the 91 days before is drawn.
@@ -28,8 +28,8 @@
 #' @return A `nubrek_campaign`, one row per drawn customer, by id: `customer`, `arm` (`"held back"`
 #'   or `"contacted"`, the offer's name where there are offers), `draw`. [campaign_balance()] shows
 #'   how alike the arms are; [save_campaign()] keeps it until [measure_campaign()].
-#' @section Errors: `nubrek_error_argument` where an arm is empty; `nubrek_error_consent` where it is
-#'   not said who agreed to be contacted.
+#' @section Errors: `nubrek_error_argument` where an arm is empty; `nubrek_error_consent` where it
+#'   is not said who agreed to be contacted.
 #' @references Aumasson and Bernstein (2012), SipHash: a fast short-input PRF.
 #' @examples
 #' ledger <- example_ledger()

@@ -29,7 +29,8 @@
 #'   under a normal with this mean and error.
 #'   Before the end, intervals stand at the level that spends the error over the days of the window;
 #'   at the end the ordinary one stands, as the end was fixed at the draw.
-#' @references Lan and DeMets (1983), Discrete sequential boundaries for clinical trials; Lin (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
+#' @references Lan and DeMets (1983), Discrete sequential boundaries for clinical trials; Lin
+#'   (2013), Agnostic notes on regression adjustments to experimental data; MacKinnon
 #'   and White (1985); DerSimonian and Laird (1986).
 #' @examples
 #' ledger <- example_ledger()

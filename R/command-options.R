@@ -87,7 +87,7 @@ verb_options <- list(
   count = \() list(format_option()),
   hold = \() list(
     text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER"),
-    flag_option("--lists", "of a held campaign: write its lists again, less who has withdrawn since")
+    flag_option("--lists", "of a held campaign: write its lists again, less who withdrew")
   ),
   show = \() list(
     measure_option(),

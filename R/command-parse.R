@@ -51,7 +51,8 @@ command_verbs <- list(
     ),
     use = paste0(
       "nubrek list PART STUDY --file FILE [--where CONDITIONS] [--from TIERS] [--to TIERS] ",
-      "[--columns A,B] [--apart COLUMN] [--contact A,B] [--contact-by WAY] [--without-consent] [--stayers]"
+      "[--columns A,B] [--apart COLUMN] [--contact A,B] [--contact-by WAY] ",
+      "[--without-consent] [--stayers]"
     ),
     arguments = 2L
   ),

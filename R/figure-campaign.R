@@ -106,8 +106,8 @@ autoplot.nubrek_effect <- function(object, ...) {
       if (is_running(object)) {
         say(
           paste0(
-            "Day %s of %s: difference between contacted and held back, with an interval for a look ",
-            "on every day"
+            "Day %s of %s: difference between contacted and held back, with an interval for a ",
+            "look on every day"
           ),
           basis_of(object, "days"), basis_of(object, "wanted")
         )

@@ -117,7 +117,7 @@ autoplot.nubrek_event_cohorts <- function(object, ...) {
       object,
       say("Share back within %s; bar: 95 %% interval", n_of(basis_of(object, "within"), "day")),
       caption = say(
-        "Beside: first purchase in the four weeks before or after. A holiday is held against itself."
+        "Beside: first purchase in the four weeks before or after. Holidays: against themselves."
       )
     ) +
     theme_nubrek() +

@@ -129,8 +129,8 @@ draw_totals_sales <- function(active, money) {
 }
 
 # What each cohort has brought (`past`, worth by age) and will bring (`path`, weighted, by periods
-# ahead). Cohorts stand beside each other at the same age, the last that the forecast reaches for all
-# of them: what is seen up to there, and what is expected where less is seen (definition 67).
+# ahead). Cohorts stand beside each other at the same age, the last that the forecast reaches for
+# all of them: what is seen up to there, and what is expected where less is seen (definition 67).
 economics_of <- function(ends, past, path, money, to_come, cost, level) {
   mean <- money$mean %||% NA_real_
   horizon <- min(ends$age) + ncol(path)

@@ -136,7 +136,8 @@ identified_money <- function(intake, aside) {
 #'   first, then the reasons in order of precedence: duplicate, no customer, no date, unreadable
 #'   date, unreadable amount, blank amount, test order, cancelled order, after as of, foreign
 #'   currency, excluded id, ignored return, then the kinds of lines that do not count in sales);
-#'   `rows`; `money` in major units of `currency`; `unknown`, the rows whose amount could not be read; `example`, the first such row of the file.
+#'   `rows`; `money` in major units of `currency`; `unknown`, the rows whose amount could
+#'   not be read; `example`, the first such row of the file.
 #'   Invariant: `rows` adds up to the rows of the files.
 #' @examples
 #' audit(example_ledger())

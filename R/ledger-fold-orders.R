@@ -69,12 +69,14 @@ fold_orders <- function(db, map, meaning, products, intake) {
   ))
 }
 
-# Cost by sales or by the cost of a piece, worked out here for each combination of what it is made of.
+# Cost by sales or by the cost of a piece, worked out here for each combination of what makes it.
 stage_derived_cost <- function(db, names, meaning, intake) {
   if (!derives_cost(meaning) || ".cost" %in% names) return(0L)
   attribute <- meaning$unit_cost %||% meaning$cost_rate
   check_columns_exist(attribute, names, "the lines and products")
-  read <- c(attribute, intersect(c(if (!is.null(meaning$unit_cost)) ".quantity", "line_kind"), names))
+  read <- c(attribute, intersect(
+    c(if (!is.null(meaning$unit_cost)) ".quantity", "line_kind"), names
+  ))
   cells <- paste0("l", match(read, names))
   keys <- paste0("k", seq_along(read))
   found <- ask_workspace(
@@ -122,8 +124,8 @@ stage_returns <- function(db, names, meaning) {
   target <- if (linked && !is.na(of)) {
     paste0(
       " LEFT JOIN (SELECT DISTINCT customer AS t_customer, order_id AS t_order FROM ",
-      db$named("sold"), " WHERE units > 0 AND order_id <> ''", goods, ") t ON t_customer = customer AND ",
-      "t_order = l", of, " AND units < 0", goods
+      db$named("sold"), " WHERE units > 0 AND order_id <> ''", goods,
+      ") t ON t_customer = customer AND t_order = l", of, " AND units < 0", goods
     )
   }
   found <- if (is.null(target)) "0" else "CASE WHEN t_order IS NOT NULL THEN 1 ELSE 0 END"

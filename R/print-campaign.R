@@ -21,8 +21,8 @@ describe.nubrek_campaign <- function(x) {
     ), if (!is_part(x)) {
       say(
         paste0(
-          "Asked were %s held back; each customer is drawn alone, so that nobody moves when others ",
-          "come, and the share varies a little."
+          "Asked were %s held back; each customer is drawn alone, so that nobody moves when ",
+          "others come, and the share varies a little."
         ),
         present_rate(basis_of(x, "control_share"))
       )
@@ -160,8 +160,8 @@ effect_so_far <- function(one, x) {
   unit <- if (one$outcome == "sales") paste0(" ", basis_of(x, "currency")) else ""
   say(
     paste0(
-      "Day %s of %s: %s%s %s a contacted customer so far (%s to %s, held for a look on every day); ",
-      "whether it worked and paid is told at the end."
+      "Day %s of %s: %s%s %s a contacted customer so far (%s to %s, held for a look on every ",
+      "day); whether it worked and paid is told at the end."
     ),
     basis_of(x, "days"),
     basis_of(x, "wanted"),

@@ -145,7 +145,11 @@ ordinal <- function(n) {
 }
 
 #' @export
-describe.nubrek_value <- function(x) with_trust(x, {
+describe.nubrek_value <- function(x) {
+  with_trust(x, value_told(x))
+}
+
+value_told <- function(x) {
   years <- basis_of(x, "years")
   span <- if (years == 1) "year" else paste(number_text(years), "years")
   total <- attr(x, "total")
@@ -178,7 +182,7 @@ describe.nubrek_value <- function(x) with_trust(x, {
     finding = finding,
     table = x[order(-x$value, -x$sales), ]
   )
-})
+}
 
 #' @export
 describe.nubrek_backtest <- function(x) {

@@ -241,7 +241,11 @@ describe.nubrek_noise <- function(x) {
 }
 
 #' @export
-describe.nubrek_outlook <- function(x) with_trust(x, {
+describe.nubrek_outlook <- function(x) {
+  with_trust(x, outlook_told(x))
+}
+
+outlook_told <- function(x) {
   total <- attr(x, "total")
   best <- total$tier[[1L]]
   there <- x$tier == best
@@ -255,7 +259,7 @@ describe.nubrek_outlook <- function(x) with_trust(x, {
       format_count(round(total$expected[[1L]]))
     )
   )
-})
+}
 
 #' @export
 describe.nubrek_benefits <- function(x) {

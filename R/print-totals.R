@@ -63,8 +63,8 @@ describe.nubrek_economics <- function(x) {
       amount <- \(v) number_text(round(v, 2))
       say(
         paste0(
-          "Up to %s after the first, a customer brings %s in the middle of the cohorts (%s to %s); ",
-          "what is not seen so far is expected."
+          "Up to %s after the first, a customer brings %s in the middle of the cohorts (%s to ",
+          "%s); what is not seen so far is expected."
         ),
         n_of(x$horizon[[1L]], "period"), amount(stats::median(x$per_acquired)),
         amount(min(x$per_acquired)), amount(max(x$per_acquired))

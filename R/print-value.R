@@ -1,7 +1,11 @@
 # What the money of the coming time is called, and the sentence that says what was found.
 
 #' @export
-describe.nubrek_outcome <- function(x) with_trust(x, {
+describe.nubrek_outcome <- function(x) {
+  with_trust(x, outcome_told(x))
+}
+
+outcome_told <- function(x) {
   clock <- basis_of(x, "clock")
   total <- attr(x, "total")
   money <- \(v) format_money(v, basis_of(x, "currency"))
@@ -31,7 +35,7 @@ describe.nubrek_outcome <- function(x) with_trust(x, {
       to_come
     )
   )
-})
+}
 
 # What is to come is read from the nearest period on.
 #' @export
@@ -39,7 +43,11 @@ print.nubrek_outcome <- function(x, rows = max(24L, default_rows()), ...) NextMe
 
 # The newest cohorts that have some time to come, cumulated, by age.
 #' @export
-describe.nubrek_outlook_grid <- function(x) with_trust(x, {
+describe.nubrek_outlook_grid <- function(x) {
+  with_trust(x, outlook_grid_told(x))
+}
+
+outlook_grid_told <- function(x) {
   clock <- basis_of(x, "clock")
   grouped_by <- basis_of(x, "by")
   rows <- plain_table(x)
@@ -76,7 +84,7 @@ describe.nubrek_outlook_grid <- function(x) with_trust(x, {
       all_hint()
     ))
   )
-})
+}
 
 outlook_table <- function(x, cohorts = 12L) {
   shown <- plain_table(x)
@@ -103,7 +111,11 @@ outlook_table <- function(x, cohorts = 12L) {
 }
 
 #' @export
-describe.nubrek_worth <- function(x) with_trust(x, {
+describe.nubrek_worth <- function(x) {
+  with_trust(x, worth_told(x))
+}
+
+worth_told <- function(x) {
   grouped_by <- basis_of(x, "by")
   judged <- plain_table(x)[!x$older, ]
   known <- basis_of(x, "money") != "sales"
@@ -122,7 +134,7 @@ describe.nubrek_worth <- function(x) with_trust(x, {
       )), all_hint()))
     }
   )
-})
+}
 
 worth_finding <- function(x, summary, judged, known) {
   if (is.null(summary)) return(say("Every cohort may hold older customers."))
@@ -238,7 +250,11 @@ less_words <- c(
 )
 
 #' @export
-describe.nubrek_value_by <- function(x) with_trust(x, {
+describe.nubrek_value_by <- function(x) {
+  with_trust(x, value_by_told(x))
+}
+
+value_by_told <- function(x) {
   grouped_by <- basis_of(x, "by")
   rows <- plain_table(x)
   worth <- if (basis_of(x, "money") == "sales") "sales" else "value"
@@ -259,7 +275,7 @@ describe.nubrek_value_by <- function(x) with_trust(x, {
     )),
     table = structure(rows[shown], basis = attr(x, "basis"))
   )
-})
+}
 
 value_by_finding <- function(table, by, worth, everybody, currency) {
   money <- \(v) format_money(v, currency, 2L)

@@ -53,7 +53,8 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
       if ("line_kind" %in% names(ledger$line_cells)) {
         paste0("CASE WHEN l.", line_cell(ledger, "line_kind"), " = 'goods' THEN 0 ELSE 1 END, ")
       },
-      "l.sales DESC, l.seat) AS nth FROM ", db$named("lines"), " l JOIN (SELECT MIN(number) AS number FROM ",
+      "l.sales DESC, l.seat) AS nth FROM ", db$named("lines"),
+      " l JOIN (SELECT MIN(number) AS number FROM ",
       db$named("orders"), " WHERE sales >= ", ledger$least,
       " GROUP BY customer) f ON f.number = l.number) t WHERE nth = 1"
     )
@@ -97,7 +98,8 @@ ask_lines_sql <- function(ledger, question) {
     },
     " AS purchases, MAX(CASE WHEN money >= ", ledger$least, " THEN day END) AS last FROM (",
     "SELECT ", order_columns, ", SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0",
-    goods_of_lines(ledger), " THEN 1 ELSE 0 END) AS returned, SUM(", if (question$units) "COALESCE(q.units, 0)" else "0",
+    goods_of_lines(ledger), " THEN 1 ELSE 0 END) AS returned, SUM(",
+    if (question$units) "COALESCE(q.units, 0)" else "0",
     ") AS units FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
     " o ON o.number = l.number", unlist(joins), counted, " WHERE o.day BETWEEN ",
     as.integer(question$span$from), " AND ", as.integer(question$span$until),

@@ -180,7 +180,8 @@ purchases_of <- function(ledger, orders) {
 #' @return `event_cohorts()`: a `nubrek_event_cohorts`, two rows per event: `event`; `won`, `inside`
 #'   (the first purchase fell into it, of a holiday into the latest) or `beside` (in the four weeks
 #'   before or after, outside all events; of a holiday `years before`, in the same holiday of
-#'   earlier years); `customers`; `share` back within the days (Kaplan and Meier) with `lower`, `upper`;
+#'   earlier years); `customers`; `share` back within the days (Kaplan and Meier) with `lower`,
+#'   `upper`;
 #'   `visits_per_year` of those who came back; `mean_first`, `mean_later`, net sales of the first
 #'   and of later purchases; `p`, of the log-rank comparison of the two.
 #' @rdname with_events

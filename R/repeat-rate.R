@@ -16,9 +16,9 @@
 #'   `sales_first` + `sales_later` + `sales_outside` (by kind of order); `mean_repeat`,
 #'   `mean_one_time`, `mean_first`, `mean_later`: the mean purchase of each kind; `by_90`, the share
 #'   who came back by day 90 after their first purchase, with `by_90_lower` and `by_90_upper`
-#'   (Kaplan and Meier; missing where nobody is seen so long, and with `during`). Groups are seen for
-#'   different times: `rate` shows what was seen, `by_90` compares (definition 68). The basis has
-#'   `differ`, the p of the log-rank comparison of the groups of 30 customers or more.
+#'   (Kaplan and Meier; missing where nobody is seen so long, and with `during`). Groups are seen
+#'   for different times: `rate` shows what was seen, `by_90` compares (definition 68). The basis
+#'   has `differ`, the p of the log-rank comparison of the groups of 30 customers or more.
 #' @references Wilson, E. B. (1927), Probable inference, the law of succession, and statistical
 #'   inference, Journal of the American Statistical Association 22, 209-212.
 #' @examples
@@ -137,8 +137,8 @@ rate_sums <- function(m, by) {
 rate_columns <- c(
   "customers", "repeat_customers", "same_day_only", "rate", "lower", "upper", "sales",
   "sales_repeat", "sales_one_time", "sales_no_purchase", "sales_first", "sales_later",
-  "sales_outside", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "by_90", "by_90_lower",
-  "by_90_upper", "purchases",
+  "sales_outside", "mean_repeat", "mean_one_time", "mean_first", "mean_later", "by_90",
+  "by_90_lower", "by_90_upper", "purchases",
   "orders", "purchase_days", "first", "inside", "of_repeat", "of_later"
 )
 

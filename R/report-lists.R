@@ -13,7 +13,8 @@
 #'   see [customers()], to carry along behind `customer`, such as `"email"`. The list then holds
 #'   only customers who agreed to be contacted, by the `consent` of [meanings()]; a message says how
 #'   many are left out.
-#' @param contact_by `[character(1)]` The way of contact, where the meanings name a consent for each.
+#' @param contact_by `[character(1)]` The way of contact, where the meanings name a consent for
+#'   each.
 #' @param without_consent `[logical(1)]` Are customers who did not agree listed as well?
 #' @return The paths written, invisibly. Each file is there whole, or not at all.
 #' @section Errors: `nubrek_error_consent`: contact columns are asked for, and it is not said who

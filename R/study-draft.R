@@ -66,7 +66,7 @@ currency_codes <- function(file, guess, roles) {
   if (length(found) > 0L) found else utils::head(setdiff(trim_text(levels(cells)), ""), 3L)
 }
 
-# The cost of a piece, in the order lines or beside the products, where no cost of the line is there.
+# The cost of a piece, in the order lines or beside the products, where no line has its cost.
 unit_cost_line <- function(guesses, roles) {
   names <- unlist(lapply(guesses, `[[`, "column"), use.names = FALSE)
   hit <- names[is_unit_cost(names)]
@@ -87,7 +87,7 @@ consent_line <- function(guesses) {
   )
 }
 
-# Lines that may be no goods, by the words of a column with few texts; only a proposal, as each takes
+# Lines that may be no goods, by the words of a column with few texts; a proposal, as each takes
 # lines out of the sales or the goods.
 kind_lines <- function(file, guess, roles) {
   read <- read_source(file)$table
@@ -104,7 +104,7 @@ kind_lines <- function(file, guess, roles) {
     found <- found[lengths(found) > 0L & lengths(found) < 50L]
     if (length(found) == 0L) next
     return(c(
-      "  # kinds:                    # lines that are no goods, as their words say; see nubrek keys",
+      "  # kinds:                    # lines that are no goods, by their words; see nubrek keys",
       sprintf(
         "  #   %s: {column: %s, values: [%s]}", names(found), quoted(name),
         vapply(found, \(one) paste(quoted_each(one), collapse = ", "), "")
@@ -120,7 +120,9 @@ consent_pattern <- paste0(
 )
 kind_patterns <- c(
   voucher = "\\b(voucher|coupon|gutschein|rabattcode|promo ?code|bon de reduction)",
-  shipping = "\\b(shipping|delivery|freight|postage|versand|porto|livraison|frais de port|spedizione)",
+  shipping = paste0(
+    "\\b(shipping|delivery|freight|postage|versand|porto|livraison|frais de port|spedizione)"
+  ),
   gift_card = "\\b(gift ?(card|voucher)|geschenk(karte|gutschein)|carte cadeau|buono regalo)",
   deposit = "\\b(deposit|pfand|consigne|statiegeld)",
   fee = "\\b(fee|surcharge|geb\u00fchr|gebuehr|frais de dossier)",
@@ -151,7 +153,9 @@ attribute_lines <- function(guess, roles) {
 # Columns as attributes: a list, or where a name is no word that rules can speak, with one that is.
 attribute_list <- function(columns) {
   names <- vapply(columns, plain_name, "", USE.NAMES = FALSE)
-  if (identical(names, columns)) return(paste0("[", paste(quoted_each(columns), collapse = ", "), "]"))
+  if (identical(names, columns)) {
+    return(paste0("[", paste(quoted_each(columns), collapse = ", "), "]"))
+  }
   paste0("{", paste0(
     quoted_each(make.unique(names, "_")), ": ", quoted_each(columns), collapse = ", "
   ), "}")

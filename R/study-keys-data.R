@@ -209,8 +209,8 @@ meanings_section <- function() {
     consent = study_key(
       leaf_consent(),
       paste(
-        "the customer attribute that tells who agreed to be contacted, one for each way of contact,",
-        "or: not recorded"
+        "the customer attribute that tells who agreed to be contacted, one for each way of",
+        "contact, or: not recorded"
       ),
       "lists with contacts, plans and draws ask for it",
       "{email: mail_ok, post: post_ok}"

@@ -7,4 +7,3 @@ nubrek_here <- function(...) {
   )
   list(status = status, out = out, err = paste(err, collapse = "\n"))
 }
-

@@ -363,7 +363,8 @@ test_that("consent is said once, and holds wherever people are to be contacted",
   }
   expect_message(expect_identical(listed(), agreed), "Left out: .*ok: 1 no, 2 unknown")
   expect_message(
-    expect_identical(listed(without_consent = TRUE), LETTERS[1:6]), "Listed although .*1 no, 2 unknown"
+    expect_identical(listed(without_consent = TRUE), LETTERS[1:6]),
+    "Listed although .*1 no, 2 unknown"
   )
   # without contacts, a list holds everybody
   write_list(everybody, path)

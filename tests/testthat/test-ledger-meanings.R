@@ -492,8 +492,8 @@ test_that("the cost of a piece times the pieces is the cost of the line, in ever
     split_ledger(lines, map, said, products = goods, into = 2, folder = withr::local_tempfile()),
     open_ledger(db_table(con, "lines"), map, said, products = goods, workspace = "temporary")
   )) {
-    # 20 less 3 pieces of 2.25, less the voucher, and one piece back; 30 less 11.50, and 14 without a
-    # cost; a free line still costs
+    # 20 less 3 pieces of 2.25, less the voucher, and one piece back; 30 less 11.50, and 14 without
+    # a cost; a free line still costs
     margin <- customers(ledger)$margin
     expect_equal(margin, c(20 - 6.75 - 2 - 6 + 2.25, 30 - 11.5 + 14, -23))
     expect_match(remarks(ledger)$remark, "1.line without a known cost", all = FALSE)

@@ -7,7 +7,9 @@ test_that("every record names a section, parts and options that are there, and n
     expect_true(part$section %in% names(report_sections), label = part$name)
     expect_true(all(c(part$needs, part$remarks) %in% names(parts)), label = part$name)
     expect_true(
-      all(part$options %in% c("measure", "view", "curves", "by", "from", "to", "name", "against")),
+      all(part$options %in% c(
+        "measure", "view", "curves", "by", "from", "to", "stayers", "name", "against"
+      )),
       label = part$name
     )
     expect_lt(nchar(part$about), 75L)
