@@ -1,4 +1,4 @@
-# A campaign before its end: intervals that allow for a look on every day of the window
+# A campaign before its end: intervals that allow for a check on every day of the window
 # (definition 69).
 
 # The level at which the interval of day `day` of `days` stands, so that of campaigns without an

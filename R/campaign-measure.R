@@ -20,7 +20,7 @@
 #'   `plain` difference of means; `difference_in_differences`; with several rows of an outcome
 #'   `together`, the effects drawn towards the common one; of `margin` also `net` gain after costs
 #'   with `net_lower`, `net_upper` and `chance_paid`. [campaign_course()] has the effect week by
-#'   week. Before the window's end these are the effects to date: the intervals allow for a look on
+#'   week. Before the window's end these are the effects to date: the intervals allow for a check
 #'   every day, and `p` and what it paid are missing.
 #' @section Method: Effect: regression of the outcome on contact, the outcome before (centred) and
 #'   their product, HC2 errors. Net gain: effect on margin times contacted, less contacts and offers
@@ -57,9 +57,9 @@ measure_campaign <- function(
   outcomes <- outcomes %||% known
   check_values(outcomes, known, "outcomes")
   seen <- campaign_outcomes(ledger, drawn$code, window, rate)
-  rows <- effect_rows(ledger, drawn, seen, outcomes, by, window$level(level))
+  rows <- effect_rows(ledger, drawn, seen, outcomes, by, window$level(level, window$days))
   rows <- with_net(rows, campaign, drawn, seen, level, by)
-  if (window$days < window$wanted) {
+  if (window$running) {
     rows[intersect(c("p", "net", "net_lower", "net_upper", "chance_paid"), names(rows))] <- NA_real_
   }
   new_result(
@@ -113,15 +113,16 @@ campaign_window <- function(ledger, campaign, call = rlang::caller_env()) {
     day = day,
     days = days,
     wanted = wanted,
-    level = \(level) if (days < wanted) look_level(days, wanted, level) else level,
+    running = days < wanted,
+    level = \(level, day) if (days < wanted) look_level(day, wanted, level) else level,
     before = list(from = day - days, until = day - 1),
     after = list(from = day + 1, until = day + days),
     remarks = rbind(
       if (days < wanted) {
         remark_table("window", say(
           paste0(
-            "The campaign runs until %s: what is told is of the first %s of its %s days, with ",
-            "intervals that allow for a look on every day."
+            "The campaign runs until %s: these are the first %s of its %s days. The intervals ",
+            "allow for a check every day."
           ),
           format_day(day + wanted), days, wanted
         ))
@@ -241,9 +242,7 @@ effect_course <- function(ledger, drawn, window, level) {
     seen <- campaign_outcomes(ledger, drawn$code, here, plain = TRUE)
     do.call(rbind, lapply(c("purchases", "sales"), \(outcome) {
       found <- lin_effect(seen$after[[outcome]], seen$before[[outcome]], contacted)
-      ends <- effect_bounds(
-        found, if (window$days < window$wanted) look_level(end, window$wanted, level) else level
-      )
+      ends <- effect_bounds(found, window$level(level, end))
       data.frame(
         outcome = outcome, days = end, effect = found$effect, lower = ends[[1L]], upper = ends[[2L]]
       )

@@ -63,7 +63,7 @@ hold_lists_again <- function(job, study, path) {
   \() writeLines(c(told, paste0("Lists: ", toString(lists))))
 }
 
-# Who is contacted and who is held back, each as a list beside the campaign.
+# Those to contact and the control group, each as a list beside the campaign.
 write_hold_lists <- function(job, study, ledger, drawn, path) {
   rows <- plain_table(drawn)
   outputs <- study$outputs

@@ -106,14 +106,17 @@ autoplot.nubrek_effect <- function(object, ...) {
       if (is_running(object)) {
         say(
           paste0(
-            "Day %s of %s: difference between contacted and held back, with an interval for a ",
-            "look on every day"
+            "Day %s of %s: difference between contacted customers and the control group, with an ",
+            "interval that allows for a check every day"
           ),
           basis_of(object, "days"), basis_of(object, "wanted")
         )
       } else {
         say(
-          "Difference between contacted and held back since %s, with its 95 %% interval",
+          paste0(
+            "Difference between contacted customers and the control group since %s, with 95 %% ",
+            "interval"
+          ),
           format_day(basis_of(object, "day"))
         )
       },

@@ -94,8 +94,8 @@ autoplot.nubrek_event_cohorts <- function(object, ...) {
   nothing_to_draw(nrow(rows) == 0L, object)
   rows$label <- factor(seen_text(rows$event), rev(unique(seen_text(rows$event))))
   words <- c(
-    inside = say("won in it"), beside = say("won beside it"),
-    `years before` = say("won in it, years before")
+    inside = say("acquired during the event"), beside = say("acquired beside it"),
+    `years before` = say("acquired in earlier years")
   )
   rows$won <- factor(words[rows$won], words)
   rows$y <- as.integer(rows$label) + ifelse(rows$won == words[[1L]], 0.12, -0.12)

@@ -1,4 +1,4 @@
-# Who agreed to be contacted: one fact, said once in the meanings, read wherever people are.
+# Who agreed to be contacted: stated once, in the meanings, and read wherever people are contacted.
 
 not_recorded <- "not recorded"
 
@@ -13,7 +13,7 @@ no_words <- c(
 )
 
 # Texts as answers: yes, no, or missing where nothing is said. Words beyond these must be named, as
-# `yes`; all others then mean no. `odd` are the places of words that cannot be told.
+# `yes`; all others then mean no. `odd` are the places of words that are neither.
 answers_of <- function(text, yes = NULL) {
   text <- tolower(trim_text(text))
   said <- !is_blank(text)
@@ -24,7 +24,7 @@ answers_of <- function(text, yes = NULL) {
   )
 }
 
-# What each of these customers said of being contacted: `column`, and `answer`, yes, no or missing
+# What each of these customers answered: `column`, and `answer`, yes, no or missing
 # where it is unknown. Where nobody is to be left out for it, `told` says why instead. `contact_by`
 # is the way of contact, where each has a consent of its own; with `must`, it must have been said.
 consent_of <- function(ledger, ids, contact_by = NULL, must = TRUE, call = rlang::caller_env()) {
@@ -54,7 +54,7 @@ ledger_consent <- function(ledger, column, call = rlang::caller_env()) {
   if (length(read$odd) > 0L) {
     odd <- words[read$odd]
     abort_nubrek(c(
-      "Who agreed to be contacted cannot be told from {.field {column}}.",
+      "{.field {column}} does not say clearly who agreed to be contacted.",
       "x" = "It says {.val {utils::head(odd, 3)}}, for {sum(text %in% odd)} customer{?s}.",
       "i" = paste(
         "Say which words mean yes, such as {.code consent_yes: [{odd[[1]]}]} beside",
@@ -109,6 +109,18 @@ consent_remark <- function(consent) {
   remark_table("consent", consent$told %||% say(
     "Only customers who agreed to be contacted (%s) are in a target.", consent$column
   ))
+}
+
+# What the meanings may say of consent: one column, or one by each way of contact.
+check_consent_words <- function(consent, consent_yes, call = rlang::caller_env()) {
+  texts <- \(x, ...) checkmate::check_character(
+    x, min.chars = 1L, min.len = 1L, any.missing = FALSE, null.ok = TRUE, ...
+  )
+  throw_unless(
+    if (is.null(names(consent))) texts(consent, max.len = 1L) else texts(consent, names = "unique"),
+    "consent", call
+  )
+  throw_unless(texts(consent_yes), "consent_yes", call)
 }
 
 # Checked once at opening, so that a study with a wrong column does not run for an hour first.

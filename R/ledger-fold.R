@@ -85,9 +85,8 @@ fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judg
 }
 
 check_staged_columns <- function(db, map, meaning, name) {
-  rules <- c(Filter(Negate(is.null), list(meaning$test, meaning$cancelled)), meaning$kinds)
   check_columns_exist(
-    c(unname(unclass(map)), vapply(rules, `[[`, "", "column")),
+    c(unname(unclass(map)), vapply(row_rules(meaning), `[[`, "", "column")),
     c(names(db$place), names(db$joined)), name, db$call
   )
   check_staged_multiplying(db, map)

@@ -18,7 +18,7 @@ take_in_orders <- function(
   cells <- joined$cells
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
   check_columns_exist(
-    c(unname(unclass(map)), vapply(c(rules, meaning$kinds), `[[`, "", "column")), names(cells),
+    c(unname(unclass(map)), vapply(row_rules(meaning), `[[`, "", "column")), names(cells),
     read$files[[1L]], call
   )
   check_no_multiplying(sales_columns(map), joined$key_of, cells, call)

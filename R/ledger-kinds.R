@@ -1,5 +1,5 @@
-# Lines that are not goods: which they are says the study alone (definition 64). They are no
-# product, no return and no first purchase; each kind counts in sales or is set aside.
+# Lines that are not goods: only the study says which these are (definition 64). They are no
+# product, no return and no first purchase; each kind counts in sales or is excluded.
 
 # The kinds, and whether they count in sales unless the study says otherwise.
 line_kinds <- c(
@@ -29,6 +29,11 @@ check_kinds <- function(kinds, call = rlang::caller_env()) {
   }
 }
 
+# All rules that pick rows by a column.
+row_rules <- function(meaning) {
+  c(Filter(Negate(is.null), list(meaning$test, meaning$cancelled)), meaning$kinds)
+}
+
 # The kind of each row as its place among the meanings' kinds (the first that picks it), 0 for
 # goods; NULL where no kinds are named.
 kind_codes <- function(meaning, cells, n) {
@@ -40,7 +45,7 @@ kind_codes <- function(meaning, cells, n) {
   code
 }
 
-# The rows of each kind that is set aside.
+# The rows of each kind that is excluded.
 kind_faults <- function(meaning, code) {
   lapply(stats::setNames(names(line_kinds), kind_text(names(line_kinds))), \(kind) {
     k <- match(kind, names(meaning$kinds))

@@ -94,7 +94,8 @@ order_rule <- function(column, values, in_sales = NULL) {
 #'   Nothing is guessed from names.
 #' @param kinds `[list]` Which lines are not goods, each kind by [order_rule()]: `voucher` (given as
 #'   a discount; counts in sales), `shipping`, `fee`, `deposit`, `tip` (counted only with `in_sales
-#'   = TRUE`), `gift_card` (sold or redeemed; never). What does not count is set aside by kind.
+#'   = TRUE`), `gift_card` (sold or redeemed; never). What does not count is excluded by kind, see
+#'   [audit()].
 #'   Only goods are products, first products, steps and returns; other lines that count stand as
 #'   `(voucher)` in their place, and as the line column `line_kind`.
 #' @param excluded_ids `[character]` Customer ids to leave out: a till, a guest account, staff.
@@ -110,15 +111,22 @@ order_rule <- function(column, values, in_sales = NULL) {
 #' @return A `nubrek_meanings` list.
 #' @examples
 #' meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"), excluded_ids = "GUEST")
+#' # vouchers lower sales, shipping is no sale; who agreed to be contacted stands in a column
+#' meanings(
+#'   kinds = list(
+#'     voucher = order_rule("article", c("V10", "V20")), shipping = order_rule("article", "SHIP")
+#'   ),
+#'   consent = "newsletter"
+#' )
 #' @export
 meanings <- function(
   currency = NULL, purchase_unit = "order", minimum_sales = 0, returns = "net",
   duplicates = "by line or order", conflicts = "error", cost_per = "line", cost_rate = NULL,
-  unit_cost = NULL,
-  as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday", fiscal_start = 1L,
-  history_start = NULL, first_purchase_known = NULL, registered = NULL, dates = "detect",
-  decimal_mark = "detect", test = NULL, cancelled = NULL, excluded_ids = character(),
-  currencies = "as mapped", kinds = NULL, consent = NULL, consent_yes = NULL
+  unit_cost = NULL, as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday",
+  fiscal_start = 1L, history_start = NULL, first_purchase_known = NULL, registered = NULL,
+  dates = "detect", decimal_mark = "detect", test = NULL, cancelled = NULL,
+  excluded_ids = character(), currencies = "as mapped", kinds = NULL, consent = NULL,
+  consent_yes = NULL
 ) {
   given <- mget(names(formals()))
   for (name in names(meaning_choices)) {
@@ -146,24 +154,10 @@ meanings <- function(
     )
   }
   check_kinds(kinds)
+  check_consent_words(consent, consent_yes)
   throw_unless(
     checkmate::check_character(excluded_ids, any.missing = FALSE),
     "excluded_ids",
-    rlang::current_env()
-  )
-  throw_unless(
-    checkmate::check_character(
-      consent, min.chars = 1L, min.len = 1L, any.missing = FALSE, null.ok = TRUE,
-      max.len = if (is.null(names(consent))) 1L, names = if (!is.null(names(consent))) "unique"
-    ),
-    "consent",
-    rlang::current_env()
-  )
-  throw_unless(
-    checkmate::check_character(
-      consent_yes, min.chars = 1L, min.len = 1L, any.missing = FALSE, null.ok = TRUE
-    ),
-    "consent_yes",
     rlang::current_env()
   )
   given$excluded_ids <- trim_text(excluded_ids)

@@ -10,6 +10,7 @@ check_study_parts <- function(study, ledger) {
   for (section in intersect(names(study_checks), names(study))) {
     try_one(section, study_checks[[section]](study, ledger))
   }
+  try_one("meanings", check_study_consent(study, ledger))
   if (length(problems) == 0L) return(invisible(study))
   text <- gsub("([{}])", "\\1\\1", problems)
   abort_nubrek(c(
@@ -59,7 +60,6 @@ study_checks <- list(
       if (!is.null(said$audience)) {
         there <- c(names(study$audiences), if (!is.null(study$targets)) target_names)
         check_values(said$audience, there, "audiences", NULL)
-        check_agreed(ledger, said)
       }
     }
     for (path in held_campaigns(study)) {
@@ -160,19 +160,16 @@ study_checks <- list(
       meant_attributes(ledger, study$outputs$contact), attribute_names(ledger),
       "the customer attributes", NULL
     )
-    if (!is.null(study$outputs$contact)) check_agreed(ledger, study$outputs)
   }
 )
 
 # Before anything is worked out: whatever the study wants of contacts, it is said who agreed.
 check_study_consent <- function(study, ledger) {
-  if (!is.null(study$outputs$contact)) check_agreed(ledger, study$outputs)
-  for (name in planned_campaigns(study)) check_agreed(ledger, study$campaigns[[name]])
-}
-
-check_agreed <- function(ledger, said) {
-  consent_of(ledger, character(), said$contact_by, call = NULL)
-  invisible()
+  asking <- c(
+    if (!is.null(study$outputs$contact)) list(study$outputs),
+    study$campaigns[planned_campaigns(study)]
+  )
+  for (said in asking) consent_of(ledger, character(), said$contact_by, call = NULL)
 }
 
 tier_rule_of <- function(study) {

@@ -31,7 +31,7 @@ describe.nubrek_audit <- function(x) {
   list(
     heading = say("What became of every row"),
     finding = paste(c(lost_words(rows), say(
-      "%s of %s rows were kept; every other one is set aside with a reason.",
+      "%s of %s rows were used; the others are excluded, each with a reason.",
       format_count(sum(rows$rows[kept])),
       format_count(sum(rows$rows))
     )), collapse = " "),
@@ -60,8 +60,8 @@ lost_words <- function(rows) {
     say(words, seen_text(one), here$reason[[1L]])
   }))
   c(
-    lost("file", "Every row of \u201c%s\u201d is set aside: %s."),
-    lost("currency", "Every row in %s is set aside: %s.")
+    lost("file", "Every row of \u201c%s\u201d is excluded: %s."),
+    lost("currency", "Every row in %s is excluded: %s.")
   )
 }
 

@@ -34,10 +34,14 @@ describe.nubrek_event_cohorts <- function(x) {
     heading = say("Customers won in events, and beside them"),
     finding = if (nrow(best) == 1L && !is.na(beside$share)) {
       say(
-        "Of those won in \u201c%s\u201d %s came back within %s, of those won %s %s%s.",
+        paste0(
+          "Of customers acquired in \u201c%s\u201d %s bought again within %s, of those acquired ",
+          "%s %s%s."
+        ),
         seen_text(best$event), present_share(best$share), n_of(basis_of(x, "within"), "day"),
-        if (beside$won == "beside") say("beside it") else say("in it in earlier years"),
-        present_share(beside$share), if (isTRUE(best$p >= 0.05)) say(" (within noise)") else ""
+        if (beside$won == "beside") say("beside it") else say("in earlier years"),
+        present_share(beside$share),
+        if (isTRUE(best$p >= 0.05)) say(" (not statistically significant)") else ""
       )
     },
     table = x

@@ -26,8 +26,8 @@ rates_first <- function(x) {
 # The columns of a table of rates that name its groups.
 rate_groups <- function(x) names(x)[seq_len(match("customers", names(x)) - 1L)]
 
-# The groups of 30 customers or more by day 90, as all are seen for different times: the highest and
-# the lowest where they differ beyond chance.
+# The groups of 30 customers or more by day 90, as they are observed for different times: the
+# highest and the lowest where they differ significantly.
 rate_extremes <- function(x, everybody) {
   by <- rate_groups(x)
   rows <- plain_table(x)[x$customers >= few_customers & !is.na(x$by_90), ]
@@ -39,7 +39,10 @@ rate_extremes <- function(x, everybody) {
   )
   if (is.null(p) || is.na(p) || p >= 0.05) {
     return(paste(begin, say(
-      "By day 90 after the first purchase %s to %s of a group had, which is within chance.",
+      paste0(
+        "Within 90 days of the first purchase, %s to %s of each group bought again; the ",
+        "differences are not statistically significant."
+      ),
       present_share(ends$by_90[[2L]]), present_share(ends$by_90[[1L]])
     )))
   }
@@ -49,7 +52,7 @@ rate_extremes <- function(x, everybody) {
     present_share(ends$by_90_upper)
   )
   paste(begin, say(
-    "By day 90 after the first purchase %s of %s had, and %s of %s (%s).",
+    "Within 90 days of the first purchase, %s of %s bought again, and %s of %s (%s).",
     present_share(ends$by_90[[1L]]), told[[1L]], present_share(ends$by_90[[2L]]), told[[2L]],
     p_words(p)
   ))

@@ -130,7 +130,10 @@ describe.nubrek_curve <- function(x) {
     )
   } else if (is.null(test) || is.na(test$p) || test$p >= 0.05) {
     say(
-      "By day 90 %s to %s of a group have made their %s purchase, which is within chance.",
+      paste0(
+        "By day 90 %s to %s of each group have made their %s purchase; the differences are not ",
+        "statistically significant."
+      ),
       present_share(min(place)), present_share(max(place)), nth
     )
   } else {

@@ -101,7 +101,7 @@ rows_behind.nubrek_discounts <- function(result, ledger, ...) {
   picked <- pick_rows(result, ...)
   breaks <- basis_of(result, "breaks")
   w <- reduce_waits(ledger, 2L)
-  group <- findInterval(discount_habits(ledger, breaks[[1L]])$first_share[w$code], breaks) + 1L
+  group <- findInterval(reduce_discounts(ledger, breaks[[1L]])$first_share[w$code], breaks) + 1L
   orders_of(ledger, w$code[which(discount_words(breaks)[group] %in% picked$first_discount)])
 }
 

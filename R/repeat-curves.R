@@ -27,6 +27,14 @@ kaplan_meier <- function(time, events, at_risk, level) {
   )
 }
 
+# Of each group, by time: events, those who leave (with one or not), and those at risk.
+risk_table <- function(group, time, event) {
+  table <- data.table(group, time, event)[,
+    .(events = sum(event), left = .N), keyby = .(group, time)
+  ]
+  table[, at_risk := rev(cumsum(rev(left))), by = group]
+}
+
 # The log-rank comparison of all groups (Mantel 1966; Peto and Peto 1972).
 log_rank <- function(table) {
   groups <- unique(table$group)

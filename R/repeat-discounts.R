@@ -34,7 +34,7 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
   ), "breaks", rlang::current_env())
   check_discounts(ledger)
   check_purchases(ledger)
-  habits <- discount_habits(ledger, breaks[[1L]])
+  habits <- reduce_discounts(ledger, breaks[[1L]])
   w <- reduce_waits(ledger, 2L)
   group <- findInterval(habits$first_share[w$code], breaks) + 1L
   people <- data.table(
@@ -87,33 +87,4 @@ discount_words <- function(breaks) {
     if (length(breaks) > 1L) paste(utils::head(percent, -1L), "to", percent[-1L]),
     paste(utils::tail(percent, 1L), "or more")
   )
-}
-
-# Per customer code, of orders that are purchases: `bought`, `off` (on a discount of at least
-# `least`), the share off the first one, `later` ones, `later_off`, and minor units of the first, of
-# later ones, and of everything.
-discount_habits <- function(ledger, least) {
-  as.data.table(by_customer(ledger, \(part, codes) {
-    n <- n_customers(part)
-    off <- cpp_group_sums(
-      as.double(part$lines$.discount), part$lines$number, 0L, length(part$orders$sales)
-    )$sums
-    orders <- data.table(
-      customer = part$orders$customer, sales = as.double(part$orders$sales),
-      share = off / (part$orders$sales + off)
-    )[!is.na(customer)]
-    net <- cpp_group_sums(orders$sales, orders$customer, 0L, n)$sums
-    bought <- orders[sales >= part$least]
-    bought[, first := !duplicated(customer)]
-    on <- !is.na(bought$share) & bought$share >= least
-    count <- \(keep) tabulate(bought$customer[keep], n)
-    money <- \(keep) cpp_group_sums(bought$sales[keep], bought$customer[keep], 0L, n)$sums
-    first_share <- rep(NA_real_, n)
-    first_share[bought$customer[bought$first]] <- bought$share[bought$first]
-    list(
-      first_share = first_share, bought = count(TRUE), off = count(on),
-      later = count(!bought$first), later_off = count(!bought$first & on),
-      first_sales = money(bought$first), later_sales = money(!bought$first), net = net
-    )
-  }))
 }

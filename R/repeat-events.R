@@ -258,11 +258,7 @@ won_in <- function(ledger, w, group, within, words) {
     if (length(here) == 0L) return(list(share = NA_real_, lower = NA_real_, upper = NA_real_))
     at_days(time[here], !is.na(w$nth)[here], within)
   }
-  table <- data.table(group = group[use], time = time[use], event = !is.na(w$nth)[use])[,
-    .(events = sum(event), left = .N), keyby = .(group, time)
-  ]
-  table[, at_risk := rev(cumsum(rev(left))), by = group]
-  test <- log_rank(table)
+  test <- log_rank(risk_table(group[use], time[use], !is.na(w$nth)[use]))
   data.table(
     won = words,
     customers = tabulate(group[use], 2L),

@@ -44,7 +44,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
     data.table::set(result, NULL, name, major(ledger, result[[name]]))
   }
   mean_of <- \(money, n) ifelse(n > 0L, money / n, NA_real_)
-  early <- if (is.null(during)) early_shares(ledger, result, shown, m)
+  early <- early_shares(ledger, result, shown, m, known = is.null(during))
   same_day <- sum(result$same_day_only)
   new_result(
     c(
@@ -57,9 +57,7 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
         mean_first = mean_of(result$sales_first, result$customers),
         mean_later = mean_of(result$sales_later, result$of_later)
       ),
-      early$columns %||% lapply(c(by_90 = 1, by_90_lower = 1, by_90_upper = 1), \(x) {
-        rep(NA_real_, nrow(result))
-      })
+      early$columns
     ),
     "rate",
     ledger,
@@ -79,9 +77,12 @@ repeat_rate <- function(ledger, by = NULL, during = NULL) {
   )
 }
 
-# Who came back by day 90 of each group of `result`, and whether the large ones differ over all the
-# time seen; `m` has the groups of all customers.
-early_shares <- function(ledger, result, by, m) {
+# The share of each group of `result` with a second purchase by day 90, and whether the large groups
+# differ over all the time observed; `m` has the groups of all customers. Missing where a period
+# cuts the history (not `known`).
+early_shares <- function(ledger, result, by, m, known) {
+  columns <- c(by_90 = "share", by_90_lower = "lower", by_90_upper = "upper")
+  if (!known) return(list(columns = lapply(columns, \(x) rep(NA_real_, nrow(result)))))
   w <- reduce_waits(ledger, 2L)
   time <- time_waited(w, ledger)
   event <- !is.na(w$nth)
@@ -96,16 +97,9 @@ early_shares <- function(ledger, result, by, m) {
     at_days(time[here], event[here], 90L)
   })
   large <- group %in% which(result$customers >= few_customers)
-  rows <- data.table(group = group[large], time = time[large], event = event[large])[,
-    .(events = sum(event), left = .N), keyby = .(group, time)
-  ]
-  rows[, at_risk := rev(cumsum(rev(left))), by = group]
-  pick <- \(name) vapply(shares, `[[`, 0, name)
   list(
-    columns = list(
-      by_90 = pick("share"), by_90_lower = pick("lower"), by_90_upper = pick("upper")
-    ),
-    p = if (length(by) > 0L) log_rank(rows)$p
+    columns = lapply(columns, \(name) vapply(shares, `[[`, 0, name)),
+    p = if (length(by) > 0L) log_rank(risk_table(group[large], time[large], event[large]))$p
   )
 }
 

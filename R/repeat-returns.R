@@ -20,7 +20,7 @@
 customer_returns <- function(ledger, best = 0.1, margin = NULL) {
   check_ledger(ledger)
   check_share(best, lower = 0.001, upper = 1)
-  sums <- returns_of(ledger)
+  sums <- reduce_returns(ledger)
   known <- reduce_money(ledger, margin)
   here <- which(sums$seen)
   gross <- sums$gross[here]
@@ -48,22 +48,6 @@ customer_returns <- function(ledger, best = 0.1, margin = NULL) {
     lapply(columns, `[`, sorting), "returns", ledger, carried(ledger),
     basis = list(best = best, margin = known$words)
   )
-}
-
-# Per customer code, minor units of lines above 0 and (without their sign) below, and who has an
-# order.
-returns_of <- function(ledger) {
-  by_customer(ledger, \(part, codes) {
-    n <- n_customers(part)
-    whose <- part$orders$customer[part$lines$number]
-    above <- part$lines$sales > 0
-    goods <- goods_lines(part$lines)
-    sum_of <- \(keep) cpp_group_sums(as.double(part$lines$sales[keep]), whose[keep], 0L, n)$sums
-    list(
-      gross = sum_of(which(above & goods)), returned = -sum_of(which(!above & goods)),
-      seen = tabulate(part$orders$customer, n) > 0L
-    )
-  })
 }
 
 #' @param by `[character(1)]` An attribute of customers, or a column of the lines.
@@ -111,7 +95,7 @@ returns_columns <- c(
 
 returns_of_customers <- function(ledger, by, margin, call = rlang::caller_env()) {
   group <- group_of(ledger, by, call)[[1L]]
-  sums <- returns_of(ledger)
+  sums <- reduce_returns(ledger)
   known <- reduce_money(ledger, margin, call)
   rows <- data.table(
     group, customers = sums$gross > 0, gross = sums$gross, returned = sums$returned
@@ -121,18 +105,7 @@ returns_of_customers <- function(ledger, by, margin, call = rlang::caller_env())
 }
 
 returns_of_lines <- function(ledger, by, margin) {
-  sums <- data.table::rbindlist(each_part(ledger, \(part, codes) {
-    lines <- part$lines
-    rows <- data.table(
-      group = with_missing(lines[[by]]), units = lines$sales,
-      customer = part$orders$customer[lines$number]
-    )[rep_len(goods_lines(lines), nrow(lines))]
-    rows[, .(
-      customers = data.table::uniqueN(customer[units > 0]), gross = sum(units[units > 0]),
-      returned = -sum(units[units < 0])
-    ), by = group]
-  }))
-  sums <- sums[, lapply(.SD, sum), keyby = group]
+  sums <- reduce_returns_by(ledger, by)
   if (is.numeric(margin) && length(margin) == 1L && is.null(names(margin))) {
     sums$margin <- (sums$gross - sums$returned) * margin
   }

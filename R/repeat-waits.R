@@ -206,10 +206,7 @@ waiting_curve <- function(ledger, nth = 2L, by = NULL, level = 0.95) {
   w <- reduce_waits(ledger, nth)
   time <- time_waited(w, ledger)
   group <- if (is.null(by)) rep("all", length(time)) else group_of(ledger, by)[[1L]][w$code]
-  rows <- data.table(group, time, event = !is.na(w$nth))[,
-    .(events = sum(event), left = .N), keyby = .(group, time)
-  ]
-  rows[, at_risk := rev(cumsum(rev(left))), by = group]
+  rows <- risk_table(group, time, !is.na(w$nth))
   curve <- rows[, kaplan_meier(time, events, at_risk, level), by = group]
   names_in_order <- unique(c(if (!is.null(by)) natural_order(ledger, by), curve$group))
   curve <- curve[order(match(group, names_in_order), days)]

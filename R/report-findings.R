@@ -1,7 +1,7 @@
 # What each part may put on the first screen.
 
-# Groups that differ beyond chance, by the share who came back by day 90: the lowest of those whose
-# interval leaves out everybody's.
+# Groups that differ significantly in the share with a second purchase by day 90: the lowest of
+# those whose interval leaves out that of all customers.
 findings_rates_by <- function(run) {
   everybody <- run[["repeat"]]$by_90
   lapply(names(run$by), \(name) {
@@ -15,10 +15,10 @@ findings_rates_by <- function(run) {
     page_finding(
       say(
         paste0(
-          "Of customers with %s \u201c%s\u201d %s came back by day 90 (%s to %s), of everybody ",
-          "%s."
+          "Within 90 days of the first purchase, %s of customers with %s \u201c%s\u201d bought ",
+          "again (%s to %s), %s of all customers."
         ),
-        gsub("_", " ", name), low[[name]], present_share(low$by_90),
+        present_share(low$by_90), gsub("_", " ", name), low[[name]],
         present_share(low$by_90_lower), present_share(low$by_90_upper), present_share(everybody)
       ),
       page_id("repeat-by", name),

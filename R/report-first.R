@@ -34,24 +34,23 @@ page_band <- function(run) {
   )
 }
 
-# What the numbers above are a part of: the sales of everybody, and people who never bought.
+# What the numbers above are a part of: sales without a customer id, people without a purchase.
 whole_words <- function(run) {
   bought <- sum(run[["repeat"]]$customers)
   others <- n_customers(run$ledger) - bought
-  money <- run$ledger$intake$identified
-  known <- sum(money$identified)
-  all <- sum(money$all)
+  known <- sum(run$identified$sales)
+  all <- sum(run$identified$sales_all)
   c(
     if (is.null(run$study$slice) && all > 0 && known < 0.9995 * all) {
       say(
         "These are the sales with a customer id, %s of %s in all.",
-        present_share(known / all), format_money(major(run$ledger, all), run$ledger$currency, 0L)
+        present_share(known / all), format_money(all, run$ledger$currency, 0L)
       )
     },
     if (others > 0L) {
       say(
-        "%s more %s known from orders that are no purchase; shares of all customers count them.",
-        format_count(others), if (others == 1L) "is" else "are"
+        "%s more %s orders but no purchase; shares of all customers include them.",
+        format_count(others), if (others == 1L) "person has" else "people have"
       )
     }
   )

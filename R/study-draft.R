@@ -5,6 +5,7 @@ draft_study <- function(files, folder) {
   guesses <- lapply(files, guess_columns)
   main <- main_file(guesses)
   roles <- guesses[[main]]$role
+  orders <- read_source(files[[main]])$table
   places <- lapply(files, path_from, folder = folder)
   text <- c(
     paste0(
@@ -23,10 +24,10 @@ draft_study <- function(files, folder) {
   )
   for (i in setdiff(seq_along(files), main)) {
     text <- c(
-      text, attribute_file_lines(files[[i]], places[[i]], files[[main]], guesses[[i]], roles)
+      text, attribute_file_lines(files[[i]], places[[i]], orders, roles)
     )
   }
-  codes <- currency_codes(files[[main]], guesses[[main]], roles)
+  codes <- currency_codes(orders, guesses[[main]], roles)
   home <- if (length(codes) > 0L) codes[[1L]] else "EUR"
   seen <- if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))
   text <- c(
@@ -43,7 +44,7 @@ draft_study <- function(files, folder) {
     "  # excluded_ids: [GUEST]     # a till, a guest account, staff",
     consent_line(guesses),
     unit_cost_line(guesses, roles),
-    kind_lines(files[[main]], guesses[[main]], roles),
+    kind_lines(orders, guesses[[main]], roles),
     "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}",
     "# payback: {cost: 12.50}                 # of winning a customer",
@@ -58,10 +59,10 @@ draft_study <- function(files, folder) {
 }
 
 # The currencies of the orders, the most frequent first.
-currency_codes <- function(file, guess, roles) {
+currency_codes <- function(orders, guess, roles) {
   name <- guess$column[match("currency", roles)]
   if (is.na(name)) return(character())
-  cells <- code_column(read_source(file)$table[[name]])
+  cells <- code_column(orders[[name]])
   found <- currencies_in(cells)
   if (length(found) > 0L) found else utils::head(setdiff(trim_text(levels(cells)), ""), 3L)
 }
@@ -89,13 +90,12 @@ consent_line <- function(guesses) {
 
 # Lines that may be no goods, by the words of a column with few texts; a proposal, as each takes
 # lines out of the sales or the goods.
-kind_lines <- function(file, guess, roles) {
-  read <- read_source(file)$table
+kind_lines <- function(orders, guess, roles) {
   columns <- guess$column[
     roles %in% c("product", "category", NA) & guess$dates < 0.8 & guess$numbers < 0.9
   ]
   for (name in columns) {
-    texts <- unique(trim_text(as.character(read[[name]])))
+    texts <- unique(trim_text(as.character(orders[[name]])))
     texts <- texts[!is_blank(texts)]
     if (length(texts) == 0L || length(texts) > 20000L) next
     said <- vapply(texts, header_text, "")
@@ -140,14 +140,15 @@ zone_line <- function(guess, roles) {
   }
 }
 
-# Days of people among the order lines are attributes.
+# Columns of the orders that become attributes: days of people, the cost of a piece.
+are_attributes <- function(guess, roles) {
+  of_people <- vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
+  is.na(roles) & (of_people | is_unit_cost(guess$column))
+}
+
 attribute_lines <- function(guess, roles) {
-  life <- which(
-    is.na(roles) & (is_unit_cost(guess$column) | vapply(guess$column, \(name) {
-      any(life_words %in% header_words(name))
-    }, NA))
-  )
-  if (length(life) > 0L) paste0("    attributes: ", attribute_list(guess$column[life]))
+  own <- guess$column[are_attributes(guess, roles)]
+  if (length(own) > 0L) paste0("    attributes: ", attribute_list(own))
 }
 
 # Columns as attributes: a list, or where a name is no word that rules can speak, with one that is.
@@ -204,10 +205,7 @@ column_lines <- function(guess, role) {
 }
 
 spare_lines <- function(guess, role) {
-  spare <- which(
-    is.na(role) & !is_unit_cost(guess$column) &
-      !vapply(guess$column, \(name) any(life_words %in% header_words(name)), NA)
-  )
+  spare <- which(is.na(role) & !are_attributes(guess, role))
   if (length(spare) == 0L) return(NULL)
   c(
     "    # not used; any of them can be an attribute, or take another role:",
@@ -240,9 +238,8 @@ seen_in <- function(guess, at) {
 }
 
 # Another file: of customers or products, when a column of it holds each of their ids once.
-attribute_file_lines <- function(file, place, main, guess, roles) {
+attribute_file_lines <- function(file, place, orders, roles) {
   rows <- read_source(file)$table
-  orders <- read_source(main)$table
   main_guess <- names(orders)
   for (role in c("customer", "product")) {
     if (!role %in% roles) next

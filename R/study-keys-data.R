@@ -11,14 +11,16 @@ table_section <- function(about, who) {
   ), format_keys()))
 }
 
-rule_section <- function(what) {
+rule_section <- function(about, column, values, ...) {
   keys_of_section(
-    paste("which rows are", what, "orders"),
-    column = study_key(leaf_text(), "a column of the order file", "", "state"),
-    values = study_key(
-      leaf_texts(), "rows with one of these values are meant", "", "[cancelled, void]"
-    )
+    about,
+    column = study_key(leaf_text(), "a column of the order file", "", column),
+    values = study_key(leaf_texts(), "rows with one of these values are meant", "", values),
+    ...
   )
+}
+state_section <- function(what) {
+  rule_section(paste("which rows are", what, "orders"), "state", "[cancelled, void]")
 }
 
 kind_abouts <- c(
@@ -27,17 +29,10 @@ kind_abouts <- c(
 )
 
 kind_section <- function(kind, about) {
-  keys_of_section(
-    about,
-    column = study_key(leaf_text(), "a column of the order file", "", "article"),
-    values = study_key(
-      leaf_texts(), "rows with one of these values are meant", "", "[V10, V20]"
-    ),
-    in_sales = study_key(
-      leaf_flag(), "do these lines count in sales, or are they set aside by kind",
-      if (line_kinds[[kind]]) "yes" else "no", "yes"
-    )
-  )
+  rule_section(about, "article", "[V10, V20]", in_sales = study_key(
+    leaf_flag(), "do these lines count in sales, or are they excluded, by kind",
+    if (line_kinds[[kind]]) "yes" else "no", "yes"
+  ))
 }
 
 role_examples <- c(
@@ -221,8 +216,8 @@ meanings_section <- function() {
     ),
     dates = choice("dates", "how dates are written"),
     decimal_mark = choice("decimal_mark", "the mark before the cents"),
-    test = rule_section("test"),
-    cancelled = rule_section("cancelled"),
+    test = state_section("test"),
+    cancelled = state_section("cancelled"),
     kinds = do.call(keys_of_section, c(
       list("which lines are not goods; they are no product, no return and no first purchase"),
       Map(kind_section, names(line_kinds), kind_abouts)

@@ -122,7 +122,7 @@ test_that("a campaign on paper: windows, outcomes, net gain, what was not as pla
   )
   # shortened as far as the data go, for both alike; gone ids count without purchases
   late <- measure_campaign(ledger_slice(ledger, until = "2024-06-12", first = "any"), drawn)
-  expect_match(remarks(late)$remark, "of the first 11 of its 20 days", all = FALSE)
+  expect_match(remarks(late)$remark, "the first 11 of its 20 days", all = FALSE)
   expect_equal(late$plain[late$outcome == "sales"], mean(c(30, 20, 0)) - mean(c(0, 15, 0, 0)))
   # two ids that are one customer now count once, as contacted if one of them was
   merged <- open_ledger(
@@ -321,7 +321,7 @@ test_that("69: before its end a campaign has no verdict, and looks on every day 
     stats::qt(0.975, freedom))
   expect_true(all(is.na(running$p)) && all(is.na(running$net)) && all(is.na(running$chance_paid)))
   expect_false(anyNA(over$p))
-  expect_match(describe(running)$finding, "^Day 20 of 40: .* so far .* told at the end[.]$")
+  expect_match(describe(running)$finding, "^Day 20 of 40: .* so far .* reported at the end[.]$")
   expect_no_match(paste(describe(running)$after, collapse = " "), "paid")
   expect_match(describe(over)$finding, "No effect|brought")
   expect_match(ggplot2::autoplot(running)$labels$title, "^Day 20 of 40")
@@ -329,5 +329,5 @@ test_that("69: before its end a campaign has no verdict, and looks on every day 
   save_campaign(drawn(40), file.path(folder, "a.json"))
   history <- campaign_history(ledger, folder)
   expect_identical(history$state, "running")
-  expect_match(describe(history)$finding, "No campaign is over yet")
+  expect_match(describe(history)$finding, "No campaign has ended yet")
 })

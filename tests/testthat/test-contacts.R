@@ -386,7 +386,7 @@ test_that("without a word on consent, contacts, draws and plans stop; words must
   expect_message(write_list(all, path, ledger = nobody, contact = "mail"), "Nobody recorded")
   expect_match(remarks(draw_control(all, nobody, 0.5))$remark, "Nobody recorded", all = FALSE)
   expect_error(audience(nobody, agreed()), "Nobody recorded", class = "nubrek_error_rule")
-  # words that cannot be told are asked for, at once
+  # words that are neither yes nor no are asked for, at once
   expect_error(consent_world(consent = "wish"), "opted in.*for 5 customers.*consent_yes")
   expect_setequal(
     audience(consent_world(consent = "wish", consent_yes = "Opted in"), agreed())$customer,

@@ -367,5 +367,5 @@ test_that("a forecast that its notes disqualify says so, and is not on the first
   expect_no_match(as.character(page_band(run)), "are expected over")
   # its totals: what is a part of all is said
   expect_match(as.character(page_band(run)), "sales with a customer id, 96.% of 2.249.155.EUR")
-  expect_match(as.character(page_band(run)), "640 more are known from orders that are no purchase")
+  expect_match(as.character(page_band(run)), "640 more people have orders but no purchase")
 })

@@ -70,7 +70,7 @@ test_that("groups that are seen for different times are compared by day 90, with
   x <- repeat_rate(ledger, "first_channel")
   expect_gt(x$rate[x$first_channel == "old"], 1.8 * x$rate[x$first_channel == "new"])
   expect_gt(basis_of(x, "differ"), 0.05)
-  expect_match(describe(x)$finding, "within chance")
+  expect_match(describe(x)$finding, "not statistically significant")
   expect_no_match(describe(x)$finding, "old|new")
   # everybody is seen for 90 days, so that the share is a plain one
   first <- tapply(rows$day, rows$who, min)
@@ -88,7 +88,7 @@ test_that("groups that are seen for different times are compared by day 90, with
     meanings(currency = "EUR", history_start = "2021-01-01", as_of = "2024-12-31")
   )
   x <- repeat_rate(ledger, "first_channel")
-  expect_match(describe(x)$finding, "of \u201cfst\u201d .* had, and .*p < 0.001")
+  expect_match(describe(x)$finding, "of \u201cfst\u201d .* bought again, and .*p < 0.001")
   # with a period the rates are those of the period, and nothing is compared
   x <- repeat_rate(ledger, "first_channel", during = "2024")
   expect_true(all(is.na(x$by_90)))

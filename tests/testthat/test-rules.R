@@ -271,8 +271,8 @@ test_that("an audit of several files says what became of all rows before each fi
     column_map("who", "day", sales = "paid", currency = "coin"), meanings(currency = "EUR")
   )
   told <- describe(audit(ledger))
-  expect_match(told$finding, "Every row of \u201cb.csv\u201d is set aside: no customer[.]")
-  expect_match(told$finding, "Every row in SEK is set aside: foreign currency[.]")
+  expect_match(told$finding, "Every row of \u201cb.csv\u201d is excluded: no customer[.]")
+  expect_match(told$finding, "Every row in SEK is excluded: foreign currency[.]")
   expect_identical(told$table$file[1:3], rep("all files", 3L))
   expect_identical(
     told$table$rows[match(c("kept", "no customer", "foreign currency"), told$table$reason)],

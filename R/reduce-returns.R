@@ -1,0 +1,41 @@
+# What was sold and what was returned, of goods alone.
+
+# Per customer code, in the currency's smallest unit: sales of the lines above 0, returns (without
+# their sign) of those below, and who has an order.
+reduce_returns <- function(ledger) UseMethod("reduce_returns")
+
+#' @export
+reduce_returns.nubrek_ledger <- function(ledger) {
+  by_customer(ledger, \(part, codes) {
+    n <- n_customers(part)
+    whose <- part$orders$customer[part$lines$number]
+    above <- part$lines$sales > 0
+    goods <- goods_lines(part$lines)
+    sum_of <- \(lines) cpp_group_sums(
+      as.double(part$lines$sales[lines]), whose[lines], 0L, n
+    )$sums
+    list(
+      gross = sum_of(which(above & goods)), returned = -sum_of(which(!above & goods)),
+      seen = tabulate(part$orders$customer, n) > 0L
+    )
+  })
+}
+
+# The same by the values of a column of the lines, with the customers who bought there.
+reduce_returns_by <- function(ledger, by) UseMethod("reduce_returns_by")
+
+#' @export
+reduce_returns_by.nubrek_ledger <- function(ledger, by) {
+  sums <- data.table::rbindlist(each_part(ledger, \(part, codes) {
+    lines <- part$lines
+    rows <- data.table(
+      group = with_missing(lines[[by]]), units = lines$sales,
+      customer = part$orders$customer[lines$number]
+    )[rep_len(goods_lines(lines), nrow(lines))]
+    rows[, .(
+      customers = data.table::uniqueN(customer[units > 0]), gross = sum(units[units > 0]),
+      returned = -sum(units[units < 0])
+    ), by = group]
+  }))
+  sums[, lapply(.SD, sum), keyby = group]
+}
