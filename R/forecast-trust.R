@@ -20,7 +20,7 @@ trust_notes <- list(
 #' left out of the first screen of the report; a weak one is told with the reason.
 #'
 #' @param x `[nubrek_result]` A fit, or a forecast: from [forecast_value()], [forecast_sales()],
-#'   [cohort_worth()] and the like.
+#'   [cohort_value()] and the like.
 #' @return A `nubrek_trust`, one row per reason: `trust` (`"good"`, `"weak"` or `"none"`), `reason`
 #'   (empty where it is good), the weightiest first.
 #' @examples

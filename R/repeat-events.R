@@ -225,13 +225,13 @@ won_where <- function(events, name, first) {
     last <- begun & mine$from == max(mine$from[begun], -Inf)
     now <- first %in% days_between(mine$from[last], mine$until[last])
     then <- first %in% days_between(mine$from[!last], mine$until[!last])
-    return(ifelse(now, 1L, ifelse(then, 2L, NA)))
+    return(data.table::fcase(now, 1L, then, 2L))
   }
   beside <- setdiff(
     days_between(mine$from - 28L, mine$until + 28L), days_between(events$from, events$until)
   )
   inside <- first %in% days_between(mine$from, mine$until)
-  ifelse(inside, 1L, ifelse(first %in% beside, 2L, NA))
+  data.table::fcase(inside, 1L, first %in% beside, 2L)
 }
 
 # What became of those won inside (1) and beside (2).
@@ -247,7 +247,7 @@ won_in <- function(ledger, w, group, within, words) {
   money <- bought[, .(
     n_first = sum(day == first), first_sales = sum(sales[day == first]),
     n_later = sum(day > first), later_sales = sum(sales[day > first]),
-    gaps = .N - 1L, span = max(day) - min(day)
+    gaps = .N - 1L, span = max(day, -Inf) - min(day, Inf)
   ), keyby = .(customer, group)]
   sums <- money[, .(
     visits_per_year = sum(gaps[span > 0]) * 365.25 / sum(span),

@@ -19,9 +19,9 @@ event_rows <- function(seed = 1L) {
   )
 }
 
-event_ledger <- function(rows) {
+event_ledger <- function(rows, events = some_events) {
   open_ledger(rows, column_map("who", "day", "receipt", "paid"), meanings(currency = "EUR")) |>
-    with_events(some_events)
+    with_events(events)
 }
 
 days_of <- function(from, until) {
@@ -86,6 +86,15 @@ test_that("who was won in an event is held against who was won beside it", {
     share <- share * (1 - sum(waits$days == day & waits$state == "back") / sum(waits$days >= day))
   }
   expect_equal(sale$share[[2L]], 1 - share)
+})
+
+test_that("an event in which nobody was won has rows without shares", {
+  x <- event_cohorts(event_ledger(event_rows(2L)[1:2, ], data.frame(
+    event = "Empty", from = "2023-02-01", until = "2023-02-03", kind = "sale"
+  )))
+  expect_identical(x$customers, c(0L, 0L))
+  expect_identical(x$share, c(NA_real_, NA_real_))
+  expect_identical(x$p, c(NA_real_, NA_real_))
 })
 
 test_that("figures by the calendar mark events, and comparisons say where a holiday lies", {

@@ -47,10 +47,11 @@ BIGINT)
 CREATE TABLE "work"."facts" AS SELECT r.place AS place, person, TRIM(COALESCE(r.c2, ''), '
 ~~~~~ ') AS order_id, day, seconds, units, currency, rounded, rest, converted, no_customer AS f2,
 no_date AS f3, bad_date AS f4, bad_amount AS f5, no_amount AS f6, 0 AS f7, 0 AS f8, 0 AS f9,
-is_foreign AS f10, excluded AS f11, 0 AS f12 FROM "work"."rows" r JOIN "days_read" days_read ON
-days_read.k1 = COALESCE(r.c3, '') JOIN "amounts_read" amounts_read ON amounts_read.k1 =
-COALESCE(r.c4, '') AND amounts_read.k2 = COALESCE(r.c7, '') AND amounts_read.k3 = COALESCE(r.c3,
-'') JOIN "people_read" people_read ON people_read.k1 = COALESCE(r.c1, '')
+is_foreign AS f10, excluded AS f11, 0 AS f12, 0 AS f13, 0 AS f14, 0 AS f15, 0 AS f16, 0 AS f17, 0
+AS f18 FROM "work"."rows" r JOIN "days_read" days_read ON days_read.k1 = COALESCE(r.c3, '') JOIN
+"amounts_read" amounts_read ON amounts_read.k1 = COALESCE(r.c4, '') AND amounts_read.k2 =
+COALESCE(r.c7, '') AND amounts_read.k3 = COALESCE(r.c3, '') JOIN "people_read" people_read ON
+people_read.k1 = COALESCE(r.c1, '')
 
 CREATE TABLE "work"."copies" AS SELECT place FROM (SELECT r.place, ROW_NUMBER() OVER (PARTITION
 BY r.c1, r.c2, r.c3, r.c4, r.c5, r.c6, r.c7, r.c8, r.c9, r.c10, r.c11, r.c12, r.c13 ORDER BY
@@ -76,8 +77,9 @@ CREATE TEMPORARY TABLE "set_aside" (of_place DOUBLE)
 CREATE TABLE "work"."judged" AS SELECT f.*, CASE WHEN d.of_place IS NOT NULL THEN 1 WHEN f2 = 1
 THEN 2 WHEN f3 = 1 THEN 3 WHEN f4 = 1 THEN 4 WHEN f5 = 1 THEN 5 WHEN f6 = 1 THEN 6 WHEN f7 = 1
 THEN 7 WHEN f8 = 1 THEN 8 WHEN f9 = 1 THEN 9 WHEN f10 = 1 THEN 10 WHEN f11 = 1 THEN 11 WHEN f12 =
-1 THEN 12 ELSE 0 END AS reason, CASE WHEN d.of_place IS NOT NULL THEN 1 ELSE 0 END AS f1 FROM
-"work"."facts" f LEFT JOIN "set_aside" d ON d.of_place = f.place
+1 THEN 12 WHEN f13 = 1 THEN 13 WHEN f14 = 1 THEN 14 WHEN f15 = 1 THEN 15 WHEN f16 = 1 THEN 16
+WHEN f17 = 1 THEN 17 WHEN f18 = 1 THEN 18 ELSE 0 END AS reason, CASE WHEN d.of_place IS NOT NULL
+THEN 1 ELSE 0 END AS f1 FROM "work"."facts" f LEFT JOIN "set_aside" d ON d.of_place = f.place
 
 SELECT reason, currency, COUNT(*) AS n, COALESCE(SUM(units), 0) AS units, SUM(CASE WHEN units IS
 NULL THEN 1 ELSE 0 END) AS unknown, MIN(place) AS example FROM "work"."judged" GROUP BY reason,
@@ -85,10 +87,11 @@ currency
 
 SELECT day, SUM(CASE WHEN reason = 0 THEN units ELSE 0 END) AS identified, SUM(units) AS total
 FROM "work"."judged" WHERE reason = 0 OR (reason = 2 AND f1 + f3 + f4 + f5 + f6 + f7 + f8 + f9 +
-f10 + f11 + f12 = 0) GROUP BY day ORDER BY day
+f10 + f11 + f12 + f13 + f14 + f15 + f16 + f17 + f18 = 0) GROUP BY day ORDER BY day
 
-SELECT r.*, reason, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11, f12 FROM "work"."judged" j JOIN
-"work"."rows" r ON r.place = j.place WHERE reason > 0 ORDER BY r.place
+SELECT r.*, reason, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11, f12, f13, f14, f15, f16, f17,
+f18 FROM "work"."judged" j JOIN "work"."rows" r ON r.place = j.place WHERE reason > 0 ORDER BY
+r.place
 
 SELECT DISTINCT person FROM "work"."judged" WHERE reason = 0
 
@@ -374,4 +377,7 @@ orders, COUNT(nth) AS purchases, SUM(CASE WHEN nth IS NULL OR before_day = day T
 AS days, MIN(CASE WHEN nth >= 1 THEN day END) AS low, MAX(CASE WHEN nth >= 1 THEN day END) AS
 high, SUM(CASE WHEN nth >= 1 THEN sales ELSE 0 END) AS bought, SUM(CASE WHEN nth = 1 THEN sales
 ELSE 0 END) AS first_sales FROM "days" GROUP BY customer) b ON b.customer = o.customer
+
+SELECT customer, MIN(day) AS low, MIN(CASE WHEN nth = 2 THEN day END) AS nth_day FROM "days"
+GROUP BY customer
 
