@@ -149,12 +149,12 @@ cpp_customer_measures <- function(orders, purchases, n_customers) {
     .Call(`_nubrek_cpp_customer_measures`, orders, purchases, n_customers)
 }
 
-cpp_merge_days <- function(customer, day, sales, least) {
-    .Call(`_nubrek_cpp_merge_days`, customer, day, sales, least)
+cpp_merge_days <- function(customer, day, sales) {
+    .Call(`_nubrek_cpp_merge_days`, customer, day, sales)
 }
 
-cpp_first_lines <- function(orders, line_sales, least, n_customers) {
-    .Call(`_nubrek_cpp_first_lines`, orders, line_sales, least, n_customers)
+cpp_first_lines <- function(orders, bought, line_sales, n_customers) {
+    .Call(`_nubrek_cpp_first_lines`, orders, bought, line_sales, n_customers)
 }
 
 cpp_gap_counts <- function(purchases, period_of_day, first_day, until) {
@@ -213,8 +213,8 @@ cpp_span_measures <- function(orders, purchases, span, n_customers, all, threads
     .Call(`_nubrek_cpp_span_measures`, orders, purchases, span, n_customers, all, threads)
 }
 
-cpp_deal_orders <- function(orders, share_second, least, seed, draw) {
-    .Call(`_nubrek_cpp_deal_orders`, orders, share_second, least, seed, draw)
+cpp_deal_orders <- function(orders, share_second, seed, draw) {
+    .Call(`_nubrek_cpp_deal_orders`, orders, share_second, seed, draw)
 }
 
 cpp_spend_models <- function() {

@@ -1,7 +1,7 @@
-#' What winning a customer cost
+#' What acquiring a customer cost
 #'
-#' Per customer, or as spend by period (and channel), which is divided by the customers who were new
-#' there and then.
+#' Per acquired customer, those included who ordered and never paid; or as spend by period (and
+#' channel), which is divided by the customers who were new there and then.
 #'
 #' @param per_customer `[numeric]` Cost of one acquired customer in major units: a number for all,
 #'   or one for each value of `by`.
@@ -73,28 +73,56 @@ cohort_costs <- function(cohorts, cost, basis, call = rlang::caller_env()) {
     ), "x" = "It is {.val {cost}}."), "argument", call = call)
   }
   if (is.null(cost$per_customer)) return(spread_spend(cohorts, cost, basis, call))
-  decimals <- basis$decimals
-  if (is.null(cost$by)) {
-    each <- rep(cost$per_customer, nrow(cohorts))
-  } else {
-    key <- if (cost$by == "cohort") {
-      period_label(cohorts$cohort, basis$clock)
-    } else {
-      group_in_grid(cohorts, cost$by, basis, call)
-    }
-    each <- unname(cost$per_customer[match(key, names(cost$per_customer))])
+  each <- each_cost(cohorts, cost, basis, call)
+  alone <- never_paid_alone(cohorts, basis)
+  if (!is.null(cost$by)) {
+    key <- unique(cost_key(
+      rbind(cohorts[c(basis$by, "cohort")], alone[c(basis$by, "cohort")]), cost, basis, call))
     unknown <- setdiff(names(cost$per_customer), key)
     if (length(unknown) > 0L) {
       abort_nubrek(c(
         "A cost is given for {.val {unknown[[1]]}}, which is not in the grid.",
-        nearest_hint(unknown[[1L]], unique(key))
+        nearest_hint(unknown[[1L]], key)
       ), "cost", values = unknown, call = call)
     }
   }
-  whole <- whole_rates(each[!is.na(each)] * 10^decimals)
+  acquired <- cohorts$size + never_paid_of(cohorts, basis)
+  whole <- whole_rates(each[!is.na(each)] * 10^basis$decimals)
   total <- rep(NA_real_, nrow(cohorts))
-  total[!is.na(each)] <- whole$whole * cohorts$size[!is.na(each)]
-  list(total = total, digits = whole$digits, unused = NULL)
+  total[!is.na(each)] <- whole$whole * acquired[!is.na(each)]
+  alone$amount <- alone$never_paid * round(
+    each_cost(alone, cost, basis, call) * 10^(basis$decimals + whole$digits)
+  )
+  alone$never_paid <- NULL
+  list(
+    total = total, digits = whole$digits, alone = alone,
+    unused = if (nrow(alone) > 0L) alone[!is.na(alone$amount), ]
+  )
+}
+
+# The groups of each cohort as one, with what those cost who are in a group of their own there.
+costs_together <- function(cohorts, costs, scale = 1) {
+  cohorts <- cohorts_together(cohorts)
+  if (is.null(costs$alone)) return(list(cohorts = cohorts, unused = costs$unused))
+  more <- tapply(costs$alone$amount, as.integer(costs$alone$cohort), sum, na.rm = TRUE)
+  place <- match(as.integer(names(more)), as.integer(cohorts$cohort))
+  here <- !is.na(place)
+  cohorts[place[here], total := total + more[here] / scale]
+  lost <- !as.integer(costs$unused$cohort) %in% as.integer(cohorts$cohort)
+  list(cohorts = cohorts, unused = costs$unused[lost, ])
+}
+
+# The cost of one customer of each of these cohorts.
+each_cost <- function(cohorts, cost, basis, call) {
+  if (is.null(cost$by)) return(rep(cost$per_customer, nrow(cohorts)))
+  unname(cost$per_customer[match(
+    cost_key(cohorts, cost, basis, call), names(cost$per_customer)
+  )])
+}
+
+cost_key <- function(cohorts, cost, basis, call) {
+  if (cost$by == "cohort") return(period_label(cohorts$cohort, basis$clock))
+  group_in_grid(cohorts, cost$by, basis, call)
 }
 
 group_in_grid <- function(cohorts, name, basis, call) {
@@ -138,4 +166,55 @@ carry_spend <- function(spend, cells, keys) {
   spend[!is.na(taker), cohort := taker[!is.na(taker)]]
   spend <- spend[, .(amount = sum(amount)), keyby = keys]
   spend[, new := cells[spend, on = keys, x.new]][]
+}
+
+# People with orders and no purchase cost as much as others, and are in no cohort: how many, by the
+# period and the groups of their first order (definition 65). NULL where there are none.
+never_paid <- function(ledger, clock, by) {
+  first <- reduce_never_paid(ledger)
+  first <- first[!customer %in% known_before(ledger)]
+  if (nrow(first) == 0L) return(NULL)
+  groups <- lapply(stats::setNames(nm = by), \(name) {
+    line <- sub("^first_", "", name)
+    of_order <- startsWith(name, "first_") && line %in% line_columns(ledger)
+    values <- if (of_order) {
+      with_missing(reduce_line_texts(ledger, line, "first order", first_order_line))
+    } else {
+      group_of(ledger, name)[[1L]]
+    }
+    as.character(values)[first$customer]
+  })
+  names(groups) <- group_names(by, grid_columns)
+  people <- data.table::setDT(c(groups, list(
+    cohort = period_start(period_number(first$day, clock), clock)
+  )))
+  people[, .(never_paid = .N), keyby = c(names(people))]
+}
+
+# How many of them belong to each of these cohorts.
+never_paid_of <- function(cohorts, basis) {
+  none <- integer(nrow(cohorts))
+  if (is.null(basis$never_paid)) return(none)
+  keys <- c(basis$by, "cohort")
+  found <- basis$never_paid[as.data.table(cohorts), on = keys, x.never_paid]
+  ifelse(is.na(found), none, found)
+}
+
+# Those of a period and group without a paying customer.
+never_paid_alone <- function(cohorts, basis) {
+  keys <- c(basis$by, "cohort")
+  none <- cbind(cohorts[0L, keys, drop = FALSE], never_paid = integer())
+  if (is.null(basis$never_paid)) return(none)
+  as.data.frame(basis$never_paid[!as.data.table(cohorts), on = keys], optional = TRUE)
+}
+
+never_paid_remark <- function(people) {
+  if (is.null(people)) return(NULL)
+  remark_table("never paid", say(
+    paste0(
+      "%s ordered but never paid. No cohort includes them; they count in the acquisition cost of ",
+      "the period of their first order."
+    ),
+    n_of(sum(people$never_paid), "customer")
+  ))
 }

@@ -48,6 +48,7 @@ cohort_grid <- function(
   check_whole(older_within, lower = 0L, null = TRUE)
   check_purchases(ledger)
   by <- meant_attributes(ledger, by)
+  unpaid <- never_paid(ledger, clock, by)
   cells <- reduce_cells(ledger, clock, ages == "elapsed", by, margin)
   if (!is.null(by)) names(cells$labels) <- group_names(by, grid_columns)
   early <- older_within %||% usual_gap(ledger, clock)
@@ -62,6 +63,7 @@ cohort_grid <- function(
       carried(ledger, c("as of", "history start")),
       grid_remarks(columns, clock, ages, cells$frame, early),
       no_cohort_remark(ledger, cells$sales$outside),
+      never_paid_remark(unpaid),
       margin_remark(cells$margin_words)
     ),
     list(
@@ -72,7 +74,8 @@ cohort_grid <- function(
       older_within = early,
       margin = cells$margin_words,
       margin_digits = cells$margin_digits,
-      no_cohort = major(ledger, cells$sales$outside)
+      no_cohort = major(ledger, cells$sales$outside),
+      never_paid = unpaid
     ),
     scatter_of(cells, pick, 10^ledger$decimals, finer)
   )

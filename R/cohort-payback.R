@@ -15,15 +15,17 @@
 #' @param yearly_discount `[numeric(1)]` Yearly rate; money at age 0 is not discounted, money at age
 #'   a by \eqn{(1 + d)^a} with \eqn{d = (1 + D)^{1/n} - 1} for n periods a year. Default 0.
 #' @return A `nubrek_payback`, one row per cohort (and group) that is observed from age 0 on:
-#'   `cohort`; `size`; `cost` per acquired customer; `margin` of the cohort so far, in major units
-#'   (discounted if asked); `value_to_date`, the same per acquired customer; `payback_age`;
-#'   `value_to_cost` so far; `status`: `"paid back"`; `"not yet"`, when the mean margin per acquired
-#'   customer of its last 3 complete ages would reach the cost within 5 more years, with that age as
-#'   `expected_age`; `"out of reach"`; `"no cost"`; `"margin unknown"`, then with `sales`,
-#'   `sales_per_customer` and `sales_to_cost` in place of margin; `highest_cost`, the most that a
-#'   customer of the cohort could have cost to be paid back by age `within` (rounded down; missing
-#'   before that age is complete); `older`. [payback_course()] gives every age, [payback_summary()]
-#'   the groups, [unused_spend()] spend without new customers.
+#'   `cohort`; `size`, its paying customers; where there are such, `never_paid`, those whose first
+#'   order lies there and who never paid; `cost` per paying customer, with that of those who never
+#'   paid; `margin` of the cohort so far, in major units (discounted if asked); `value_to_date`, the
+#'   same per paying customer; `payback_age`; `value_to_cost` so far; `status`: `"paid back"`; `"not
+#'   yet"`, when the mean margin per paying customer of its last 3 complete ages would reach the
+#'   cost within 5 more years, with that age as `expected_age`; `"out of reach"`; `"no cost"`;
+#'   `"margin unknown"`, then with `sales`, `sales_per_customer` and `sales_to_cost` in place of
+#'   margin; `highest_cost`, the most that a customer of the cohort could have cost to be paid back
+#'   by age `within` (rounded down; missing before that age is complete); `older`.
+#'   [payback_course()] gives every age, [payback_summary()] the groups, [unused_spend()] spend
+#'   without new customers.
 #' @examples
 #' grid <- cohort_grid(example_ledger(), "quarter", margin = 0.45)
 #' cohort_payback(grid, cost = 12)
@@ -42,20 +44,28 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   }
   cohorts <- unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE])
   costs <- cohort_costs(as.data.frame(cohorts), cost, basis)
+  cohorts[, never_paid := never_paid_of(cohorts, basis)]
   cohorts[, total := costs$total]
+  unpaid <- data.table::copy(cohorts)
   unknown <- if (together) sum(cohorts$size[is.na(cohorts$total)]) else 0L
   if (together) {
     cells <- add_groups(cells)
-    cohorts <- cohorts_together(cohorts)
+    both <- costs_together(cohorts, costs)
+    cohorts <- both$cohorts
+    costs$unused <- both$unused
   }
   grouped_by <- if (together) character() else basis$by
   keys <- c(grouped_by, "cohort")
+  unpaid <- unpaid[, .(never_paid = sum(never_paid)), keyby = keys]
   unit <- payback_unit(basis, costs, money)
   discount <- period_discount(yearly_discount, basis$clock)
   cells <- with_costs(cells, cohorts, keys, unit)
   each <- payback_of_each(cells, keys, discount, within, basis$clock, unit)
   new_result(
-    payback_columns(cohorts[each, on = keys], keys, unit, money == "margin"),
+    payback_columns(
+      cohorts[each, on = keys], keys, unit, money == "margin",
+      if (!is.null(basis$never_paid)) unpaid[each, on = keys, x.never_paid]
+    ),
     "payback",
     remarks = rbind(
       remarks(grid),
@@ -128,14 +138,17 @@ payback_of_each <- function(cells, keys, discount, within, clock, unit) {
 }
 
 # Without a margin sales stand against the cost, and nothing is said of payback.
-payback_columns <- function(out, keys, unit, known) {
+payback_columns <- function(out, keys, unit, known, never_paid) {
   value <- out$reached / unit$scale
   to_cost <- ifelse(out$total > 0, out$reached / (out$total * unit$of_cost), NA_real_)
   if_known <- \(x) if (known) x else x[rep(NA_integer_, length(x))]
   c(
     as.list(out)[keys],
     list(
-      size = out$size,
+      size = out$size
+    ),
+    if (!is.null(never_paid)) list(never_paid = never_paid),
+    list(
       cost = out$total / unit$cost_scale / out$size,
       margin = if_known(value),
       value_to_date = if_known(value / out$size),

@@ -10,7 +10,9 @@ fit_spend <- function(x, model = "gamma-gamma") {
     history <- purchase_history(x)
     learn <- learn_from(x, history)
     history <- history[learn$rows, ]
-    notes <- learn$remarks
+    free <- which(history$repeats > 0 & history$spend == 0)
+    if (length(free) > 0L) history <- history[-free, ]
+    notes <- rbind(learn$remarks, free_remark(length(free)))
   }
   check_columns_exist("repeats", names(history), "the history")
   used <- plain_table(history)[which(history$repeats > 0), , drop = FALSE]
@@ -24,6 +26,16 @@ fit_spend <- function(x, model = "gamma-gamma") {
     notes,
     list(packed = c(spends, list(count = count)))
   )
+}
+
+free_remark <- function(n) {
+  if (n == 0L) return(NULL)
+  remark_table("free orders", say(
+    paste0(
+      "%s paid nothing for any later order: the model of amounts is fitted without them, and ",
+      "expects too much of those like them."
+    ), n_of(n, "customer")
+  ))
 }
 
 # Amounts that a model can be fitted to: of several customers, not all the same.

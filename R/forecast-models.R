@@ -140,8 +140,9 @@ spend_columns <- function(history, name, anybody = FALSE, call = rlang::caller_e
   for (column in needed) {
     v <- history[[column]]
     lowest <- c(spend = 0, log_spend = -Inf, log_spread = 0)[[column]]
+    nothing <- column == "spend" && !anybody
     bad <- which(
-      !none & (!is.numeric(v) | !is.finite(v) | v < lowest | (column == "spend" & v == 0))
+      !none & (!is.numeric(v) | !is.finite(v) | v < lowest | (nothing & v == 0))
     )
     if (length(bad) > 0L) {
       abort_nubrek(c(

@@ -55,16 +55,15 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
   costs <- if (!is.null(cost)) {
     cohort_costs(as.data.frame(world$cohorts, optional = TRUE), cost, basis)
   }
-  world$cohorts[,
-    total := if (is.null(cost)) NA_real_ else costs$total / 10^(basis$decimals + costs$digits)
-  ]
+  scale <- if (!is.null(cost)) 10^(basis$decimals + costs$digits)
+  world$cohorts[, total := if (is.null(cost)) NA_real_ else costs$total / scale]
   unknown <- if (together && !is.null(cost)) {
     sum(world$cohorts$size[is.na(world$cohorts$total)])
   } else {
     0
   }
   grouped_by <- if (together) character() else basis$by
-  if (together && length(basis$by) > 0L) world <- worth_together(world)
+  if (together && length(basis$by) > 0L) world <- worth_together(world, costs, scale)
   age <- age %||% if (forecast) shortest_age(world$cells) else Inf
   d <- period_discount(yearly_discount, basis$clock)
   keys <- c(grouped_by, "cohort")
@@ -91,7 +90,7 @@ cohort_value <- function(grid, cost = NULL, yearly_discount = 0.1, age = NULL, t
 }
 
 # The groups of a cohort as one.
-worth_together <- function(world) {
+worth_together <- function(world, costs, scale) {
   cells <- world$cells[, group_row := match(cohort, sort(unique(cohort)))]
   drawn <- if (!is.null(world$drawn)) add_rows(world$drawn, cells)
   cells <- cells[,
@@ -107,7 +106,7 @@ worth_together <- function(world) {
   ]
   older <- world$cohorts[, .(older = any(older)), keyby = cohort]
   cells[, older := older$older[match(cohort, older$cohort)]]
-  list(cells = cells, cohorts = cohorts_together(world$cohorts), drawn = drawn)
+  list(cells = cells, cohorts = costs_together(world$cohorts, costs, scale)$cohorts, drawn = drawn)
 }
 
 # The age that every cohort (without older customers, if there is one) reaches.

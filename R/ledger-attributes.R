@@ -84,7 +84,7 @@ line_maker <- function(ledger, name, place, which) {
 }
 
 # The text of a line column for each customer, where `place` finds it in a part: that of the line
-# `which` is the largest of the first purchase, or the latest of all.
+# `which` is the largest of the "first" purchase or of the "first order", or the "latest" of all.
 reduce_line_texts <- function(ledger, name, which, place) UseMethod("reduce_line_texts")
 
 #' @export
@@ -111,11 +111,15 @@ once_in_memory <- function(ledger, find) {
 
 # For each customer the row in `lines` of the largest line of goods of the first purchase (earliest
 # of equals; of any kind where it has no goods), or NA.
-first_purchase_line <- function(ledger) {
+first_purchase_line <- function(ledger, bought = is_purchase(ledger, ledger$orders)) {
   sales <- ledger$lines$sales
   other <- !goods_lines(ledger$lines)
   if (any(other)) sales[other] <- sales[other] - 2 * sum(abs(sales))
-  cpp_first_lines(ledger$orders, sales, ledger$least, n_customers(ledger))
+  cpp_first_lines(ledger$orders, bought, sales, n_customers(ledger))
+}
+
+first_order_line <- function(ledger) {
+  first_purchase_line(ledger, rep(TRUE, length(ledger$orders$day)))
 }
 
 # Lines stand in the order of their orders, and these by customer and time: the last one is the

@@ -172,6 +172,7 @@ stage_orders <- function(db, names, meaning) {
     "SELECT ", key, ", MIN(", sprintf(time, "day"), ") AS day, MAX(", sprintf(time, "day"),
     ") AS last_day, MIN(", sprintf(time, "day * 86400.0 + seconds"), ") AS moment, MIN(",
     sprintf(time, "place"), ") AS first_place, SUM(units) AS sales, COUNT(*) AS n_lines",
+    free_sql(meaning, "units", sign_sql("units", goods_sql(names))),
     if (!is.na(cost) && meaning$cost_per != "order") paste0(", SUM(l", cost, ") AS cost"),
     " FROM ", db$named("placed"), " GROUP BY ", key
   )

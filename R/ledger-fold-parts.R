@@ -51,14 +51,16 @@ fetch_part <- function(ledger, low, high) {
         order = as.character(orders$order_id),
         n_lines = as.integer(orders$n_lines)
       ),
-      if (!is.null(orders$cost)) list(cost = as.double(orders$cost))
+      if (!is.null(orders$cost)) list(cost = as.double(orders$cost)),
+      if (!is.null(orders$free)) list(free = as.integer(orders$free))
     ),
     lines = data.table::setcolorder(lines, c("sales", names, "number")),
     before = list(
       customer = as.integer(before$customer) - low + 1L,
       day = as.integer(before$day),
       sales = as.double(before$sales),
-      n_lines = as.integer(before$n_lines)
-    )
+      n_lines = as.integer(before$n_lines),
+      free = if (!is.null(before$free)) as.integer(before$free)
+    ) |> Filter(f = Negate(is.null))
   )
 }

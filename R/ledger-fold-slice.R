@@ -28,16 +28,18 @@ cut_ledger.nubrek_database <- function(ledger, lines, chosen, from, until) {
     ledger$line_names <- setdiff(ledger$line_names, ".cost")
   }
   make_table(
-    own, "orders", "SELECT t.*, ", purchase_places(db, "number", ledger$least), " FROM (SELECT ",
+    own, "orders", "SELECT t.*, ", purchase_places(db, "number", purchase_sql(ledger)),
+    " FROM (SELECT ",
     all_named("o", c("number", "customer", "day", "order_id")), ", ",
-    all_named("s", c("sales", "n_lines")),
+    all_named("s", bought_columns(ledger)), ", s.n_lines AS n_lines",
     if (cost) paste0(", ", all_named(if (length(lines) > 0L) "s" else "o", "cost")), " FROM ",
     db$named("orders"), " o JOIN (SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines",
+    free_sql(ledger$meaning, "sales", sign_sql("sales", goods_sql(names(ledger$line_cells)))),
     if (cost) paste0(", SUM(", line_cell(ledger, ".cost"), ") AS cost"), " FROM ",
     own$named("lines"), " GROUP BY number) s ON s.number = o.number) t"
   )
   make_index(own, "orders", c("customer", "number"))
-  make_days(own, ledger$least)
+  make_days(own, purchase_sql(ledger))
   ledger$db <- own
   left <- reduce_sums(ledger, "orders")
   outside <- list(sales = whole$sales - left$sales, n_lines = whole$n_lines - left$n_lines)

@@ -30,8 +30,8 @@ ledger_of_tables <- function(db, ids, meaning, folded, record, found) {
   span <- ledger_span(meaning, range(days), db$call)
   least <- least_units(meaning, found$decimals)
   early <- ask_workspace(
-    db, "SELECT customer, MIN(day) AS day FROM ", db$named("before"), " WHERE sales >= ", least,
-    " GROUP BY customer"
+    db, "SELECT customer, MIN(day) AS day FROM ", db$named("before"), " WHERE ",
+    purchase_sql(list(meaning = meaning, least = least)), " GROUP BY customer"
   )
   of <- \(names) as.list(folded$sums[names])
   returns <- if (folded$linked) lapply(of(summed$returns), as.integer)
@@ -75,6 +75,8 @@ ledger_of_tables <- function(db, ids, meaning, folded, record, found) {
 
 # The tables that stay: orders from the history's start on, those before it, lines, days.
 fold_tables <- function(db, formed, meaning, start, least) {
+  bought <- purchase_sql(list(meaning = meaning, least = least))
+  free <- if (counts_free(meaning)) "free"
   # the cost of an order stands in its first row
   of_order <- formed$cost && meaning$cost_per == "order"
   cost <- if (of_order) {
@@ -83,21 +85,21 @@ fold_tables <- function(db, formed, meaning, start, least) {
     ", o.cost AS cost"
   }
   make_table(
-    db, "orders", "SELECT t.*, ", purchase_places(db, "number", least), " FROM (SELECT ",
-    all_named("o", c("number", "customer", "day", "sales", "n_lines")),
+    db, "orders", "SELECT t.*, ", purchase_places(db, "number", bought), " FROM (SELECT ",
+    all_named("o", c("number", "customer", "day", "sales", "n_lines", free)),
     ", o.key_order AS order_id", cost, " FROM ", db$named("every_order"), " o",
     if (of_order) paste0(" LEFT JOIN ", db$named("placed"), " p ON p.place = o.first_place"),
     " WHERE o.day >= ", as.integer(start), ") t"
   )
   make_table(
-    db, "before", "SELECT customer, day, sales, n_lines FROM ", db$named("every_order"),
-    " WHERE day < ", as.integer(start)
+    db, "before", "SELECT ", all_named("o", c("customer", "day", "sales", "n_lines", free)),
+    " FROM ", db$named("every_order"), " o WHERE day < ", as.integer(start)
   )
   make_table(
     db, "lines", "SELECT l.* FROM ", db$named("every_line"), " l WHERE number IN (SELECT number ",
     "FROM ", db$named("orders"), ")"
   )
-  make_days(db, least)
+  make_days(db, bought)
   index_tables(db)
 }
 
@@ -143,18 +145,18 @@ close_ledger <- function(ledger) {
 }
 
 # `days` in the workspace: days with a purchase of each customer.
-make_days <- function(db, least) {
+make_days <- function(db, bought) {
   make_table(
     db, "days", "SELECT customer, day, sales, ", purchase_places(db, "day"),
     " FROM (SELECT customer, day, SUM(sales) AS sales FROM ", db$named("orders"),
-    " WHERE sales >= ", least, " GROUP BY customer, day) d"
+    " WHERE ", bought, " GROUP BY customer, day) d"
   )
 }
 
 # Where each purchase stands among those of its customer (`nth`), and the day of the one before
 # (`before_day`), so that no question sorts them again; both are NULL for what is worth no purchase.
-purchase_places <- function(db, by, least = NULL) {
-  worth <- if (!is.null(least)) paste("CASE WHEN sales >=", least, "THEN")
+purchase_places <- function(db, by, bought = NULL) {
+  worth <- if (!is.null(bought)) paste("CASE WHEN", bought, "THEN")
   among <- paste0(
     " OVER (PARTITION BY customer", if (!is.null(worth)) paste0(", ", worth, " 1 ELSE 0 END"),
     " ORDER BY ", by, ")"

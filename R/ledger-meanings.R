@@ -49,8 +49,9 @@ order_rule <- function(column, values, in_sales = NULL) {
 #' @param purchase_unit `[character(1)]` `"order"` (default): every order with positive net sales is
 #'   a purchase. `"day"`: all positive orders of a customer on a day are one. Models and waiting
 #'   times always use days.
-#' @param minimum_sales `[double(1)]` An order is a purchase from this net total on (major units);
-#'   default any above 0.
+#' @param minimum_sales `[double(1)]` The net total from which an order is a purchase (major units);
+#'   missing by default: any amount above 0. With a written 0, an order worth 0 is a purchase too if
+#'   it has lines of goods and none of them is negative, such as a free first box.
 #' @param returns `[character(1)]` `"net"` (default): a return stays where it happened. `"with
 #'   original order"`: an order named by `return_of` (or the order whose id the late line carries)
 #'   takes its returns, and stops being a purchase at 0 or less. `"ignore"`: negative lines are set
@@ -120,7 +121,7 @@ order_rule <- function(column, values, in_sales = NULL) {
 #' )
 #' @export
 meanings <- function(
-  currency = NULL, purchase_unit = "order", minimum_sales = 0, returns = "net",
+  currency = NULL, purchase_unit = "order", minimum_sales = NULL, returns = "net",
   duplicates = "by line or order", conflicts = "error", cost_per = "line", cost_rate = NULL,
   unit_cost = NULL, as_of = NULL, time_zone = NULL, clock = "month", week_start = "monday",
   fiscal_start = 1L, history_start = NULL, first_purchase_known = NULL, registered = NULL,
@@ -138,7 +139,7 @@ meanings <- function(
       c("{.arg currency} must be a three-letter code.", "i" = "For example {.val EUR}."), "argument"
     )
   }
-  check_number(minimum_sales, lower = 0)
+  check_number(minimum_sales, lower = 0, null = TRUE)
   throw_unless(
     checkmate::check_int(fiscal_start, lower = 1L, upper = 12L),
     "fiscal_start",
@@ -161,7 +162,7 @@ meanings <- function(
     rlang::current_env()
   )
   given$excluded_ids <- trim_text(excluded_ids)
-  given$minimum_sales <- as.double(minimum_sales)
+  given["minimum_sales"] <- list(if (!is.null(minimum_sales)) as.double(minimum_sales))
   given$fiscal_start <- as.integer(fiscal_start)
   given["as_of"] <- list(check_day(as_of))
   given["history_start"] <- list(check_day(history_start))

@@ -213,14 +213,11 @@ ledger_span <- function(meaning, days, call = rlang::caller_env()) {
   list(start = start, as_of = meaning$as_of %||% last)
 }
 
-# What an order must be worth to be a purchase, in minor units.
-least_units <- function(meaning, decimals) max(1, ceiling(meaning$minimum_sales * 10^decimals))
-
 # Orders, lines and, apart from them, the early orders: purchases from before the history only tell
 # who is not new, and how much money stays outside.
 from_start <- function(formed, early) {
   orders <- formed$orders
-  before <- lapply(orders[c("customer", "day", "sales", "n_lines")], `[`, which(early))
+  before <- lapply(orders[intersect(before_columns, names(orders))], `[`, which(early))
   lines <- formed$lines
   if (any(early)) {
     place <- cumsum(!early)
@@ -232,23 +229,21 @@ from_start <- function(formed, early) {
   list(orders = orders, before = before, lines = lines)
 }
 
+before_columns <- c("customer", "day", "sales", "n_lines", "free")
+
 first_before <- function(before, least, n) {
-  bought <- before$sales >= least
+  bought <- is_purchase(list(least = least), before)
   earliest_day(before$customer[bought], before$day[bought], n)
 }
 
 # Purchases and purchase days, from the orders.
 fill_purchases <- function(ledger) {
   rows <- ledger$orders
-  ledger$days <- cpp_merge_days(rows$customer, rows$day, rows$sales, ledger$least)
-  bought <- rows$sales >= ledger$least
-  ledger$purchases <- if (ledger$meaning$purchase_unit == "day") {
-    ledger$days
-  } else if (all(bought)) {
-    rows[c("customer", "day", "sales")]
-  } else {
-    lapply(rows[c("customer", "day", "sales")], `[`, bought)
-  }
+  bought <- is_purchase(ledger, rows)
+  rows <- rows[c("customer", "day", "sales")]
+  if (!all(bought)) rows <- lapply(rows, `[`, bought)
+  ledger$days <- cpp_merge_days(rows$customer, rows$day, rows$sales)
+  ledger$purchases <- if (ledger$meaning$purchase_unit == "day") ledger$days else rows
   ledger
 }
 

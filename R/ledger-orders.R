@@ -181,7 +181,7 @@ form_orders <- function(lines, order_ids, n_customers, meaning) {
   )
   rows$number <- cpp_order_of_lines(orders$n_lines)
   list(
-    orders = orders,
+    orders = with_free(orders, rows, meaning),
     lines = data.table::setDT(rows),
     spread = sum(sums$last - sums$start > 1L),
     returns_split = length(alone),

@@ -155,7 +155,7 @@ merged_ledger <- function(ledger, own, before, after, folded, lookup) {
   if (!is.null(after$db)) {
     send_table(own, "moved_too", list(code = seq_along(after$ids), to_code = match(after$ids, ids)))
   }
-  merge_tables(own, db, after, ledger$line_names)
+  merge_tables(own, db, after, ledger)
   drop_tables(own, c("touched_people", "orders_touched", "moved", "moved_too"))
   record <- merged_record(ledger$intake, before$intake, after$intake)
   fresh <- ledger_of_tables(
@@ -172,14 +172,16 @@ resolved_ids <- function(db, lookup) {
 
 # The folded tables: rows of the others under their new codes, and of the touched ones, whose orders
 # and lines are numbered on from there.
-merge_tables <- function(own, db, after, line_names) {
+merge_tables <- function(own, db, after, ledger) {
+  line_names <- ledger$line_names
+  free <- if (counts_free(ledger$meaning)) "free"
   cells <- sprintf("l%d", seq_along(setdiff(line_names, c("number", "sales"))))
   columns <- list(
     orders = c(
-      "day", "sales", "n_lines", "order_id", if (".cost" %in% line_names) "cost", "nth",
-      "before_day"
+      "day", "sales", "n_lines", "order_id", if (".cost" %in% line_names) "cost", free,
+      "nth", "before_day"
     ),
-    before = c("day", "sales", "n_lines"),
+    before = c("day", "sales", "n_lines", free),
     lines = c("sales", "place", cells),
     days = c("day", "sales", "nth", "before_day")
   )

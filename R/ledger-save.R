@@ -295,7 +295,7 @@ saved_rows <- function(read) {
   lines$number <- cpp_order_of_lines(orders$n_lines)
   list(
     orders = orders[intersect(
-      c("customer", "day", "sales", "order", "n_lines", "cost"), names(orders)
+      c("customer", "day", "sales", "order", "n_lines", "cost", "free"), names(orders)
     )],
     before = read("before"),
     lines = data.table::setDT(lines)

@@ -125,9 +125,9 @@ words_of <- function(conditions) {
 
 # The ledger with only some of its orders, whole ones; `keep` are their lines.
 cut_orders <- function(ledger, inside, keep) {
-  with_parts(
-    ledger, lapply(ledger$orders, `[`, inside), ledger$lines[keep], cumsum(inside), keep
-  )
+  lines <- ledger$lines[keep]
+  lines[, number := cumsum(inside)[number]]
+  with_parts(ledger, lapply(ledger$orders, `[`, inside), lines, keep)
 }
 
 # The ledger with only some of its lines; orders count with what is left of them.
@@ -139,14 +139,15 @@ cut_lines <- function(ledger, keep) {
   if (!is.null(ledger$orders$cost) && ledger$meaning$cost_per == "line") {
     orders$cost <- ledger$lines[keep, .(cost = sum(.cost)), keyby = number]$cost
   }
+  lines <- ledger$lines[keep]
   place <- integer(length(ledger$orders$day))
   place[sums$number] <- seq_along(sums$number)
-  with_parts(ledger, orders, ledger$lines[keep], place, keep)
+  lines[, number := place[number]]
+  with_parts(ledger, with_free(orders, lines, ledger$meaning), lines, keep)
 }
 
-# A ledger of these orders and lines; `place` says where each order was and is.
-with_parts <- function(ledger, orders, lines, place, keep) {
-  lines[, number := place[number]]
+# A ledger of these orders and lines.
+with_parts <- function(ledger, orders, lines, keep) {
   outside <- list(sales = sum(ledger$lines$sales[!keep]), n_lines = sum(!keep))
   if (!is.null(ledger$outside)) outside <- Map(`+`, outside, ledger$outside)
   ledger[c("orders", "lines", "outside")] <- list(orders, lines, outside)

@@ -8,7 +8,9 @@ in_its_parts <- function(known, facts, path) {
     own <- part_folder(k)
     marks <- facts$files[startsWith(names(facts$files), paste0(own, "/"))]
     list(
-      open = part_opener(normalizePath(path), own, marks, lines, isTRUE(facts$parts$cost)),
+      open = part_opener(normalizePath(path), own, marks, no_rows(
+        lines, isTRUE(facts$parts$cost), counts_free(known$meaning)
+      )),
       codes = unname(codes[[k]])
     )
   })
@@ -19,13 +21,14 @@ in_its_parts <- function(known, facts, path) {
 }
 
 # Opens a part; made apart from the ledger, so that it holds nothing of it and can be sent anywhere.
-part_opener <- function(path, own, marks, lines, cost) {
+part_opener <- function(path, own, marks, none) {
   force(path)
+  force(none)
   key <- rlang::hash(list(path, own, marks))
   function() {
     rows <- parts_at_hand[[key]]$rows
     if (is.null(rows)) {
-      rows <- if (length(marks) == 0L) no_rows(lines, cost) else read_part(path, own, marks)
+      rows <- if (length(marks) == 0L) none else read_part(path, own, marks)
       hold_part(key, rows, path)
     }
     # whoever changes a column changes his own table
@@ -65,18 +68,19 @@ read_part <- function(path, own, marks) {
   saved_rows(\(name) saved_table(file.path(place, own, name)))
 }
 
-no_rows <- function(lines, cost) {
+no_rows <- function(lines, cost, free) {
   orders <- list(
     customer = integer(), day = integer(), sales = double(), order = character(),
     n_lines = integer()
   )
   if (cost) orders$cost <- double()
+  if (free) orders$free <- integer()
   cells <- lapply(stats::setNames(nm = setdiff(lines, "sales")), \(name) {
     if (name %in% c(".cost", ".discount")) double() else factor()
   })
   list(
     orders = orders,
-    before = orders[c("customer", "day", "sales", "n_lines")],
+    before = orders[intersect(before_columns, names(orders))],
     lines = data.table::setDT(c(list(sales = double()), cells, list(number = integer())))[]
   )
 }

@@ -109,10 +109,14 @@ basis_line <- function(x) {
 }
 
 purchase_words <- function(x) {
-  least <- basis_of(x, "minimum_sales", NULL) %||% 0
+  least <- basis_of(x, "minimum_sales", NULL)
   paste(
     switch(basis_of(x, "purchase_unit", NULL), order = say("an order"), day = say("a day")),
-    if (least > 0) say("with net sales of %s or more", least) else say("with net sales above 0")
+    if (is.null(least)) {
+      say("with net sales above 0")
+    } else {
+      say("with net sales of %s or more", least)
+    }
   )
 }
 

@@ -200,13 +200,15 @@ orders_of <- function(ledger, codes) {
 
 # Orders by where they stand in the ledger.
 order_rows <- function(ledger, at) {
-  orders <- ledger_rows(ledger, "orders", c("customer", "order", "day", "sales"), at = at)
+  orders <- ledger_rows(
+    ledger, "orders", c("customer", "order", "day", bought_columns(ledger)), at = at
+  )
   new_result(list(
     customer = ledger_ids(ledger, orders$customer),
     order = orders$order,
     day = as.Date(orders$day, origin = "1970-01-01"),
     sales = major(ledger, orders$sales),
-    purchase = orders$sales >= ledger$least
+    purchase = is_purchase(ledger, orders)
   ), "orders", ledger)
 }
 

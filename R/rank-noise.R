@@ -48,7 +48,7 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
   who <- attr(moves, "who")[[place]]
   world <- dealing_world(ledger, basis_of(moves, "spans")[[place]], who, rule)
   places <- move_places(basis_of(moves, "labels"))
-  counts <- dealt_counts(world, ledger$least, draws, seed, prod(lengths(places)))
+  counts <- dealt_counts(world, draws, seed, prod(lengths(places)))
   observed <- as.integer(count_cells(attr(moves, "who")[[place]], places))
   every <- expand.grid(to = places$to, from = places$from, stringsAsFactors = FALSE)
   found <- lapply(judge_counts(observed, counts, level), `[`, every$from != "new")
@@ -80,12 +80,12 @@ move_noise <- function(moves, ledger, step = NULL, draws = 200L, seed = 1L, leve
 }
 
 # The counts of all cells in each draw: a column each.
-dealt_counts <- function(world, least, draws, seed, n_cells) {
+dealt_counts <- function(world, draws, seed, n_cells) {
   vapply(
     seq_len(draws),
     \(i) {
       if (i %% 10L == 0L) signal_progress("dealing orders anew", i / draws)
-      world$count(cpp_deal_orders(world, world$share, least, seed, i))
+      world$count(cpp_deal_orders(world, world$share, seed, i))
     },
     integer(n_cells)
   )
@@ -139,7 +139,9 @@ judge_counts <- function(observed, counts, level) {
 dealing_world <- function(ledger, spans, who, rule) {
   code <- which(!is.na(who$from))
   orders <- lapply(
-    spans, \(s) ledger_rows(ledger, "orders", c("customer", "day", "sales"), code, s$from, s$until)
+    spans, \(s) ledger_rows(
+      ledger, "orders", c("customer", "day", bought_columns(ledger)), code, s$from, s$until
+    )
   )
   of_first <- rep(c(TRUE, FALSE), lengths(lapply(orders, `[[`, "row")))
   orders <- Map(c, orders[[1L]], orders[[2L]])
@@ -163,6 +165,7 @@ dealing_world <- function(ledger, spans, who, rule) {
   list(
     customer = mine,
     sales = orders$sales,
+    bought = is_purchase(ledger, orders),
     which = part_of,
     share = share,
     count = \(dealt) {

@@ -131,3 +131,22 @@ check_purchases <- function(ledger, call = rlang::caller_env()) {
     ), "no_purchases", call = call)
   }
 }
+
+# Customers with orders and no purchase, and the day of the first.
+reduce_never_paid <- function(ledger) UseMethod("reduce_never_paid")
+
+#' @export
+reduce_never_paid.nubrek_ledger <- function(ledger) {
+  found <- each_part(ledger, \(part, codes) {
+    orders <- part$orders
+    never <- rep(TRUE, n_customers(part))
+    never[orders$customer[is_purchase(part, orders)]] <- FALSE
+    mine <- which(never[orders$customer])
+    first <- mine[!duplicated(orders$customer[mine])] # orders stand by customer and time
+    customer <- orders$customer[first]
+    data.table(
+      customer = if (is.null(codes)) customer else codes[customer], day = orders$day[first]
+    )
+  })
+  rbindlist(found)[order(customer)]
+}

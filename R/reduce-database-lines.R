@@ -7,6 +7,9 @@ line_cell <- function(ledger, name) {
 
 # What is asked only of goods, over lines `l`.
 goods_of_lines <- function(ledger) goods_sql(names(ledger$line_cells), "l.l")
+free_of_lines <- function(ledger) {
+  free_sql(ledger$meaning, "l.sales", sign_sql("l.sales", goods_of_lines(ledger)))
+}
 
 #' @export
 reduce_values.nubrek_database <- function(ledger, name) {
@@ -35,7 +38,7 @@ lines_where <- function(ledger, wanted) {
 }
 
 # The text of a line column for each customer: of the largest line of the first purchase (the
-# earliest of equals), or of the latest line.
+# earliest of equals) or of the first order, or of the latest line.
 #' @export
 reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
   if (is.null(db <- sql_store(ledger))) return(NextMethod())
@@ -55,7 +58,7 @@ reduce_line_texts.nubrek_database <- function(ledger, name, which, place) {
       },
       "l.sales DESC, l.seat) AS nth FROM ", db$named("lines"),
       " l JOIN (SELECT MIN(number) AS number FROM ",
-      db$named("orders"), " WHERE sales >= ", ledger$least,
+      db$named("orders"), if (which == "first") paste(" WHERE", purchase_sql(ledger)),
       " GROUP BY customer) f ON f.number = l.number) t WHERE nth = 1"
     )
   }
@@ -69,7 +72,7 @@ reduce_first_discount.nubrek_database <- function(ledger, place) {
   found <- ask_workspace(
     db, "SELECT f.customer AS customer, SUM(l.", line_cell(ledger, ".discount"), ") AS off, ",
     "SUM(l.sales) AS sales FROM ", db$named("lines"), " l JOIN (SELECT customer, MIN(number) AS ",
-    "number FROM ", db$named("orders"), " WHERE sales >= ", ledger$least,
+    "number FROM ", db$named("orders"), " WHERE ", purchase_sql(ledger),
     " GROUP BY customer) f ON f.number = l.number GROUP BY f.customer"
   )
   found$share <- share_off(as.double(found$off), as.double(found$sales) + as.double(found$off))
@@ -89,20 +92,22 @@ ask_lines_sql <- function(ledger, question) {
     send_truth(ledger, question$filter[[k]], question$text, paste0("truth_", letters[[k]]))
   })
   counted <- if (question$units) send_quantities(ledger, question)
+  bought <- purchase_sql(ledger, "money")
   found <- ask_workspace(
     db, "SELECT customer, SUM(money) AS sales, SUM(returned) AS returned, SUM(units) AS units, ",
     if (ledger$meaning$purchase_unit == "day") {
-      paste0("COUNT(DISTINCT CASE WHEN money >= ", ledger$least, " THEN day END)")
+      paste0("COUNT(DISTINCT CASE WHEN ", bought, " THEN day END)")
     } else {
-      paste0("SUM(CASE WHEN money >= ", ledger$least, " THEN 1 ELSE 0 END)")
+      paste0("SUM(CASE WHEN ", bought, " THEN 1 ELSE 0 END)")
     },
-    " AS purchases, MAX(CASE WHEN money >= ", ledger$least, " THEN day END) AS last FROM (",
+    " AS purchases, MAX(CASE WHEN ", bought, " THEN day END) AS last FROM (",
     "SELECT ", order_columns, ", SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0",
     goods_of_lines(ledger), " THEN 1 ELSE 0 END) AS returned, SUM(",
     if (question$units) "COALESCE(q.units, 0)" else "0",
-    ") AS units FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
-    " o ON o.number = l.number", unlist(joins), counted, " WHERE o.day BETWEEN ",
-    as.integer(question$span$from), " AND ", as.integer(question$span$until),
+    ") AS units", free_of_lines(ledger), " FROM ", db$named("lines"), " l JOIN ",
+    db$named("orders"), " o ON o.number = l.number", unlist(joins), counted,
+    " WHERE o.day BETWEEN ", as.integer(question$span$from), " AND ",
+    as.integer(question$span$until),
     " GROUP BY o.customer, o.number, o.day) t GROUP BY customer"
   )
   list(
@@ -200,7 +205,11 @@ reduce_groups.nubrek_database <- function(ledger, by, spans, call = rlang::calle
   group <- paste0("g", seq_along(by), collapse = ", ")
   rows <- paste0(
     "(SELECT ", paste0(cells, " AS g", seq_along(by), collapse = ", "),
-    ", ", order_columns, ", ", if (any(of_lines)) "l.sales" else "o.sales", " AS sales FROM ",
+    ", ", order_columns, ", ", if (any(of_lines)) "l.sales" else "o.sales", " AS sales",
+    if (counts_free(ledger$meaning)) paste0(
+      ", ", if (any(of_lines)) sign_sql("l.sales", goods_of_lines(ledger)) else "o.free", " AS sign"
+    ),
+    " FROM ",
     db$named("orders"), " o",
     if (any(of_lines)) paste0(" JOIN ", db$named("lines"), " l ON l.number = o.number"), who, ") r"
   )
@@ -222,7 +231,7 @@ reduce_groups.nubrek_database <- function(ledger, by, spans, call = rlang::calle
 
 group_sales_sql <- function(ledger, group, rows, span, labels) {
   db <- ledger$db
-  bought <- paste0("money >= ", ledger$least)
+  bought <- purchase_sql(ledger, "money")
   found <- ask_workspace(
     db, "SELECT ", group, ", COUNT(*) AS orders, COUNT(DISTINCT customer) AS seen, ",
     "COUNT(DISTINCT CASE WHEN ", bought, " THEN customer END) AS customers, SUM(money) AS units, ",
@@ -235,8 +244,9 @@ group_sales_sql <- function(ledger, group, rows, span, labels) {
     } else {
       paste0("SUM(CASE WHEN ", bought, " THEN 1 ELSE 0 END)")
     },
-    " AS purchases FROM (SELECT ", group, ", customer, number, day, SUM(sales) AS money FROM ",
-    rows, " WHERE day BETWEEN ", as.integer(span$from), " AND ", as.integer(span$until),
+    " AS purchases FROM (SELECT ", group, ", customer, number, day, SUM(sales) AS money",
+    free_sql(ledger$meaning, "sales", "sign"), " FROM ", rows, " WHERE day BETWEEN ",
+    as.integer(span$from), " AND ", as.integer(span$until),
     " GROUP BY ", group, ", customer, number, day) t GROUP BY ", group,
     by = paste0("g", seq_along(labels))
   )

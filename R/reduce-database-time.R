@@ -71,7 +71,7 @@ histories_found <- function(ledger, db, until) {
     as.integer(until), ")"
   )
   amounts <- ask_workspace(
-    db, "SELECT DISTINCT sales FROM ", inside, " d WHERE nth > 1", by = "sales"
+    db, "SELECT DISTINCT sales FROM ", inside, " d WHERE nth > 1 AND sales > 0", by = "sales"
   )$sales
   send_logs(db, amounts, 10^ledger$decimals)
   found <- ask_workspace(
@@ -122,9 +122,10 @@ stage_arrivals <- function(ledger, frame, lookback, unit, lines, any) {
   if (length(lines) > 0L) {
     check_columns_exist(names(lines), line_columns(ledger), "the lines")
     make_table(
-      db, "inside", "SELECT ", order_columns, ", SUM(l.sales) AS sales FROM ",
-      db$named("lines"), " l JOIN ", db$named("orders"), " o ON o.number = l.number WHERE ",
-      lines_where(ledger, lines), " GROUP BY o.customer, o.number, o.day"
+      db, "inside", "SELECT ", order_columns, ", SUM(l.sales) AS sales", free_of_lines(ledger),
+      " FROM ", db$named("lines"), " l JOIN ", db$named("orders"),
+      " o ON o.number = l.number WHERE ", lines_where(ledger, lines),
+      " GROUP BY o.customer, o.number, o.day"
     )
     money <- db$named("inside")
   }
@@ -166,8 +167,8 @@ active_in_days <- function(db) {
 active_in_lines <- function(ledger, any) {
   db <- ledger$db
   make_table(
-    db, "active", "SELECT DISTINCT customer, day FROM ", db$named("inside"), " WHERE sales >= ",
-    ledger$least
+    db, "active", "SELECT DISTINCT customer, day FROM ", db$named("inside"), " WHERE ",
+    purchase_sql(ledger)
   )
   make_index(db, "active", c("customer", "day"))
   stage_earlier(db, if (any) "days" else "active")

@@ -102,6 +102,16 @@ reduce_customers.nubrek_database <- function(ledger) {
   m
 }
 
+#' @export
+reduce_never_paid.nubrek_database <- function(ledger) {
+  if (is.null(db <- sql_store(ledger))) return(NextMethod())
+  found <- ask_workspace(
+    db, "SELECT customer, MIN(day) AS low FROM ", db$named("orders"),
+    " GROUP BY customer HAVING COUNT(nth) = 0"
+  )
+  data.table(customer = as.integer(found$customer), day = as.integer(found$low))[order(customer)]
+}
+
 # A row per customer with an order: how many, and by name the sums over them and over what stands of
 # the purchases; these are orders too (one pass), or days (joined).
 orders_and_purchases <- function(ledger, sums, bought, where = NULL) {

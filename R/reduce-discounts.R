@@ -14,10 +14,10 @@ reduce_discounts.nubrek_ledger <- function(ledger, least) {
     )$sums
     orders <- data.table(
       customer = part$orders$customer, sales = as.double(part$orders$sales),
-      share = off / (part$orders$sales + off)
+      share = off / (part$orders$sales + off), bought = is_purchase(part, part$orders)
     )[!is.na(customer)]
     net <- cpp_group_sums(orders$sales, orders$customer, 0L, n)$sums
-    bought <- orders[sales >= part$least]
+    bought <- orders[bought == TRUE]
     bought[, first := !duplicated(customer)]
     on <- !is.na(bought$share) & bought$share >= least
     count <- \(keep) tabulate(bought$customer[keep], n)

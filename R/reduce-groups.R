@@ -47,7 +47,7 @@ labels_together <- function(labels) {
 }
 
 # The groups that every order stands in: `labels` of the groups; `code` of the group, `order` and
-# `units` (sales), a row for each line or order.
+# `units` (sales) and `sign` (see `free_signs()`), a row for each line or order.
 reduce_group_orders <- function(ledger, by, call = rlang::caller_env()) {
   UseMethod("reduce_group_orders")
 }
@@ -62,6 +62,7 @@ reduce_group_orders.nubrek_ledger <- function(ledger, by, call = rlang::caller_e
       labels = group$labels,
       code = as.integer(if (group$lines) group$code else group$code[part$orders$customer]),
       units = if (group$lines) part$lines$sales else part$orders$sales,
+      sign = if (group$lines) free_signs(part, part$lines),
       order = if (is.null(codes)) order else stand(part$orders$customer, codes)[order]
     )
   })
@@ -71,7 +72,8 @@ reduce_group_orders.nubrek_ledger <- function(ledger, by, call = rlang::caller_e
     labels = groups$labels,
     code = unlist(Map(\(place, one) place[one$code], groups$place, found)),
     order = unlist(lapply(found, `[[`, "order")),
-    units = unlist(lapply(found, `[[`, "units"))
+    units = unlist(lapply(found, `[[`, "units")),
+    sign = unlist(lapply(found, `[[`, "sign"))
   )
 }
 
@@ -116,6 +118,11 @@ group_sales <- function(ledger, group, span) {
       number = group$n,
       by_customer = !group$lines,
       least = ledger$least,
+      sign = if (group$lines) {
+        free_signs(ledger, ledger$lines)
+      } else {
+        ledger$orders$free %||% integer()
+      },
       by_day = ledger$meaning$purchase_unit == "day"
     ),
     if (group$lines) ledger$lines$number else integer(),

@@ -49,7 +49,10 @@ ask_lines <- function(ledger, questions) {
         tests = lapply(question$filter, line_test, ledger = ledger, text = question$text)
       )
     }),
-    list(least = ledger$least, by_day = ledger$meaning$purchase_unit == "day"),
+    list(
+      least = ledger$least, by_day = ledger$meaning$purchase_unit == "day",
+      free = counts_free(ledger$meaning)
+    ),
     n_customers(ledger),
     reading_threads()
   )

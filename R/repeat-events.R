@@ -138,7 +138,8 @@ event_sales <- function(ledger, around = 0L) {
 # days about their means.
 one_event <- function(ledger, from, until, busy, first) {
   rows <- as.data.table(ledger_rows(
-    ledger, "orders", c("customer", "day", "sales"), from = from - 28L, until = until + 28L
+    ledger, "orders", c("customer", "day", bought_columns(ledger)),
+    from = from - 28L, until = until + 28L
   ))
   inside <- rows[day >= from & day <= until]
   bought <- purchases_of(ledger, inside)
@@ -171,9 +172,9 @@ one_event <- function(ledger, from, until, busy, first) {
 # Orders that are purchases, or days whose orders together are one.
 purchases_of <- function(ledger, orders) {
   if (ledger$meaning$purchase_unit == "day") {
-    orders <- orders[, .(sales = sum(sales)), keyby = .(customer, day)]
+    orders <- orders_together(orders, c("customer", "day"))
   }
-  orders[sales >= ledger$least]
+  orders[is_purchase(ledger, orders)]
 }
 
 #' @param within `[integer(1)]` Days in which a second purchase counts as come back. Default 180.
@@ -240,7 +241,7 @@ won_in <- function(ledger, w, group, within, words) {
   time <- time_waited(w, ledger)
   people <- data.table(customer = w$code[use], group = group[use], first = w$first[use])
   orders <- as.data.table(ledger_rows(
-    ledger, "orders", c("customer", "day", "sales"), sort(people$customer)
+    ledger, "orders", c("customer", "day", bought_columns(ledger)), sort(people$customer)
   ))
   bought <- purchases_of(ledger, orders)[people, on = "customer", nomatch = NULL]
   # several purchases on the first day are all of it

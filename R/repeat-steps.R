@@ -244,20 +244,30 @@ labels_held <- function(ledger, by, basket, call = rlang::caller_env()) {
   throw_unless(checkmate::check_flag(basket), "basket", call)
   check_line_column(by, ledger, call)
   groups <- reduce_group_orders(ledger, by, call)
-  orders <- as.data.table(ledger_rows(ledger, "orders", c("customer", "day", "sales")))
+  orders <- as.data.table(
+    ledger_rows(ledger, "orders", c("customer", "day", bought_columns(ledger)))
+  )
   orders <- orders[!is.na(customer)]
   orders[, purchase := row]
   if (ledger$meaning$purchase_unit == "day") {
-    orders[, c("purchase", "sales") := list(min(purchase), sum(sales)), by = .(customer, day)]
+    whole <- c("customer", "day")
+    orders[, purchase := min(purchase), by = whole]
+    orders <- orders[, c(whole, "row", "purchase"), with = FALSE][
+      orders_together(orders, whole), on = whole
+    ]
   }
   held <- data.table(
     purchase = orders$purchase[match(groups$order, orders$row)],
     label = groups$code,
-    units = groups$units
-  )[, .(units = sum(units)), keyby = .(purchase, label)][units > 0, .(purchase, label)]
+    units = groups$units,
+    sign = if (length(groups$sign) > 0L) groups$sign else 0L
+  )[, .(units = sum(units), low = min(sign), high = max(sign)), keyby = .(purchase, label)][
+    units > 0 | is_free(units, low, high), .(purchase, label)
+  ]
   # only goods are steps and companions (definition 64)
   held <- held[!groups$labels[[1L]][label] %in% kind_labels()]
-  purchases <- unique(orders[sales >= ledger$least], by = "purchase")[, c("sales", "row") := NULL]
+  purchases <- unique(orders[is_purchase(ledger, orders)], by = "purchase")
+  purchases <- purchases[, c("customer", "day", "purchase"), with = FALSE]
   data.table::setorderv(purchases, c("customer", "day", "purchase"))
   purchases[, number := seq_len(.N), by = customer]
   purchases[, month := label_of_day(day, "month")]

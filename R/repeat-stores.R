@@ -49,30 +49,30 @@ home_store <- function(ledger, store = "channel", last = NULL) {
 # number for each purchase, later ones higher.
 store_visits <- function(ledger, store, call = rlang::caller_env()) {
   check_line_column(store, ledger, call)
-  visits <- unique(lines_by(ledger, store, call)[
-    !is.na(customer), .(customer, day, sales, order, place)
-  ])
-  if (ledger$meaning$purchase_unit != "day") return(visits[sales >= ledger$least])
+  visits <- lines_by(ledger, store, call)[!is.na(customer)]
+  visits <- unique(visits[, setdiff(names(visits), "units"), with = FALSE])
+  if (ledger$meaning$purchase_unit != "day") return(visits[is_purchase(ledger, visits)])
   # a purchase is a day whose orders together are one
-  days <- unique(visits[, .(customer, day, order, sales)])[,
-    .(sales = sum(sales), order = max(order)), keyby = .(customer, day)
-  ][sales >= ledger$least]
+  orders <- unique(visits[, setdiff(names(visits), "place"), with = FALSE])
+  days <- orders_together(orders, c("customer", "day"))
+  days <- days[is_purchase(ledger, days)]
+  last <- orders[, .(order = max(order)), keyby = .(customer, day)]
+  days <- last[days, on = c("customer", "day")]
   unique(visits[, .(customer, day, place)][days, on = c("customer", "day"), nomatch = NULL])
 }
 
 # Every line with the label of a column under which it stands (`place`), its own money (`units`),
-# and its order: `order`, `customer`, `day`, `sales`.
+# and its order: `order`, `customer`, `day`, `sales` (and `free`).
 lines_by <- function(ledger, column, call = rlang::caller_env()) {
   groups <- reduce_group_orders(ledger, column, call)
-  orders <- ledger_rows(ledger, "orders", c("customer", "day", "sales"))
-  at <- match(groups$order, orders$row)
+  orders <- as.data.table(
+    ledger_rows(ledger, "orders", c("customer", "day", bought_columns(ledger)))
+  )[match(groups$order, row)]
   data.table(
     place = groups$labels[[1L]][groups$code],
     units = groups$units,
     order = groups$order,
-    customer = orders$customer[at],
-    day = orders$day[at],
-    sales = orders$sales[at]
+    orders[, setdiff(names(orders), "row"), with = FALSE]
   )
 }
 

@@ -167,7 +167,9 @@ meanings_section <- function() {
     currencies = choice("currencies", "one insists that all amounts are of one currency"),
     purchase_unit = choice("purchase_unit", "is a purchase an order, or a day with one"),
     minimum_sales = study_key(
-      leaf_number(0, 1e9), "an order is a purchase from this net total on", "any above 0", "5"
+      leaf_number(0, 1e9),
+      "an order is a purchase from this net total on; 0: free orders of goods count too",
+      "any above 0", "5"
     ),
     returns = choice("returns", "where returns are booked"),
     duplicates = choice("duplicates", "which equal rows are set aside"),

@@ -79,7 +79,8 @@ watch_baskets <- function(
   check_choice(direction, c("either", "falls", "rises"))
   start <- watch_start(check_day(from), ledger)
   orders <- as.data.table(ledger_rows(
-    ledger, "orders", c("customer", "day", "sales"), from = start - 365L, until = ledger$as_of
+    ledger, "orders", c("customer", "day", bought_columns(ledger)),
+    from = start - 365L, until = ledger$as_of
   ))[!is.na(customer)]
   people <- purchases_of(ledger, orders[order(row)])
   people[, late := day >= start]

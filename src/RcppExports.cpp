@@ -457,28 +457,27 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_merge_days
-Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales, double least);
-RcppExport SEXP _nubrek_cpp_merge_days(SEXP customerSEXP, SEXP daySEXP, SEXP salesSEXP, SEXP leastSEXP) {
+Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day, Rcpp::NumericVector sales);
+RcppExport SEXP _nubrek_cpp_merge_days(SEXP customerSEXP, SEXP daySEXP, SEXP salesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type customer(customerSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type day(daySEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sales(salesSEXP);
-    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_merge_days(customer, day, sales, least));
+    rcpp_result_gen = Rcpp::wrap(cpp_merge_days(customer, day, sales));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_first_lines
-Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least, int n_customers);
-RcppExport SEXP _nubrek_cpp_first_lines(SEXP ordersSEXP, SEXP line_salesSEXP, SEXP leastSEXP, SEXP n_customersSEXP) {
+Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::LogicalVector bought, Rcpp::NumericVector line_sales, int n_customers);
+RcppExport SEXP _nubrek_cpp_first_lines(SEXP ordersSEXP, SEXP boughtSEXP, SEXP line_salesSEXP, SEXP n_customersSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type bought(boughtSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type line_sales(line_salesSEXP);
-    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
     Rcpp::traits::input_parameter< int >::type n_customers(n_customersSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_first_lines(orders, line_sales, least, n_customers));
+    rcpp_result_gen = Rcpp::wrap(cpp_first_lines(orders, bought, line_sales, n_customers));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -663,16 +662,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_deal_orders
-Rcpp::List cpp_deal_orders(Rcpp::List orders, Rcpp::NumericVector share_second, double least, double seed, double draw);
-RcppExport SEXP _nubrek_cpp_deal_orders(SEXP ordersSEXP, SEXP share_secondSEXP, SEXP leastSEXP, SEXP seedSEXP, SEXP drawSEXP) {
+Rcpp::List cpp_deal_orders(Rcpp::List orders, Rcpp::NumericVector share_second, double seed, double draw);
+RcppExport SEXP _nubrek_cpp_deal_orders(SEXP ordersSEXP, SEXP share_secondSEXP, SEXP seedSEXP, SEXP drawSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type orders(ordersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type share_second(share_secondSEXP);
-    Rcpp::traits::input_parameter< double >::type least(leastSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< double >::type draw(drawSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_deal_orders(orders, share_second, least, seed, draw));
+    rcpp_result_gen = Rcpp::wrap(cpp_deal_orders(orders, share_second, seed, draw));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -999,7 +997,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_rank_in_groups", (DL_FUNC) &_nubrek_cpp_rank_in_groups, 6},
     {"_nubrek_cpp_bands", (DL_FUNC) &_nubrek_cpp_bands, 3},
     {"_nubrek_cpp_customer_measures", (DL_FUNC) &_nubrek_cpp_customer_measures, 3},
-    {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 4},
+    {"_nubrek_cpp_merge_days", (DL_FUNC) &_nubrek_cpp_merge_days, 3},
     {"_nubrek_cpp_first_lines", (DL_FUNC) &_nubrek_cpp_first_lines, 4},
     {"_nubrek_cpp_gap_counts", (DL_FUNC) &_nubrek_cpp_gap_counts, 4},
     {"_nubrek_cpp_order_of_lines", (DL_FUNC) &_nubrek_cpp_order_of_lines, 1},
@@ -1015,7 +1013,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_simulate_tiers", (DL_FUNC) &_nubrek_cpp_simulate_tiers, 5},
     {"_nubrek_cpp_first_days", (DL_FUNC) &_nubrek_cpp_first_days, 2},
     {"_nubrek_cpp_span_measures", (DL_FUNC) &_nubrek_cpp_span_measures, 6},
-    {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 5},
+    {"_nubrek_cpp_deal_orders", (DL_FUNC) &_nubrek_cpp_deal_orders, 4},
     {"_nubrek_cpp_spend_models", (DL_FUNC) &_nubrek_cpp_spend_models, 0},
     {"_nubrek_cpp_spend_density", (DL_FUNC) &_nubrek_cpp_spend_density, 3},
     {"_nubrek_cpp_spend_sum", (DL_FUNC) &_nubrek_cpp_spend_sum, 5},

@@ -10,11 +10,12 @@ constexpr std::size_t kNone = static_cast<std::size_t>(-1);
 struct Open {
   std::size_t order = kNone;
   double money = 0;
+  bool goods = false, negative = false;
   int customer = -1, buyer = -1, day = 0;
 };
 
 void close_order(const Events& orders, const PurchaseRule& rule, Open& open, GroupSums& sums) {
-  if (open.order == kNone || open.money < rule.least) return;
+  if (open.order == kNone || !rule(open.money, open.goods, open.negative)) return;
   const int day = orders.day[open.order];
   const bool again = open.buyer == open.customer;
   if (!(rule.by_day && again && open.day == day)) ++sums.purchases;
@@ -40,10 +41,15 @@ std::vector<GroupSums> sum_groups(const GroupedRows& rows, std::size_t n_groups,
       if (open.customer != c) ++sums[g].seen;
       open.order = o;
       open.money = 0;
+      open.goods = open.negative = false;
       open.customer = c;
       ++sums[g].orders;
     }
     open.money += rows.money[i];
+    if (rows.sign) {
+      open.goods |= rows.sign[i] != 0;
+      open.negative |= rows.sign[i] < 0;
+    }
     sums[g].money += rows.money[i];
   }
   for (std::size_t g = 0; g < n_groups; ++g) close_order(rows.orders, rule, all_open[g], sums[g]);

@@ -13,12 +13,17 @@ struct GroupedRows {
   std::size_t n;
   const int* code;
   bool by_customer;
+  const int* sign;  // of goods 1, negative ones -1, other lines 0; null where nothing is free
 };
 
-// What is a purchase inside a group: an order, or all orders of a day, worth at least so much.
+// What is a purchase inside a group: an order, or all orders of a day, worth at least so much; or
+// worth nothing, of goods that are not negative, where such an order is a purchase (`free`).
 struct PurchaseRule {
   double least;
-  bool by_day;
+  bool by_day, free;
+  bool operator()(double money, bool goods, bool negative) const {
+    return money >= least || (free && money == 0 && goods && !negative);
+  }
 };
 
 // `seen` are customers with any order, `customers` those with a purchase.

@@ -28,7 +28,7 @@ struct Answers {
 // units, purchases, the day of the latest (NA without one), lines of goods below zero. `lines` has
 // `sales`, codes of `quantity` (or nothing), the `units` of a code, and which are `goods` (nothing
 // where all are); `rule` is how a purchase is counted:
-// `least`, `by_day`.
+// `least`, `by_day`, `free`.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List questions,
                              Rcpp::List rule, int n_customers, int threads) {
@@ -51,10 +51,9 @@ Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List que
       asked.back().tests.push_back({code.begin(), holds.begin()});
     }
   }
-  nubrek::measure_lines(
-      {of.events(), n_lines.begin(), money.begin(), quantity.begin(), units.begin(),
-       goods.size() > 0 ? goods.begin() : nullptr},
-      asked, {rule["least"], rule["by_day"]}, threads);
+  nubrek::measure_lines({of.events(), n_lines.begin(), money.begin(), quantity.begin(),
+                         units.begin(), goods.size() > 0 ? goods.begin() : nullptr},
+                        asked, {rule["least"], rule["by_day"], rule["free"]}, threads);
   Rcpp::List out(questions.size());
   for (R_xlen_t q = 0; q < out.size(); ++q) out[q] = answers[static_cast<std::size_t>(q)].list();
   return out;

@@ -12,21 +12,23 @@ void ask_order(const OrderedLines& lines, std::size_t order, std::size_t first, 
   const int c = lines.orders.customer[order] - 1, day = lines.orders.day[order];
   if (!question.span.holds(day)) return;
   double money = 0, units = 0;
-  int any = 0, returned = 0;
+  int any = 0, goods = 0, returned = 0;
   for (std::size_t i = first; i < end; ++i) {  // without branches: nobody can guess what holds
     bool holds = true;
     for (const LineTest& test : question.tests) holds &= test(i);
     const double sold = lines.money[i];
     any |= holds;
     money += holds ? sold : 0;
-    returned += holds & (sold < 0) & (!lines.goods || lines.goods[i] == 1);
+    const bool is_goods = holds & (!lines.goods || lines.goods[i] == 1);
+    goods |= is_goods;
+    returned += is_goods & (sold < 0);
     if (out.units && holds && lines.quantity[i] > 0) units += lines.units[lines.quantity[i] - 1];
   }
   if (!any) return;
   out.money[c] += money;
   out.returned[c] += returned;
   if (out.units) out.units[c] += units;
-  if (money < rule.least) return;
+  if (!rule(money, goods, returned > 0)) return;
   const bool again = rule.by_day && out.purchases[c] > 0 && out.last[c] == day;
   out.purchases[c] += !again;
   out.last[c] = day;

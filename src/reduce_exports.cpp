@@ -27,13 +27,13 @@ Rcpp::List cpp_customer_measures(Rcpp::List orders, Rcpp::List purchases, int n_
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
-                          Rcpp::NumericVector sales, double least) {
+                          Rcpp::NumericVector sales) {
   const R_xlen_t n = customer.size();
   Rcpp::IntegerVector out_customer = Rcpp::no_init(n), out_day = Rcpp::no_init(n);
   Rcpp::NumericVector out_sales = Rcpp::no_init(n);
   const std::size_t m =
-      nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, least,
-                         out_customer.begin(), out_day.begin(), out_sales.begin());
+      nubrek::merge_days(customer.begin(), day.begin(), sales.begin(), n, out_customer.begin(),
+                         out_day.begin(), out_sales.begin());
   const auto kept = [m](const auto& x) {
     return static_cast<std::size_t>(x.size()) == m
                ? x
@@ -43,17 +43,16 @@ Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
                             Rcpp::_["day"] = kept(out_day), Rcpp::_["sales"] = kept(out_sales));
 }
 
-// Per customer the row of the largest line of the first purchase, NA without one; lines stand order
+// Per customer the row of the largest line of the first order that is `bought`, NA without one; lines stand order
 // after order.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::NumericVector line_sales, double least,
-                                    int n_customers) {
+Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::LogicalVector bought,
+                                    Rcpp::NumericVector line_sales, int n_customers) {
   Rcpp::IntegerVector customer = orders["customer"], n_lines = orders["n_lines"],
                       out(n_customers, NA_INTEGER);
-  Rcpp::NumericVector sales = orders["sales"];
-  nubrek::first_lines(
-      {customer.begin(), sales.begin(), n_lines.begin(), static_cast<std::size_t>(customer.size())},
-      line_sales.begin(), least, out.begin());
+  nubrek::first_lines({customer.begin(), bought.begin(), n_lines.begin(),
+                       static_cast<std::size_t>(customer.size())},
+                      line_sales.begin(), out.begin());
   return out;
 }
 

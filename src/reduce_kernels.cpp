@@ -34,10 +34,9 @@ void measure_orders(const int* customer, const double* sales, std::size_t n, int
 }
 
 std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n,
-                       double least, int* out_customer, int* out_day, double* out_sales) {
+                       int* out_customer, int* out_day, double* out_sales) {
   std::size_t m = 0;
   for (std::size_t i = 0; i < n; ++i) {
-    if (sales[i] < least) continue;
     if (m > 0 && out_customer[m - 1] == customer[i] && out_day[m - 1] == day[i]) {
       out_sales[m - 1] += sales[i];
       continue;
@@ -57,12 +56,12 @@ void count_gaps(const int* customer, const int* day, std::size_t n, const Period
       ++counts[period(day[i]) - period(day[i - 1])];
 }
 
-void first_lines(const OrderLines& orders, const double* line_sales, double least, int* out) {
+void first_lines(const OrderLines& orders, const double* line_sales, int* out) {
   std::size_t line = 0;
   int done = 0;  // the last customer whose first purchase was found
   for (std::size_t i = 0; i < orders.n; ++i) {
     const std::size_t end = line + static_cast<std::size_t>(orders.n_lines[i]);
-    if (orders.customer[i] != done && orders.sales[i] >= least) {
+    if (orders.customer[i] != done && orders.bought[i] == 1) {
       done = orders.customer[i];
       std::size_t best = line;
       for (std::size_t k = line + 1; k < end; ++k)

@@ -22,10 +22,9 @@ void measure_purchases(const int* customer, const int* day, const double* sales,
 void measure_orders(const int* customer, const double* sales, std::size_t n, int* orders,
                     double* total);
 
-// Orders of one customer and day worth at least `least` become one purchase. Returns the number of
-// purchases written.
+// Purchases of one customer and day become one. Returns the number written.
 std::size_t merge_days(const int* customer, const int* day, const double* sales, std::size_t n,
-                       double least, int* out_customer, int* out_day, double* out_sales);
+                       int* out_customer, int* out_day, double* out_sales);
 
 // The period of each day, from `first_day` on.
 struct PeriodOfDay {
@@ -39,15 +38,15 @@ struct PeriodOfDay {
 void count_gaps(const int* customer, const int* day, std::size_t n, const PeriodOfDay& period,
                 int until, int* counts);
 
-// For each customer with an order worth at least `least`, the row of the largest line (the earliest
-// of equals) of the first such order. Lines stand order after order, `n_lines` of each. Rows are
+// For each customer with an order that is a purchase (`bought`), the row of the largest line (the
+// earliest of equals) of the first such order. Lines stand order after order, `n_lines` of each. Rows are
 // 1-based; other customers are not touched.
 struct OrderLines {
   const int* customer;
-  const double* sales;
+  const int* bought;
   const int* n_lines;
   std::size_t n;
 };
-void first_lines(const OrderLines& orders, const double* line_sales, double least, int* out);
+void first_lines(const OrderLines& orders, const double* line_sales, int* out);
 
 }  // namespace nubrek

@@ -79,13 +79,14 @@ Rcpp::List cpp_arrivals(Rcpp::List rows, Rcpp::IntegerVector known, Rcpp::List p
 Rcpp::List cpp_group_sales(Rcpp::List groups, Rcpp::IntegerVector order, Rcpp::List orders,
                            Rcpp::NumericVector units, Rcpp::IntegerVector span) {
   const Rows of(orders);
-  const Rcpp::IntegerVector code = groups["code"];
+  const Rcpp::IntegerVector code = groups["code"], sign = groups["sign"];
   const int number = groups["number"];
   const nubrek::GroupedRows rows{of.events(),   order.size() > 0 ? order.begin() : nullptr,
                                  units.begin(), static_cast<std::size_t>(units.size()),
-                                 code.begin(),  Rcpp::as<bool>(groups["by_customer"])};
+                                 code.begin(),  Rcpp::as<bool>(groups["by_customer"]),
+                                 sign.size() > 0 ? sign.begin() : nullptr};
   const auto sums = nubrek::sum_groups(rows, static_cast<std::size_t>(number), {span[0], span[1]},
-                                       {groups["least"], groups["by_day"]});
+                                       {groups["least"], groups["by_day"], sign.size() > 0});
   Rcpp::IntegerVector customers(number), seen(number), n_orders(number), purchases(number);
   Rcpp::NumericVector total(number);
   for (int g = 0; g < number; ++g) {

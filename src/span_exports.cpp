@@ -36,18 +36,19 @@ Rcpp::List cpp_span_measures(Rcpp::List orders, Rcpp::List purchases, Rcpp::Inte
                             Rcpp::_["sales"] = sales);
 }
 
-// Orders of two parts of time dealt anew between them: the two sums of money and counts of orders
-// worth at least `least`. `orders` has `customer`, `sales` and `which` part of time.
+// Orders of two parts of time dealt anew between them: the two sums of money and counts of
+// purchases. `orders` has `customer`, `sales`, `bought` and `which` part of time.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_deal_orders(Rcpp::List orders, Rcpp::NumericVector share_second, double least,
-                           double seed, double draw) {
+Rcpp::List cpp_deal_orders(Rcpp::List orders, Rcpp::NumericVector share_second, double seed,
+                           double draw) {
   const Rcpp::IntegerVector customer = orders["customer"], which = orders["which"];
+  const Rcpp::LogicalVector bought = orders["bought"];
   const Rcpp::NumericVector order_sales = orders["sales"];
   const int n = static_cast<int>(share_second.size());
   Rcpp::NumericVector first(n), second(n);
   Rcpp::IntegerVector n_first(n), n_second(n);
-  nubrek::deal_orders({customer.begin(), which.begin(), order_sales.begin(), share_second.begin(),
-                       static_cast<std::size_t>(customer.size()), least},
+  nubrek::deal_orders({customer.begin(), which.begin(), bought.begin(), order_sales.begin(),
+                       share_second.begin(), static_cast<std::size_t>(customer.size())},
                       static_cast<std::uint64_t>(seed), static_cast<std::uint64_t>(draw),
                       {{first.begin(), second.begin()}, {n_first.begin(), n_second.begin()}});
   return Rcpp::List::create(Rcpp::_["sales_first"] = first, Rcpp::_["sales_second"] = second,

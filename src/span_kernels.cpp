@@ -92,7 +92,7 @@ void deal_orders(const Dealing& orders, std::uint64_t seed, std::uint64_t draw,
       later = gen.unit() < orders.share_second[c];
     }
     out.sales[later][c] += orders.sales[i];
-    if (orders.sales[i] >= orders.least) ++out.purchases[later][c];
+    if (orders.bought[i] == 1) ++out.purchases[later][c];
   }
 }
 

@@ -27,13 +27,12 @@ void measure_span(const Events& orders, const double* sales, const Events& purch
 
 // Orders of two parts of time dealt anew between them: each stays with its customer and falls into
 // the second part with that customer's share of the time. `which` is 1 or 2 (0: not moved, first
-// part; -1: not moved, second part). Sums of money, and counts of orders worth at least `least`, of
-// the two parts.
+// part; -1: not moved, second part). Sums of money, and counts of orders that are `bought`, of the
+// two parts.
 struct Dealing {
-  const int *customer, *which;
+  const int *customer, *which, *bought;
   const double *sales, *share_second;
   std::size_t n;
-  double least;
 };
 struct DealtParts {
   double* sales[2];

@@ -48,7 +48,8 @@ std::vector<Moments> log_moments(const int* customer, const double* sales, doubl
   std::vector<bool> seen(customers, false);
   for (std::size_t i = 0; i < rows; ++i) {
     const std::size_t c = static_cast<std::size_t>(customer[i] - 1);
-    if (seen[c]) out[c].add(std::log(sales[i] / unit));
+    // an order worth nothing has no log
+    if (seen[c] && sales[i] > 0) out[c].add(std::log(sales[i] / unit));
     seen[c] = true;
   }
   return out;

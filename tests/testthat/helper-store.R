@@ -98,6 +98,7 @@ rich_rows <- function(seed) {
   rows$receipt[pick(c(FALSE, TRUE), c(20, 1))] <- pick(c("", NA, "x'y"))[1:1]
   rows$day <- paste0(rows$day, pick(c("", " 10:30", " 08:05:59"), c(2, 1, 1)))
   rows$day[pick(c(FALSE, TRUE), c(60, 1))] <- "1968-03-05"
+  rows$amount[pick(c(FALSE, TRUE), c(6, 1))] <- "0.00"
   rows$money <- pick(c("EUR", "USD", "", "SEK"), c(20, 2, 1, 1))
   rows$pieces <- pick(c("1", "2", "2.5", "", "x"), c(20, 5, 2, 1, 1))
   rows$off <- pick(c("0", "1.25", "", "0.005"), c(6, 2, 2, 1))
@@ -132,7 +133,10 @@ rich_opening <- function(seed, rows) {
       returns = sample(meaning_choices$returns, 1L),
       duplicates = sample(meaning_choices$duplicates, 1L),
       conflicts = sample(c("newer replaces", "first stays"), 1L),
-      minimum_sales = sample(c(0, 5), 1L),
+      minimum_sales = sample(list(NULL, 0, 5), 1L)[[1L]],
+      kinds = some(list(
+        voucher = order_rule("thing", "Kit"), shipping = order_rule("thing", "N\u00e4hset")
+      )),
       history_start = some("2024-05-05"),
       as_of = some("2025-03-03"),
       excluded_ids = some(ids[[2L]]) %||% character(),

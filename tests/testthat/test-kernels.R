@@ -93,19 +93,25 @@ test_that("groups of lines count orders, customers and purchases as their rows s
   orders <- orders[order(orders$customer, orders$day), ]
   line <- rep(seq_len(24L), sample(1:4, 24L, TRUE))
   code <- sample(1:3, length(line), TRUE)
-  money <- sample(-200:300, length(line), TRUE) * 1
-  for (by_day in c(FALSE, TRUE)) {
+  money <- sample(-3:4, length(line), TRUE) * 1
+  sign <- sample(0:1, length(line), TRUE) * ifelse(money < 0, -1L, 1L)
+  money[money > 2 | money < -2] <- 0 # some orders are worth nothing
+  for (by_day in c(FALSE, TRUE)) for (free in c(FALSE, TRUE)) {
     got <- cpp_group_sales(
-      list(code = code, number = 3L, by_customer = FALSE, least = 1, by_day = by_day),
+      list(
+        code = code, number = 3L, by_customer = FALSE, least = 1, by_day = by_day,
+        sign = if (free) sign else integer()
+      ),
       line, orders, money, c(10L, 80L)
     )
-    rows <- data.frame(order = line, code = code, money = money)
+    rows <- data.frame(order = line, code = code, money = money, sign = sign)
     rows <- cbind(rows, orders[line, ])
     rows <- rows[rows$day >= 10 & rows$day <= 80, ]
     for (g in 1:3) {
       mine <- rows[rows$code == g, ]
       each <- tapply(mine$money, mine$order, sum)
-      sold <- as.integer(names(each)[each >= 1])
+      none <- tapply(mine$sign, mine$order, \(x) all(x >= 0) && any(x > 0))
+      sold <- as.integer(names(each)[each >= 1 | (free & each == 0 & none)])
       expect_equal(got$orders[[g]], length(each))
       expect_equal(got$seen[[g]], length(unique(mine$customer)))
       expect_equal(got$customers[[g]], length(unique(orders$customer[sold])))
@@ -250,12 +256,12 @@ test_that("dealing orders keeps every cent and every order of a customer with hi
   withr::local_seed(2)
   orders <- list(
     customer = sample(5L, 80L, TRUE), sales = sample(1:90, 80L, TRUE) * 1,
-    which = sample(c(-1L, 0L, 1L, 2L), 80L, TRUE)
+    which = sample(c(-1L, 0L, 1L, 2L), 80L, TRUE), bought = rep(TRUE, 80L)
   )
   share <- c(0, 0.3, 0.5, 1, 0.9)
   counts <- replicate(400L, 0L)
   for (i in seq_len(400L)) {
-    dealt <- cpp_deal_orders(orders, share, 1, 7, i)
+    dealt <- cpp_deal_orders(orders, share, 7, i)
     counts[[i]] <- dealt$purchases_second[[3L]]
     expect_identical(
       dealt$sales_first + dealt$sales_second, as.vector(rowsum(orders$sales, orders$customer))
@@ -264,10 +270,13 @@ test_that("dealing orders keeps every cent and every order of a customer with hi
   fixed <- \(c, where) sum(orders$customer == c & orders$which == where)
   moved <- \(c) sum(orders$customer == c & orders$which > 0L)
   expect_identical(dealt$purchases_second[c(1L, 4L)], c(fixed(1, -1L), fixed(4, -1L) + moved(4)))
-  expect_identical(dealt, cpp_deal_orders(orders, share, 1, 7, 400)) # the same seed and draw
-  # an order that just reaches the minimum is a purchase
-  edge <- list(customer = c(1L, 1L, 2L), sales = c(50, 49, 50), which = c(0L, 0L, -1L))
-  at_edge <- cpp_deal_orders(edge, c(0, 0), 50, 7, 1)
+  expect_identical(dealt, cpp_deal_orders(orders, share, 7, 400)) # the same seed and draw
+  # only what is a purchase counts as one
+  edge <- list(
+    customer = c(1L, 1L, 2L), sales = c(50, 49, 50), which = c(0L, 0L, -1L),
+    bought = c(TRUE, FALSE, TRUE)
+  )
+  at_edge <- cpp_deal_orders(edge, c(0, 0), 7, 1)
   expect_identical(at_edge$purchases_first, c(1L, 0L))
   expect_identical(at_edge$purchases_second, c(0L, 1L))
   expect_equal(mean(counts), fixed(3, -1L) + 0.5 * moved(3), tolerance = 0.03)

@@ -30,13 +30,12 @@ COALESCE(r.c3, '') ORDER BY 1
 CREATE TEMPORARY TABLE "days_read" (k1 VARCHAR, day BIGINT, seconds DOUBLE, no_date BIGINT,
 bad_date BIGINT)
 
-SELECT MIN(r.place) AS first_place, COALESCE(r.c4, '') AS k1, COALESCE(r.c7, '') AS k2,
-COALESCE(r.c3, '') AS k3 FROM "work"."rows" r GROUP BY COALESCE(r.c4, ''), COALESCE(r.c7, ''),
-COALESCE(r.c3, '') ORDER BY 1
+SELECT MIN(r.place) AS first_place, COALESCE(r.c4, '') AS k1, COALESCE(r.c7, '') AS k2 FROM
+"work"."rows" r GROUP BY COALESCE(r.c4, ''), COALESCE(r.c7, '') ORDER BY 1
 
-CREATE TEMPORARY TABLE "amounts_read" (k1 VARCHAR, k2 VARCHAR, k3 VARCHAR, units DOUBLE,
-bad_amount BIGINT, no_amount BIGINT, is_foreign BIGINT, rounded BIGINT, rest DOUBLE, converted
-BIGINT, currency VARCHAR)
+CREATE TEMPORARY TABLE "amounts_read" (k1 VARCHAR, k2 VARCHAR, units DOUBLE, bad_amount BIGINT,
+no_amount BIGINT, is_foreign BIGINT, rounded BIGINT, rest DOUBLE, converted BIGINT, currency
+VARCHAR)
 
 SELECT MIN(r.place) AS first_place, COALESCE(r.c1, '') AS k1 FROM "work"."rows" r GROUP BY
 COALESCE(r.c1, '') ORDER BY 1
@@ -50,8 +49,7 @@ no_date AS f3, bad_date AS f4, bad_amount AS f5, no_amount AS f6, 0 AS f7, 0 AS 
 is_foreign AS f10, excluded AS f11, 0 AS f12, 0 AS f13, 0 AS f14, 0 AS f15, 0 AS f16, 0 AS f17, 0
 AS f18 FROM "work"."rows" r JOIN "days_read" days_read ON days_read.k1 = COALESCE(r.c3, '') JOIN
 "amounts_read" amounts_read ON amounts_read.k1 = COALESCE(r.c4, '') AND amounts_read.k2 =
-COALESCE(r.c7, '') AND amounts_read.k3 = COALESCE(r.c3, '') JOIN "people_read" people_read ON
-people_read.k1 = COALESCE(r.c1, '')
+COALESCE(r.c7, '') JOIN "people_read" people_read ON people_read.k1 = COALESCE(r.c1, '')
 
 CREATE TABLE "work"."copies" AS SELECT place FROM (SELECT r.place, ROW_NUMBER() OVER (PARTITION
 BY r.c1, r.c2, r.c3, r.c4, r.c5, r.c6, r.c7, r.c8, r.c9, r.c10, r.c11, r.c12, r.c13 ORDER BY
@@ -136,8 +134,10 @@ CREATE TABLE "work"."every_order" AS SELECT ROW_NUMBER() OVER (ORDER BY customer
 key_order, first_place) AS number, t.* FROM (SELECT customer, key_order, key_day, alone, MIN(CASE
 WHEN apart = 0 THEN day END) AS day, MAX(CASE WHEN apart = 0 THEN day END) AS last_day, MIN(CASE
 WHEN apart = 0 THEN day * 86400.0 + seconds END) AS moment, MIN(CASE WHEN apart = 0 THEN place
-END) AS first_place, SUM(units) AS sales, COUNT(*) AS n_lines FROM "work"."placed" GROUP BY
-customer, key_order, key_day, alone) t
+END) AS first_place, SUM(units) AS sales, COUNT(*) AS n_lines, CASE WHEN SUM(units) = 0 AND
+MIN(CASE WHEN units < 0 THEN -1 ELSE 1 END) >= 0 AND MAX(CASE WHEN units < 0 THEN -1 ELSE 1 END)
+> 0 THEN 1 ELSE 0 END AS free FROM "work"."placed" GROUP BY customer, key_order, key_day, alone)
+t
 
 CREATE TABLE "work"."every_line" AS SELECT ROW_NUMBER() OVER (ORDER BY o.number, p.place) AS
 seat, o.number AS number, p.units AS sales, p.place AS place, p.customer AS customer, p.l1 AS l1,
@@ -166,24 +166,24 @@ IS NOT NULL OR b.order_id IS NOT NULL GROUP BY k.person, k.order_id) t
 
 DROP TABLE IF EXISTS "suspects"
 
-CREATE TABLE "work"."orders" AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER
-(PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth,
-CASE WHEN sales >= 500 THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1
-ELSE 0 END ORDER BY number) END AS before_day FROM (SELECT o.number AS number, o.customer AS
-customer, o.day AS day, o.sales AS sales, o.n_lines AS n_lines, o.key_order AS order_id, p.l3 AS
-cost FROM "work"."every_order" o LEFT JOIN "work"."placed" p ON p.place = o.first_place WHERE
-o.day >= 19749) t
+CREATE TABLE "work"."orders" AS SELECT t.*, CASE WHEN (sales >= 1 OR free = 1) THEN ROW_NUMBER()
+OVER (PARTITION BY customer, CASE WHEN (sales >= 1 OR free = 1) THEN 1 ELSE 0 END ORDER BY
+number) END AS nth, CASE WHEN (sales >= 1 OR free = 1) THEN LAG(day) OVER (PARTITION BY customer,
+CASE WHEN (sales >= 1 OR free = 1) THEN 1 ELSE 0 END ORDER BY number) END AS before_day FROM
+(SELECT o.number AS number, o.customer AS customer, o.day AS day, o.sales AS sales, o.n_lines AS
+n_lines, o.free AS free, o.key_order AS order_id, p.l3 AS cost FROM "work"."every_order" o LEFT
+JOIN "work"."placed" p ON p.place = o.first_place WHERE o.day >= 19749) t
 
-CREATE TABLE "work"."before" AS SELECT customer, day, sales, n_lines FROM "work"."every_order"
-WHERE day < 19749
+CREATE TABLE "work"."before" AS SELECT o.customer AS customer, o.day AS day, o.sales AS sales,
+o.n_lines AS n_lines, o.free AS free FROM "work"."every_order" o WHERE day < 19749
 
 CREATE TABLE "work"."lines" AS SELECT l.* FROM "work"."every_line" l WHERE number IN (SELECT
 number FROM "work"."orders")
 
 CREATE TABLE "work"."days" AS SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY
 customer ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day
-FROM (SELECT customer, day, SUM(sales) AS sales FROM "work"."orders" WHERE sales >= 500 GROUP BY
-customer, day) d
+FROM (SELECT customer, day, SUM(sales) AS sales FROM "work"."orders" WHERE (sales >= 1 OR free =
+1) GROUP BY customer, day) d
 
 DROP TABLE IF EXISTS "work"."rows"
 
@@ -222,7 +222,8 @@ DROP TABLE IF EXISTS "cost_read"
 SELECT DISTINCT day FROM (SELECT day FROM "work"."orders" UNION ALL SELECT day FROM
 "work"."before") t ORDER BY day
 
-SELECT customer, MIN(day) AS day FROM "work"."before" WHERE sales >= 500 GROUP BY customer
+SELECT customer, MIN(day) AS day FROM "work"."before" WHERE (sales >= 1 OR free = 1) GROUP BY
+customer
 
 SELECT customer, COUNT(*) AS n FROM "work"."orders" GROUP BY customer ORDER BY customer
 
@@ -231,10 +232,12 @@ SELECT COUNT(*) AS orders, COUNT(nth) AS purchases, COALESCE(SUM(sales), 0) AS s
 
 SELECT COUNT(*) AS n FROM "work"."days"
 
+SELECT customer, MIN(day) AS low FROM "work"."orders" GROUP BY customer HAVING COUNT(nth) = 0
+
 SELECT customer, value FROM (SELECT l.customer AS customer, l.l1 AS value, ROW_NUMBER() OVER
 (PARTITION BY l.customer ORDER BY l.sales DESC, l.seat) AS nth FROM "work"."lines" l JOIN (SELECT
-MIN(number) AS number FROM "work"."orders" WHERE sales >= 500 GROUP BY customer) f ON f.number =
-l.number) t WHERE nth = 1
+MIN(number) AS number FROM "work"."orders" WHERE (sales >= 1 OR free = 1) GROUP BY customer) f ON
+f.number = l.number) t WHERE nth = 1
 
 SELECT customer, MIN(day) AS day FROM "work"."days" GROUP BY customer
 
@@ -322,7 +325,7 @@ number, day, sales, nth, before_day FROM "work"."days") p WHERE p.nth > 1 AND p.
 GROUP BY gap
 
 SELECT DISTINCT sales FROM (SELECT customer, day, sales, nth FROM "work"."days" WHERE day <=
-20240) d WHERE nth > 1
+20240) d WHERE nth > 1 AND sales > 0
 
 DROP TABLE IF EXISTS "logs"
 
@@ -347,18 +350,20 @@ place, l.customer AS customer, l.l1 AS l1, l.l2 AS l2, l.l3 AS l3 FROM "work"."l
 "work"."orders" o ON o.number = l.number WHERE o.day BETWEEN 19749 AND 20240 AND (l.l1 IN
 ('Mill'))
 
-CREATE TABLE "orders" AS SELECT t.*, CASE WHEN sales >= 500 THEN ROW_NUMBER() OVER (PARTITION BY
-customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER BY number) END AS nth, CASE WHEN sales
->= 500 THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN sales >= 500 THEN 1 ELSE 0 END ORDER
-BY number) END AS before_day FROM (SELECT o.number AS number, o.customer AS customer, o.day AS
-day, o.order_id AS order_id, s.sales AS sales, s.n_lines AS n_lines FROM "work"."orders" o JOIN
-(SELECT number, SUM(sales) AS sales, COUNT(*) AS n_lines FROM "lines" GROUP BY number) s ON
-s.number = o.number) t
+CREATE TABLE "orders" AS SELECT t.*, CASE WHEN (sales >= 1 OR free = 1) THEN ROW_NUMBER() OVER
+(PARTITION BY customer, CASE WHEN (sales >= 1 OR free = 1) THEN 1 ELSE 0 END ORDER BY number) END
+AS nth, CASE WHEN (sales >= 1 OR free = 1) THEN LAG(day) OVER (PARTITION BY customer, CASE WHEN
+(sales >= 1 OR free = 1) THEN 1 ELSE 0 END ORDER BY number) END AS before_day FROM (SELECT
+o.number AS number, o.customer AS customer, o.day AS day, o.order_id AS order_id, s.sales AS
+sales, s.free AS free, s.n_lines AS n_lines FROM "work"."orders" o JOIN (SELECT number,
+SUM(sales) AS sales, COUNT(*) AS n_lines, CASE WHEN SUM(sales) = 0 AND MIN(CASE WHEN sales < 0
+THEN -1 ELSE 1 END) >= 0 AND MAX(CASE WHEN sales < 0 THEN -1 ELSE 1 END) > 0 THEN 1 ELSE 0 END AS
+free FROM "lines" GROUP BY number) s ON s.number = o.number) t
 
 CREATE TABLE "days" AS SELECT customer, day, sales, ROW_NUMBER() OVER (PARTITION BY customer
 ORDER BY day) AS nth, LAG(day) OVER (PARTITION BY customer ORDER BY day) AS before_day FROM
-(SELECT customer, day, SUM(sales) AS sales FROM "orders" WHERE sales >= 500 GROUP BY customer,
-day) d
+(SELECT customer, day, SUM(sales) AS sales FROM "orders" WHERE (sales >= 1 OR free = 1) GROUP BY
+customer, day) d
 
 SELECT COALESCE(SUM(sales), 0) AS sales, COALESCE(SUM(n_lines), 0) AS n_lines FROM "orders"
 
