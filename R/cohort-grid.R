@@ -216,7 +216,7 @@ grid_remarks <- function(columns, clock, ages, frame, within) {
       remark_table("partial period", say(
         "The data cover %s only in part%s",
         paste(period_label(partial, clock), collapse = " and "),
-        if (ages == "elapsed") "." else "; bottom lines leave such cells out."
+        if (ages == "elapsed") "." else ". Shares and averages at the bottom leave out such cells."
       ))
     },
     if (ages == "elapsed") {

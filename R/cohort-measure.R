@@ -54,6 +54,9 @@ grid_measures <- list(
 #'   acquired), where the grid knows margin.
 #' @param view `[character(1)]` What the columns of the table are: `"age"` (default) or `"calendar"`
 #'   periods.
+#' @param through `[integer(1)]` A sum over cohorts at ages holds the cohorts observed in full up to
+#'   this age, the same at every age up to it, so that it never falls because cohorts drop out.
+#'   Default a year, or the longest that a cohort has been observed.
 #' @return A `nubrek_measure` with the grid's groups and `cohort`, `age`, `period`, `value`,
 #'   `complete`, `older` and `size`. Not observed is missing, and so is a value whose base is not
 #'   above 0. Money in major units. Cumulative values are complete where all ages up to theirs are;
@@ -65,11 +68,12 @@ grid_measures <- list(
 #' as.matrix(grid_measure(grid, "sales", view = "calendar"))
 #' bottom_lines(grid_measure(grid, "cumulative_sales_per_customer"))
 #' @export
-grid_measure <- function(grid, measure = "retention", view = "age") {
+grid_measure <- function(grid, measure = "retention", view = "age", through = NULL) {
   check_grid(grid)
   check_choice(measure, names(grid_measures))
   check_choice(view, c("age", "calendar"))
   if (view == "calendar") check_calendar(grid)
+  check_whole(through, lower = 0L, null = TRUE)
   rule <- grid_measures[[measure]]
   wide <- widen_grid(grid, measure)
   value <- wide[[rule$top]]
@@ -77,6 +81,9 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
     value <- ifelse(wide[[rule$base]] > 0, value / wide[[rule$base]], NA_real_)
   }
   grouped_by <- basis_of(grid, "by")
+  if (is.null(rule$base) && view == "age") {
+    through <- through %||% usual_reach(wide, grouped_by, basis_of(grid, "clock"))
+  }
   falls <- if (measure == "still_active") {
     remark_table("still active", say(paste0(
       "\u201cAt this age or later\u201d falls towards the last observed period by construction: ",
@@ -89,9 +96,11 @@ grid_measure <- function(grid, measure = "retention", view = "age") {
       list(value = as.double(value), complete = wide$.whole, older = grid$older, size = grid$size)
     ),
     "measure",
-    remarks = rbind(remarks(grid), falls, sums_remark(measure, view)),
+    remarks = rbind(
+      remarks(grid), falls, sums_remark(measure, view, wide, grouped_by, through, grid)
+    ),
     basis = c(attr(grid, "basis"), list(
-      measure = measure, view = view, kinds = measure_kinds(measure, "value")
+      measure = measure, view = view, through = through, kinds = measure_kinds(measure, "value")
     )),
     grid = grid
   )
@@ -161,16 +170,19 @@ widen_grid <- function(grid, measure = "sales", call = rlang::caller_env()) {
 
 #' The lines under a cohort table
 #'
-#' Weighted by size over the complete cells of each age (or period), never a mean of percentages,
-#' with the same cohorts above and below the line. Two lines are given: without the cohorts that may
-#' hold older customers, and over all. Values that cumulate per customer have two more, `"chained,
-#' ..."`: the sums of each age's mean, which use every cohort at the ages it has reached.
+#' Weighted by size over the complete cells of each age (or period), never a mean of
+#' percentages, with the same cohorts above and below the line. A sum at ages holds a fixed set
+#' of cohorts, see `through` in [grid_measure()]; a sum of a period holds all, also of one that
+#' is incomplete. Two lines are given: without the cohorts that may hold older customers, and
+#' over all. Values that cumulate per customer have two more, `"chained, ..."`: the sums of each
+#' age's mean, which use every cohort at the ages it has reached.
 #'
 #' @param measure `[nubrek_measure]` From [grid_measure()].
-#' @return A data frame: the grid's groups; `line`; `age` or (calendar view) `period`; `value`,
-#'   pooled for shares and means, the sum for customers and money; `cohorts` and `size`, how many
-#'   stand behind it. Missing where the pooled base is not above 0. A cohort whose age 0 is not
-#'   complete is out of the net-revenue-retention line at all ages.
+#' @return A data frame: the grid's groups; `line`; `age` or (calendar view) `period`;
+#'   `value`, pooled for shares and means, the sum for customers and money; `cohorts` and
+#'   `size`, how many stand behind it; `complete`, false for an incomplete period. Missing where
+#'   the pooled base is not above 0. A cohort whose age 0 is not complete is out of the net-
+#'   revenue-retention line at all ages.
 #' @examples
 #' bottom_lines(grid_measure(cohort_grid(example_ledger(), "quarter"), "retention"))
 #' @export
@@ -179,16 +191,26 @@ bottom_lines <- function(measure) {
   rule <- grid_measures[[basis_of(measure, "measure")]]
   grouped_by <- basis_of(measure, "by")
   place <- if (identical(basis_of(measure, "view"), "calendar")) "period" else "age"
+  through <- basis_of(measure, "through")
   wide <- widen_grid(attr(measure, "grid"), basis_of(measure, "measure"))
   names_of <- c("without older cohorts", "all cohorts")
   lines <- lapply(names_of, \(line) {
-    cells <- if (line == "all cohorts") wide[complete == TRUE] else wide[complete & !older]
-    pooled <- pool_cells(cells[(.whole)], c(grouped_by, place), rule$top, rule$base)
-    if (is.null(rule$base) && place == "age") {
-      pooled[!same_cohorts(cells[(.whole)], grouped_by), value := NA_real_]
+    here <- if (line == "all cohorts") wide else wide[older == FALSE]
+    cells <- here[complete == TRUE]
+    of_line <- if (!is.null(rule$base)) {
+      cells[(.whole)]
+    } else if (place == "age") {
+      fixed_cohorts(cells[(.whole)], grouped_by, through)
+    } else {
+      here
     }
+    pooled <- pool_cells(of_line, c(grouped_by, place), rule$top, rule$base)
+    partial <- unique(of_line[complete == FALSE, c(grouped_by, place), with = FALSE])
+    pooled[, complete := TRUE][partial, on = c(grouped_by, place), complete := FALSE]
     chained <- if (!is.null(rule$grows)) pool_cells(cells, c(grouped_by, place), rule$grows, "size")
-    if (!is.null(chained)) chained[, value := cumsum(value), by = grouped_by]
+    if (!is.null(chained)) {
+      chained[, `:=`(value = cumsum(value), complete = TRUE), by = grouped_by]
+    }
     rbind(
       cbind(line = rep(line, nrow(pooled)), pooled),
       if (!is.null(chained)) cbind(line = rep(paste0("chained, ", line), nrow(chained)), chained)
@@ -198,7 +220,7 @@ bottom_lines <- function(measure) {
   result <- result[order(match(line, c(names_of, paste0("chained, ", names_of))))]
   side_table(
     as.data.frame(in_group_order(result, grouped_by, wide))[
-      c(grouped_by, "line", place, "value", "cohorts", "size")
+      c(grouped_by, "line", place, "value", "cohorts", "size", "complete")
     ],
     "bottom_lines",
     measure,
@@ -206,21 +228,41 @@ bottom_lines <- function(measure) {
   )
 }
 
-# For each group and age, in their order: are the same cohorts in it as at the first age? A sum over
-# cohorts stands only there, because elsewhere it would fall as cohorts drop out.
-same_cohorts <- function(cells, by) {
-  if (nrow(cells) == 0L) return(logical())
-  cells <- cells[, .(age, cohort, there = cohort %in% cohort[age == min(age)]), by = by]
-  sets <- cells[, .(n = .N, there = sum(there)), keyby = c(by, "age")]
-  sets[, .(same = n == n[[1L]] & there == n), by = by]$same
+# The cells up to an age of those cohorts that have all of them: in a sum over other cohorts, some
+# would be missing at some ages.
+fixed_cohorts <- function(cells, by, through) {
+  reach <- reach_of(cells, by)[reach >= through]
+  cells[age <= through][reach, on = c(by, "cohort"), nomatch = NULL, names(cells), with = FALSE]
 }
 
-sums_remark <- function(measure, view) {
+# The age up to which each cohort is observed in full, from the first one on.
+reach_of <- function(cells, by) {
+  first <- if (nrow(cells) > 0L) min(cells$age) else 0L
+  cells[(.whole), .(reach = first + sum(age == first + seq_len(.N) - 1L) - 1L),
+    keyby = c(by, "cohort")
+  ][reach >= first]
+}
+
+# A year, or as far as a cohort has come; cohorts that may hold older customers only where there is
+# no other.
+usual_reach <- function(wide, by, clock) {
+  cells <- wide[!older & complete & .whole]
+  if (nrow(cells) == 0L) cells <- wide[complete & .whole]
+  if (nrow(cells) == 0L) return(0L)
+  as.integer(min(floor(periods_a_year[[clock]]), max(reach_of(cells, by)$reach)))
+}
+
+sums_remark <- function(measure, view, wide, by, through, grid) {
   if (!is.null(grid_measures[[measure]]$base) || view == "calendar") return(NULL)
-  remark_table("sums", say(paste0(
-    "A sum over cohorts stands only at ages with the same cohorts as at the first; further on ",
-    "it would fall because cohorts drop out."
-  )))
+  reach <- reach_of(wide[complete & .whole], by)
+  remark_table("sums", say(
+    paste0(
+      "Sums hold the cohorts observed through %s %d since the first purchase (%d of %d), the same ",
+      "at every age."
+    ),
+    basis_of(grid, "clock"), through, sum(reach$reach >= through),
+    nrow(unique(wide[, c(by, "cohort"), with = FALSE]))
+  ))
 }
 
 # Groups in the order in which they stand in the grid.

@@ -306,7 +306,7 @@ ready_remarks <- function(columns, clock, filled, dropped) {
   rbind(
     if (any(!columns$complete)) {
       remark_table("partial period", say(
-        "The data cover %s only in part; bottom lines leave such cells out.",
+        "The data cover %s only in part. Shares and averages at the bottom leave out such cells.",
         paste(
           period_label(sort(unique(columns$period[!columns$complete])), clock), collapse = " and "
         )

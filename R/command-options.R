@@ -26,6 +26,12 @@ name_option <- function() text_option("--name", "of audiences, contrasts: one of
 against_option <- function() {
   text_option("--against", "of contrasts: another audience [everybody else]", "NAME")
 }
+through_option <- function() {
+  optparse::make_option(
+    "--through", type = "integer", default = NULL, metavar = "N",
+    help = "of cohorts: sums hold those observed through this age [a year]"
+  )
+}
 view_option <- function() text_option("--view", "of cohorts: age or calendar [age]", "VIEW")
 measure_option <- function() {
   text_option(
@@ -92,6 +98,7 @@ verb_options <- list(
   show = \() list(
     measure_option(),
     view_option(),
+    through_option(),
     by_option(),
     name_option(),
     against_option(),
@@ -123,6 +130,7 @@ verb_options <- list(
   draw = \() list(
     measure_option(),
     view_option(),
+    through_option(),
     flag_option("--curves", "draw cohorts as curves, the newest emphasised"),
     by_option(),
     name_option(),

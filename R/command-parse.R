@@ -58,7 +58,10 @@ command_verbs <- list(
   ),
   draw = list(
     says = "draw the figure of a part into a PNG or SVG file",
-    use = "nubrek draw PART STUDY --file FILE [--measure NAME] [--view age|calendar] [--curves]",
+    use = paste(
+      "nubrek draw PART STUDY --file FILE [--measure NAME] [--view age|calendar] [--through N]",
+      "[--curves]"
+    ),
     arguments = 2L
   ),
   count = list(

@@ -2,11 +2,12 @@
 
 #' @rdname autoplot.nubrek
 #' @param measure `[character(1)]` See [grid_measure()].
-#' @param view `[character(1)]` `"age"` or `"calendar"`, see [grid_measure()].
+#' @param view,through `"age"` or `"calendar"`, and the age through which the cohorts of a sum are
+#'   observed; see [grid_measure()].
 #' @method autoplot nubrek_grid
 #' @exportS3Method ggplot2::autoplot nubrek_grid
-autoplot.nubrek_grid <- function(object, ..., measure = "retention", view = "age") {
-  ggplot2::autoplot(grid_measure(object, measure, view), ...)
+autoplot.nubrek_grid <- function(object, ..., measure = "retention", view = "age", through = NULL) {
+  ggplot2::autoplot(grid_measure(object, measure, view, through), ...)
 }
 
 #' @rdname autoplot.nubrek
@@ -139,7 +140,7 @@ grid_cells <- function(object, n_cohorts, calendar) {
       x = lines$x,
       y = y[length(cohorts) + match(lines$line, names_of)],
       value = lines$value,
-      complete = rep(TRUE, nrow(lines)),
+      complete = lines$complete,
       ramp = calendar | lines$x > 0L | kind != "share"
     )
   )

@@ -2,11 +2,11 @@
 
 # What the command reads off a grid; a figure always shows a measure.
 read_grid <- function(x, job, study, ledger) {
-  if (is.null(job$measure) && is.null(job$view) && job$verb != "draw") return(x)
-  grid_measure(x, job$measure %||% "retention", job$view %||% "age")
+  if (all(lengths(job[grid_options]) == 0L) && job$verb != "draw") return(x)
+  grid_measure(x, job$measure %||% "retention", job$view %||% "age", job$through)
 }
 
-grid_options <- c("measure", "view", "curves")
+grid_options <- c("measure", "view", "through", "curves")
 grid_face <- function(job) if (isTRUE(job$curves)) list(shape = "curves") else list()
 
 cohort_parts <- list(

@@ -2,8 +2,10 @@
 # Cohorts side by side show the bottom lines of their groups.
 
 #' @export
-print.nubrek_grid <- function(x, rows = 24L, ..., measure = "retention", view = "age") {
-  shown <- grid_measure(x, measure, view)
+print.nubrek_grid <- function(
+  x, rows = 24L, ..., measure = "retention", view = "age", through = NULL
+) {
+  shown <- grid_measure(x, measure, view, through)
   if (is_part(x)) attr(shown, "whole") <- attr(x, "whole")
   print(shown, rows = rows, ...)
 }
@@ -41,7 +43,10 @@ measure_rows <- function(x, places, rows) {
   cell <- cell_writer(grid_measures[[basis_of(x, "measure")]]$kind)
   lines <- bottom_lines(x)
   lines <- lines[!startsWith(lines$line, "chained") & !is_part(x), ] # a part has no bottom lines
-  line_cells <- \(l) cell(l$value[match(places, if (calendar) l$period else l$age)])
+  line_cells <- \(l) {
+    place <- match(places, if (calendar) l$period else l$age)
+    paste0(cell(l$value[place]), ifelse(l$complete[place] %in% FALSE, "*", ""))
+  }
   stack <- \(parts) {
     if (length(parts) > 0L) {
       do.call(rbind, parts)

@@ -248,16 +248,28 @@ describe.nubrek_new <- function(x) {
         }
       )
     } else {
-      most <- which.max(ifelse(
-        last$active >= 30L | all(last$active < 30L), last$new / pmax(1L, last$active), -1
-      ))
-      say(
-        "In %s the share of new customers was highest in \u201c%s\u201d: %s of %s.",
-        when,
-        last[[grouped_by]][[most]],
-        present_share(last$new[[most]] / last$active[[most]]),
-        format_count(last$active[[most]])
-      )
+      large <- last[last$active >= few_customers, ]
+      share <- large$new / large$active
+      ends <- c(which.max(share), which.min(share))
+      if (shares_differ(large$new, large$active)) {
+        say(
+          paste0(
+            "In %s new customers were %s of those active in \u201c%s\u201d, and %s in ",
+            "\u201c%s\u201d."
+          ),
+          when, present_share(share[[ends[[1L]]]]), large[[grouped_by]][[ends[[1L]]]],
+          present_share(share[[ends[[2L]]]]), large[[grouped_by]][[ends[[2L]]]]
+        )
+      } else {
+        say(
+          "In %s %s of %s active customers were new%s.", when,
+          present_share(sum(last$new) / active), format_count(active), if (nrow(large) > 1L) {
+            say("; the groups do not differ significantly")
+          } else {
+            ""
+          }
+        )
+      }
     }
   )
 }

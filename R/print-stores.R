@@ -14,16 +14,22 @@ describe.nubrek_home <- function(x) {
 
 #' @export
 describe.nubrek_stores <- function(x) {
-  worst <- plain_table(x)[which.min(ifelse(x$active_before >= few_customers, x$kept, NA)), ]
+  large <- plain_table(x)[x$active_before >= few_customers, ]
+  worst <- large[which.min(large$kept), ]
   span <- \(days) paste(format_day(days[[1L]]), "to", format_day(days[[2L]]))
   list(
     heading = say("Where the customers of each store have gone"),
-    finding = if (nrow(worst) == 1L) {
+    finding = if (shares_differ(large$stayed, large$active_before)) {
       say(
-        "\u201c%s\u201d kept the fewest: %s of %s; %s went to other stores, %s bought nowhere.",
-        seen_text(worst$store), present_share(worst$kept), n_of(worst$active_before, "customer"),
+        paste0(
+          "\u201c%s\u201d kept the smallest share of its customers: %s of %s; %s went to other ",
+          "stores, %s bought nowhere."
+        ),
+        seen_text(worst$store), present_share(worst$kept), format_count(worst$active_before),
         format_count(worst$elsewhere), format_count(worst$gone)
       )
+    } else if (nrow(large) > 1L) {
+      say("How many customers stayed does not differ significantly between stores.")
     },
     table = x,
     after = c("", say(

@@ -111,7 +111,10 @@ test_that("every measure on paper, with its bottom lines", {
     line("cumulative_sales_per_customer", "chained, without older cohorts"), c(35, 35, 65)
   )
   expect_equal(line("value_to_date", "all cohorts"), c(25, 70 / 3, 95 / 3, 17.5) / 2)
-  expect_identical(line("sales", "all cohorts", "calendar"), c(30, 40, -5, 70)) # May is partial
+  expect_identical(line("sales", "all cohorts", "calendar"), c(30, 40, -5, 70, 12.5))
+  calendar <- bottom_lines(grid_measure(grid, "sales", "calendar"))
+  expect_identical(calendar$complete, c(2:5 < 5, 1:5 < 5)) # May is incomplete, and marked
+  expect_output(print(grid, measure = "sales", view = "calendar"), "all cohorts .* 12.50[*]")
   months <- diagonal_totals(grid)
   expect_identical(months$customers, c(2L, 2L, 0L, 2L, 2L))
   expect_identical(months$sales_later, c(0, 10, -5, 30, 12.5))
@@ -304,6 +307,20 @@ test_that("a sum over cohorts stands only where the same cohorts are in it", {
           expect_true(shown$age[[1L]] == min(line$age))
         }
       }
+    }
+    # a cohort is in where each of its cells up to that age is complete
+    for (through in 0:3) {
+      cells <- plain_table(grid_measure(grid, "sales", through = through))
+      inside <- Filter(\(one) {
+        all(0:through %in% one$age[one$complete])
+      }, split(cells, cells$cohort))
+      whole <- do.call(rbind, inside)
+      line <- bottom_lines(grid_measure(grid, "sales", through = through))
+      line <- line[line$line == "all cohorts", ]
+      expect_equal(line$age, if (is.null(whole)) integer() else 0:through)
+      expect_equal(line$value, vapply(
+        line$age, \(age) sum(whole$value[whole$age == age]), 0
+      ), label = paste("seed", seed, "through", through))
     }
     # what a period brought in all is no such sum
     calendar <- bottom_lines(grid_measure(grid, "sales", "calendar"))
