@@ -12,29 +12,56 @@ test_long("each figure of the gallery is drawn by the code beside it", {
   for (call in drawn) expect_s3_class(eval(call, place), "ggplot")
 })
 
-test_that("each call and each command of the page of questions runs", {
+# The rows of the page of questions: the call, and the command where there is one.
+question_rows <- function() {
   page <- test_path("../../vignettes/how-do-i.Rmd")
   skip_if_not(file.exists(page), "sources not at hand")
-  rows <- grep("^\\| .*`", readLines(page, encoding = "UTF-8"), value = TRUE)
+  rows <- grep("^[|] .*`", readLines(page, encoding = "UTF-8"), value = TRUE)
   expect_gte(length(rows), 40L)
-  cells <- regmatches(rows, gregexpr("`[^`]+`", rows))
-  expect_true(all(lengths(cells) == 2L))
-  code <- gsub("`", "", unlist(cells))
-  calls <- code[c(TRUE, FALSE)]
-  commands <- code[c(FALSE, TRUE)]
-  whole <- pellmere()$ledger
-  place <- list2env(list(
-    # the customers of one shop are enough, but for the letter that was drawn among all
-    ledger = ledger_slice(whole, customers = list(first_channel = "Fern Street")),
-    letter = system.file("pellmere", "summer-letter.json", package = "nubrek"),
-    panel = system.file("pellmere", "panel.csv.gz", package = "nubrek")
+  lapply(regmatches(rows, gregexpr("`[^`]+`", rows)), \(cells) gsub("`", "", cells))
+}
+
+question_place <- function(ledger) {
+  demo <- \(name) system.file("pellmere", name, package = "nubrek")
+  list2env(list(
+    ledger = ledger, letter = demo("summer-letter.json"), panel = demo("panel.csv.gz"),
+    costs = demo("acquisition-costs.csv")
   ), parent = asNamespace("nubrek"))
-  for (call in calls) {
-    here <- if (grepl("letter", call)) list2env(list(ledger = whole), parent = place) else place
+}
+
+question_words <- function(command) {
+  scan(text = sub("^nubrek ", "", command), what = "", quiet = TRUE, quote = "'")
+}
+
+test_that("each call of the page of questions runs, and each command is one", {
+  whole <- pellmere()$ledger
+  # the customers of one shop are enough, but for the letter that was drawn among all
+  place <- question_place(ledger_slice(whole, customers = list(first_channel = "Fern Street")))
+  for (row in question_rows()) {
+    here <- if (grepl("letter", row[[1L]])) question_place(whole) else place
+    call <- sub("ledger)$", "ledger, draws = 20)", row[[1L]])
+    call <- if (startsWith(call, "move_noise")) call else row[[1L]]
     expect_s3_class(eval(parse(text = call)[[1L]], here), "nubrek_result")
+    for (command in row[-1L]) expect_type(command_parse(question_words(command)), "list")
   }
-  for (command in commands) {
-    words <- scan(text = sub("^nubrek ", "", command), what = "", quiet = TRUE, quote = "'")
-    expect_type(command_parse(words), "list")
+})
+
+test_long("call and command of the page of questions give the same table", {
+  demo <- demo_run()
+  place <- question_place(demo$run$ledger)
+  for (row in Filter(\(row) length(row) > 1L, question_rows())) {
+    job <- command_parse(sub("^study.yaml$", demo$study, question_words(row[[2L]])))
+    call <- eval(parse(text = row[[1L]])[[1L]], place)
+    if (job$verb == "count") {
+      job$format <- "csv"
+      expect_identical(
+        utils::capture.output(command_do(job)()), utils::capture.output(write_csv(call)),
+        label = row[[2L]]
+      )
+    } else {
+      answer <- plain_table(asked_part(job)$result)
+      expect_identical(names(answer), names(call), label = row[[2L]])
+      expect_equal(answer, plain_table(call), ignore_attr = TRUE, label = row[[2L]])
+    }
   }
 })
