@@ -12,7 +12,7 @@
 command_main <- function(args = commandArgs(TRUE)) {
   before <- options(
     width = if (isatty(stdout())) cli::console_width() else 100L,
-    nubrek.command = TRUE,
+    nubrek.command = command_flags(args),
     nubrek.rows = 20L,
     nubrek.decimal = getOption("nubrek.decimal"),
     nubrek.day = getOption("nubrek.day")
@@ -28,6 +28,12 @@ command_main <- function(args = commandArgs(TRUE)) {
     nubrek_error = \(e) command_fail(e, 1L),
     error = \(e) if (is_closed_pipe(e)) 0L else stop(e)
   ))
+}
+
+# The options that the verb takes, for what a print suggests.
+command_flags <- function(args) {
+  options <- if (length(args) > 0L) verb_options[[args[[1L]]]]
+  vapply((options %||% list)(), \(option) option@long_flag, "")
 }
 
 # Whoever reads what we write may have seen enough: `nubrek keys | head`.

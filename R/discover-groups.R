@@ -229,7 +229,7 @@ found_columns <- function(ledger, groups, members, rows, rules, words, attribute
   column <- \(name) if (none) numeric() else rows[[name]]
   known <- !is.na(column("error")) & column("error") > 0
   columns <- list(
-    rule = vapply(rules, paste, "", collapse = " and "),
+    rule = vapply(rules, paste, "", collapse = "; "),
     words = words,
     customers = n,
     share = n / length(target$y),
@@ -260,7 +260,7 @@ found_columns <- function(ledger, groups, members, rows, rules, words, attribute
 # A rule that several parts found stands once, as it was judged with the least evidence: that it was
 # found twice says itself that both parts are high.
 told_once <- function(rules, rows) {
-  text <- vapply(rules, paste, "", collapse = " and ")
+  text <- vapply(rules, paste, "", collapse = "; ")
   evidence <- pmin(rows$high, rows$low)
   sorting <- order(text, -evidence)
   sort(sorting[!duplicated(text[sorting])])

@@ -22,7 +22,13 @@ describe.nubrek_audience <- function(x) {
       },
       paste0(
         say("alone: for how many a condition holds by itself. The members: "),
-        if (on_command()) "nubrek list" else "as.data.frame(x)"
+        if (!on_command()) {
+          "as.data.frame(x)"
+        } else if (command_takes("--name")) {
+          "nubrek list audiences STUDY --name NAME --file FILE.csv"
+        } else {
+          say("nubrek list audiences, once the rule stands among those of the study")
+        }
       )
     )
   )

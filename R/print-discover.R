@@ -40,7 +40,12 @@ groups_told <- function(x) {
 # Rules are too long for a column of a terminal: they stand below, by the number of the group.
 listed_rules <- function(x) {
   each <- utils::head(groups_told(x), 10L)
-  paste0(each, ": ", seen_text(x$words[each]))
+  c(
+    paste0(each, ": ", seen_text(x$words[each])),
+    if (on_command() && length(each) > 0L) c("", paste(
+      say("To count a group:"), "nubrek count", shQuote(x$rule[[each[[1L]]]]), "STUDY"
+    ))
+  )
 }
 
 groups_face <- function(x, rules = FALSE) {

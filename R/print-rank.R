@@ -174,9 +174,9 @@ describe.nubrek_moves <- function(x) {
       all_hint(),
       say(". Whom it concerns: "),
       if (on_command()) {
-        say("nubrek list moves STUDY --from TIER --to TIER --file FILE.")
+        "nubrek list moves STUDY --from TIER --to TIER --file FILE.csv"
       } else {
-        "moved_customers(x, from, to)."
+        "moved_customers(x, from, to)"
       }
     ))
   )

@@ -73,15 +73,27 @@ table_lines <- function(x, rows = default_rows()) {
 default_rows <- function() getOption("nubrek.rows", 10L)
 
 # How to see more: the option of the command, or the argument of print.
-on_command <- function() isTRUE(getOption("nubrek.command"))
+on_command <- function() !is.null(getOption("nubrek.command"))
 rows_hint <- function(n) {
-  if (on_command()) {
-    paste(say("nubrek show ... --rows"), n)
-  } else {
+  if (!on_command()) {
     paste0("print(x, rows = ", n, ")")
+  } else if (command_takes("--rows")) {
+    paste("--rows", n)
+  } else {
+    all_hint()
   }
 }
-all_hint <- function() if (on_command()) "--format csv" else "as.data.frame(x)"
+all_hint <- function() {
+  if (!on_command()) {
+    "as.data.frame(x)"
+  } else if (command_takes("--format")) {
+    "--format csv"
+  } else {
+    say("in R")
+  }
+}
+
+command_takes <- function(option) option %in% getOption("nubrek.command")
 
 format_count_plain <- function(n) formatC(n, format = "d", big.mark = " ")
 

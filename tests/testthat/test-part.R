@@ -8,7 +8,7 @@ test_that("every record names a section, parts and options that are there, and n
     expect_true(all(c(part$needs, part$remarks) %in% names(parts)), label = part$name)
     expect_true(
       all(part$options %in% c(
-        "measure", "view", "curves", "by", "from", "to", "stayers", "name", "against"
+        "measure", "view", "curves", "through", "by", "from", "to", "stayers", "name", "against"
       )),
       label = part$name
     )
