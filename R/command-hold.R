@@ -15,7 +15,10 @@ command_hold <- function(job) {
     abort_nubrek(c(
       "{.file {path}} is already there: the campaign has been held.",
       "i" = "A second draw is another campaign; give it another name and file.",
-      "i" = "Its lists, less who has withdrawn since: {.code nubrek hold '{job$campaign}' {job$study} --lists}."
+      "i" = paste0(
+        "Its lists, less who has withdrawn since: ",
+        "{.code nubrek hold '{job$campaign}' {job$study} --lists}."
+      )
     ), "file", call = NULL)
   }
   ledger <- open_study_ledger(study)

@@ -48,7 +48,7 @@ audience_parts <- list(
     options = c("name", "against"),
     read = \(x, job, study, ledger) {
       if (is.null(job$name) && is.null(job$against)) {
-        return(if (job$verb == "draw") attr(x, "contrasts")[[1L]] else x)
+        return(read_one(x, "contrasts", job))
       }
       of <- names(attr(x, "audiences"))[[1L]]
       a <- one_audience(x, job$name %||% of)

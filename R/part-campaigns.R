@@ -257,6 +257,12 @@ study_effects <- function(study, ledger) {
 # What was measured stands in the effects; of the others, why not.
 study_history <- function(study, ledger, effects) {
   campaigns <- lapply(held_campaigns(study), open_campaign)
+  if (length(campaigns) == 0L) {
+    abort_nubrek(c(
+      "No campaign of the study has a control group yet.",
+      "i" = "Draw one: {.code nubrek hold CAMPAIGN STUDY}."
+    ), "no_campaigns", call = NULL)
+  }
   found <- lapply(stats::setNames(nm = names(campaigns)), \(name) {
     attr(effects, "effects")[[name]] %||% tryCatch(
       measure_campaign(ledger, campaigns[[name]], key = study_key_of(study, name)),

@@ -13,6 +13,8 @@ discover_parts <- list(
     options = "name",
     read = \(x, job, study, ledger) {
       each <- attr(x, "found")
+      nothing_to_draw(job$verb == "draw" && length(each) == 0L, x)
+      if (length(each) == 0L) return(x)
       if (is.null(job$name) && job$verb == "show" && length(each) != 1L) return(x)
       check_values(job$name %||% names(each)[[1L]], names(each), "name", NULL)
       each[[job$name %||% names(each)[[1L]]]]

@@ -271,11 +271,17 @@ payback_finding <- function(x, summary, margin) {
   age <- payback_age_words(summary, 1L, basis_of(x, "clock"))
   paste0(
     say(
-      "%s of %s %s paid back the cost; together they %s.",
+      "%s of %s %s paid back the cost%s.",
       format_count(paid),
       n_of(nrow(judged), "cohort"),
       if (paid == 1L) "has" else "have",
-      if (age == "not yet") "have not yet" else paste("do", age)
+      if (nrow(judged) == 1L) {
+        ""
+      } else if (age == "not yet") {
+        say("; together they have not yet")
+      } else {
+        say("; together they do %s", age)
+      }
     ),
     if (!is.na(summary$highest_cost[[1L]])) {
       say(
