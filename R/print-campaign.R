@@ -116,6 +116,7 @@ describe.nubrek_effects <- function(x) {
     finding = if (!is_part(x) && length(told) > 0L) {
       paste0(seen_text(names(told)[[1L]]), ": ", told[[1L]])
     },
+    answers = c("effect", "lower", "upper"),
     after = c("",
       if (on_command()) say("One of them: --name NAME") else say("One: attr(x, \"effects\")"))
   )

@@ -241,6 +241,7 @@ describe.nubrek_payback <- function(x) {
     },
     finding = payback_finding(x, summed, margin),
     table = if (grouped) interval_in_words(summed) else payback_table(x, margin),
+    answers = c("payback_age", "highest_cost"),
     after = if (grouped) {
       c("", say(paste0(
         "Groups over all their cohorts; value_to_cost at age %d with its 95 %% interval; ",

@@ -32,6 +32,7 @@ describe.nubrek_event_cohorts <- function(x) {
   beside <- rows[rows$won != "inside" & rows$event %in% best$event, ]
   list(
     heading = say("Customers won in events, and beside them"),
+    answers = c("share", "p"),
     finding = if (nrow(best) == 1L && !is.na(beside$share)) {
       say(
         paste0(

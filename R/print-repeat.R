@@ -120,6 +120,7 @@ describe.nubrek_gaps <- function(x) {
       "customer", "gaps", "mean_gap", "median_gap", "longest_gap", "visits_per_year", "open_gap",
       "expected_gap", "overdue"
     )),
+    answers = c("gaps", "expected_gap", "overdue"),
     after = if (any(!several)) {
       c("", say(paste0(
         "%s with one purchase %s no rhythm of their own yet: next_purchase() and ",

@@ -37,6 +37,7 @@ describe.nubrek_steps <- function(x) {
       )
     },
     table = x,
+    answers = c("share", "lift", "adjusted_p"),
     after = c("", judged_line(x))
   )
 }
@@ -61,6 +62,7 @@ describe.nubrek_companions <- function(x) {
       )
     },
     table = x,
+    answers = c("lift", "adjusted_p"),
     after = c("", judged_line(x))
   )
 }

@@ -32,6 +32,7 @@ describe.nubrek_stores <- function(x) {
       say("How many customers stayed does not differ significantly between stores.")
     },
     table = x,
+    answers = c("kept", "to"),
     after = c("", say(
       "%s against %s.", span(basis_of(x, "now")), span(basis_of(x, "before"))
     ))

@@ -29,8 +29,9 @@ shown_rows <- function(x, rows) {
   )
 }
 
-# Lines of an aligned table: numbers to the right, text to the left.
-table_lines <- function(x, rows = default_rows()) {
+# Lines of an aligned table: numbers to the right, text to the left. Where there is no room for all
+# columns, those that the headline speaks of (`answers`) stay.
+table_lines <- function(x, rows = default_rows(), answers = NULL) {
   if (rows == 0L) return(character())
   found <- shown_rows(x, rows)
   shown <- found$shown
@@ -52,8 +53,10 @@ table_lines <- function(x, rows = default_rows()) {
     cells,
     right
   )
-  widths <- cumsum(vapply(columns, \(column) nchar(column[[1L]], "width") + 2L, 0L)) - 2L
-  fits <- widths <= terminal_width()
+  widths <- vapply(columns, \(column) nchar(column[[1L]], "width") + 2L, 0L)
+  first <- order(!names(cells) %in% c(names(cells)[[1L]], answers))
+  fits <- logical(length(columns))
+  fits[first] <- cumsum(widths[first]) - 2L <= terminal_width()
   fits[[1L]] <- TRUE
   lines <- trimws(do.call(paste, c(unname(columns[fits]), sep = "  ")), "right")
   c(
@@ -113,7 +116,7 @@ remark_lines <- function(x) {
 
 # Heading, finding, table, remarks: every print has this shape.
 print_result <- function(
-  x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL
+  x, heading, finding = NULL, table = x, rows = default_rows(), after = NULL, answers = NULL
 ) {
   told <- unlist(lapply(finding, wrap_lines))
   writeLines(c(
@@ -122,7 +125,7 @@ print_result <- function(
     "",
     told,
     if (length(told) > 0L) "",
-    table_lines(table, rows),
+    table_lines(table, rows, answers),
     unlist(lapply(after, wrap_lines)),
     remark_lines(x)
   ))
@@ -177,7 +180,7 @@ print.nubrek_proof <- function(x, rows = 60L, ...) NextMethod(rows = rows)
 print.nubrek_result <- function(x, rows = default_rows(), ...) {
   rlang::check_dots_empty()
   told <- describe(x)
-  print_result(x, told$heading, told$finding, told$table %||% x, rows, told$after)
+  print_result(x, told$heading, told$finding, told$table %||% x, rows, told$after, told$answers)
 }
 
 #' @export

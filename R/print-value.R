@@ -127,6 +127,7 @@ worth_told <- function(x) {
     heading = say("What a customer is worth: before the cost, the cost, after it"),
     finding = worth_finding(x, summed, judged, known),
     table = worth_table(x, summed, grouped_by, basis_of(x, "clock"), known),
+    answers = c("value", "cost", "value_after_cost", "value_to_cost"),
     after = if (length(grouped_by) > 0L && !is.null(summed)) {
       c("", paste0(say(paste0(
         "Groups over the cohorts of a year; observed: share of the customers seen to the ",

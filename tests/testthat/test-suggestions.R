@@ -90,6 +90,22 @@ test_that("what a shown part suggests can be added to its command", {
   }
 })
 
+test_that("a print of 80 columns keeps what its headline speaks of", {
+  withr::local_options(width = 80)
+  run <- pellmere()
+  kept <- 0L
+  for (part in intersect(shown_parts(), names(run))) {
+    answers <- describe(run[[part]])$answers
+    text <- utils::capture.output(print(run[[part]]))
+    rule <- grep("^\u2500", text)
+    if (is.null(answers) || length(rule) == 0L) next
+    heads <- strsplit(text[[rule[[1L]] - 1L]], " +")[[1L]]
+    expect_identical(setdiff(answers, heads), character(), label = part)
+    kept <- kept + 1L
+  }
+  expect_gt(kept, 5L)
+})
+
 test_that("the rule of a found group can be counted, and is the same people", {
   run <- pellmere()
   found <- attr(run$discover, "found")[[1L]]
