@@ -169,8 +169,10 @@ carry_spend <- function(spend, cells, keys) {
 }
 
 # People with orders and no purchase cost as much as others, and are in no cohort: how many, by the
-# period and the groups of their first order (definition 65). NULL where there are none.
+# period and the groups of their first order (definition 65). NULL where there are none, and in a
+# slice, whose customers may have paid outside of it.
 never_paid <- function(ledger, clock, by) {
+  if (!is.null(ledger$outside)) return(NULL)
   first <- reduce_never_paid(ledger)
   first <- first[!customer %in% known_before(ledger)]
   if (nrow(first) == 0L) return(NULL)

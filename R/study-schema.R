@@ -237,6 +237,11 @@ leaf_zone <- function() {
 
 study_required <- c("data", "data: orders", "data: orders: files", "data: orders: columns")
 
+# Keys of earlier studies, and what to write now.
+moved_keys <- list(
+  may_contact = c("i" = "Write {.code consent: COLUMN} once, in the section {.field meanings}.")
+)
+
 # Checks a parsed study against the schema; `at` is the path of keys so far.
 check_study <- function(node, schema, source, at = character()) {
   if (inherits(schema, "study_leaf")) {
@@ -273,11 +278,12 @@ check_study <- function(node, schema, source, at = character()) {
   }
   unknown <- setdiff(names(node), names(schema))
   if (length(unknown) > 0L) {
+    hint <- moved_keys[[unknown[[1L]]]] %||% nearest_hint(unknown[[1L]], names(schema))
     abort_study(
       source,
       c(at, unknown[[1L]]),
       "Unknown key {.field {key}}.",
-      c(nearest_hint(unknown[[1L]], names(schema)), "i" = "Known here: {.field {keys}}."),
+      c(hint, "i" = "Known here: {.field {keys}}."),
       key = unknown[[1L]],
       keys = names(schema)
     )

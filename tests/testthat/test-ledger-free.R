@@ -74,6 +74,9 @@ test_that("those who never paid count in the cost of the period of their first o
   whole <- cohort_payback(by, cost = 10, together = TRUE)
   expect_equal(whole$cost, x$cost)
   expect_equal(cohort_value(by, cost = 10, together = TRUE)$cost, x$cost)
+  # in a slice, who returned something may have paid elsewhere
+  mill <- ledger_slice(free_ledger(rows), lines = list(channel = "Mill"))
+  expect_false("never paid" %in% remarks(cohort_grid(mill, "month"))$about)
   # a free order that counts makes them customers
   free <- cohort_grid(free_ledger(rows, minimum_sales = 0), "month", margin = 0.5)
   expect_identical(cohort_payback(free, 10)$cost, c(10, 10))

@@ -97,6 +97,10 @@ test_that("a study says file, line and key of what it does not understand", {
     "Did you mean \"columns\"?",
     "Known here: files, columns, attributes, added, separator, encoding, sheet, table, and query."
   )
+  writeLines(c(
+    "data:", "  orders: {files: a.csv, columns: {customer: a}}", "due: {may_contact: agreed}"
+  ), path)
+  expect_said(said(read_study(path), "study"), "Write `consent: COLUMN` once")
 })
 
 test_that("parts of time that are none, tiers that do not add up, too few to fit", {
