@@ -30,8 +30,9 @@ describe.nubrek_event_cohorts <- function(x) {
   inside <- rows[rows$won == "inside" & !is.na(rows$share), ]
   best <- utils::head(inside[order(-inside$customers), ], 1L)
   beside <- rows[rows$won != "inside" & rows$event %in% best$event, ]
+  early <- rows$won == "inside" & rows$customers > 0L & is.na(rows$share)
   list(
-    heading = say("Customers won in events, and beside them"),
+    heading = say("Customers acquired during events, and at other times"),
     answers = c("share", "p"),
     finding = if (nrow(best) == 1L && !is.na(beside$share)) {
       say(
@@ -43,6 +44,11 @@ describe.nubrek_event_cohorts <- function(x) {
         if (beside$won == "beside") say("beside it") else say("in earlier years"),
         present_share(beside$share),
         if (isTRUE(best$p >= 0.05)) say(" (not statistically significant)") else ""
+      )
+    } else if (any(early)) {
+      say(
+        "Nobody acquired in the latest \u201c%s\u201d has been observed for %s yet.",
+        seen_text(rows$event[early][[1L]]), n_of(basis_of(x, "within"), "day")
       )
     },
     table = x

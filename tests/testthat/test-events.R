@@ -88,6 +88,17 @@ test_that("who was won in an event is held against who was won beside it", {
   expect_equal(sale$share[[2L]], 1 - share)
 })
 
+test_that("an event too recent to judge says so", {
+  rows <- event_rows(2L)
+  last <- as.Date(max(as.character(rows$day)))
+  new <- data.frame(who = c("N1", "N2"), day = last - 1L, receipt = c("RX", "RY"), paid = 5)
+  x <- event_cohorts(event_ledger(rbind(rows, new), data.frame(
+    event = "Now", from = format(last - 2L), until = format(last), kind = "sale"
+  )))
+  expect_true(is.na(x$share[[1L]]))
+  expect_match(describe(x)$finding, "Now.* observed for 180.days yet")
+})
+
 test_that("an event in which nobody was won has rows without shares", {
   x <- event_cohorts(event_ledger(event_rows(2L)[1:2, ], data.frame(
     event = "Empty", from = "2023-02-01", until = "2023-02-03", kind = "sale"
