@@ -53,6 +53,26 @@ test_that("an order worth 0 counts only where a minimum of 0 is written, by its 
   expect_identical(repeat_rate(open_ledger(path)), repeat_rate(ledger))
 })
 
+test_that("inside a group an order worth nothing there counts by its lines there", {
+  rows <- data.frame(
+    who = c("A", "A", "A", "B", "B", "C", "D", "D"),
+    day = "2024-01-05", receipt = c(1, 1, 1, 2, 2, 3, 4, 4),
+    paid = c("10", "0", "0", "5", "-5", "0", "3", "-3"),
+    # of A a free gift in the Quay; of B goods returned at once; of C post alone; of D a voucher
+    kind = c("goods", "goods", "goods", "goods", "goods", "coupon", "goods", "coupon"),
+    shop = c("Mill", "Quay", "Mill", "Quay", "Quay", "Quay", "Quay", "Quay")
+  )
+  free <- free_ledger(rows, minimum_sales = 0)
+  by <- sales_by(free, "channel")
+  expect_identical(by$purchases[match(c("Mill", "Quay"), by$channel)], c(1L, 2L)) # A and D
+  expect_identical(sales_by(free_ledger(rows), "channel")$purchases, c(1L, 0L))
+  there <- rank_customers(free, by = "purchases", within = "channel", top = 9)
+  expect_identical(sort(paste(there$channel, there$customer)), c("Mill A", "Quay A", "Quay D"))
+  bought <- audience(free, bought(channel == "Quay"))
+  expect_setequal(bought$customer, c("A", "D"))
+  expect_identical(customers(free)$purchases, c(1L, 0L, 0L, 1L))
+})
+
 test_that("those who never paid count in the cost of the period of their first order", {
   rows <- data.frame(
     who = c("A", "B", "B", "C", "D", "E"),
