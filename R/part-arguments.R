@@ -2,7 +2,7 @@
 
 # The season of the whole history and the fits, where they are made already, need not be made again.
 study_models <- function(study, season = NULL, fits = NULL) {
-  section <- study$forecast
+  section <- as.list(study$forecast)
   if (is.null(section$season) || identical(section$season, "auto")) section$season <- season
   # names from the file become symbols without ever being parsed
   formulas <- lapply(

@@ -328,5 +328,6 @@ payback_table <- function(x, margin) {
     "highest_cost", "margin"
   )
   of_sales <- c("cost", "sales_per_customer", "sales_to_cost", "status", "sales")
-  shown[c(basis_of(x, "by"), "cohort", "size", if (margin) of_margin else of_sales)]
+  never <- intersect("never_paid", names(shown))
+  shown[c(basis_of(x, "by"), "cohort", "size", never, if (margin) of_margin else of_sales)]
 }

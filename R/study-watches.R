@@ -3,6 +3,9 @@
 # One row for each watch and group. A limit fires while a number is beyond it; noise fires at the
 # first run that sees it.
 study_watches <- function(study, ledger) {
+  if (length(study$watches) == 0L) {
+    abort_study(study$source, "watches", "The study names no watches.")
+  }
   seen <- last_seen(study, ledger)
   noise <- lapply(Filter(\(said) said$number %in% names(noise_watches()), study$watches), \(said) {
     watch <- noise_watches()[[said$number]]

@@ -62,3 +62,18 @@ test_long("each figure of the demo study and of tiny studies is drawn, or says w
     expect_gt(drawn, 15L)
   }
 })
+
+test_long("each part of a study that says nothing but its columns is shown, or says what it needs", {
+  study <- tiny_study(withr::local_tempdir(), 12L, 60L)
+  text <- readLines(study)
+  writeLines(text[seq_len(grep("^meanings", text))], study)
+  shown <- 0L
+  for (part in shown_parts()) {
+    utils::capture.output(utils::capture.output(
+      code <- command_main(c("show", part, study))
+    ), type = "message")
+    expect_true(code %in% 0:1, label = part)
+    shown <- shown + (code == 0L)
+  }
+  expect_gt(shown, 20L)
+})
