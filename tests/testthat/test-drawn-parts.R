@@ -63,7 +63,7 @@ test_long("each figure of the demo study and of tiny studies is drawn, or says w
   }
 })
 
-test_long("each part of a study that says nothing but its columns is shown, or says what it needs", {
+test_long("each part of a study without sections is shown, or says what it needs", {
   study <- tiny_study(withr::local_tempdir(), 12L, 60L)
   text <- readLines(study)
   writeLines(text[seq_len(grep("^meanings", text))], study)
