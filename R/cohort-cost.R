@@ -193,13 +193,13 @@ never_paid <- function(ledger, clock, by) {
   people[, .(never_paid = .N), keyby = c(names(people))]
 }
 
-# How many of them belong to each of these cohorts.
-never_paid_of <- function(cohorts, basis) {
-  none <- integer(nrow(cohorts))
-  if (is.null(basis$never_paid)) return(none)
-  keys <- c(basis$by, "cohort")
-  found <- basis$never_paid[as.data.table(cohorts), on = keys, x.never_paid]
-  ifelse(is.na(found), none, found)
+# How many of them belong to each of these cohorts (of these groups, others added up).
+never_paid_of <- function(cohorts, basis, by = basis$by) {
+  if (is.null(basis$never_paid)) return(integer(nrow(cohorts)))
+  keys <- c(by, "cohort")
+  sums <- basis$never_paid[, .(never_paid = sum(never_paid)), keyby = keys]
+  found <- sums[as.data.table(cohorts), on = keys, x.never_paid]
+  ifelse(is.na(found), 0L, found)
 }
 
 # Those of a period and group without a paying customer.

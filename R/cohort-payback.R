@@ -44,9 +44,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   }
   cohorts <- unique(cells[, c(basis$by, "cohort", "size", "older"), with = FALSE])
   costs <- cohort_costs(as.data.frame(cohorts), cost, basis)
-  cohorts[, never_paid := never_paid_of(cohorts, basis)]
   cohorts[, total := costs$total]
-  unpaid <- data.table::copy(cohorts)
   unknown <- if (together) sum(cohorts$size[is.na(cohorts$total)]) else 0L
   if (together) {
     cells <- add_groups(cells)
@@ -56,7 +54,6 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   }
   grouped_by <- if (together) character() else basis$by
   keys <- c(grouped_by, "cohort")
-  unpaid <- unpaid[, .(never_paid = sum(never_paid)), keyby = keys]
   unit <- payback_unit(basis, costs, money)
   discount <- period_discount(yearly_discount, basis$clock)
   cells <- with_costs(cells, cohorts, keys, unit)
@@ -64,7 +61,7 @@ cohort_payback <- function(grid, cost, together = FALSE, within = NULL, yearly_d
   new_result(
     payback_columns(
       cohorts[each, on = keys], keys, unit, money == "margin",
-      if (!is.null(basis$never_paid)) unpaid[each, on = keys, x.never_paid]
+      if (!is.null(basis$never_paid)) never_paid_of(each, basis, grouped_by)
     ),
     "payback",
     remarks = rbind(

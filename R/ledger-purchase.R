@@ -4,7 +4,7 @@
 
 counts_free <- function(meaning) identical(meaning$minimum_sales, 0)
 
-# What an order must be worth to be a purchase, in minor units, unless it is free.
+# What an order must be worth to be a purchase, in the currency's smallest unit, unless it is free.
 least_units <- function(meaning, decimals) {
   max(1, ceiling((meaning$minimum_sales %||% 0) * 10^decimals))
 }
@@ -24,14 +24,18 @@ orders_together <- function(orders, by) {
 }
 
 # What a line says of an order worth nothing: -1 a negative line of goods, 1 other goods, 0 no
-# goods. Empty where no such order counts.
+# goods. NULL where no such order counts.
 free_signs <- function(ledger, lines) {
-  if (!counts_free(ledger$meaning)) return(integer())
+  if (!counts_free(ledger$meaning)) return(NULL)
   as.integer(goods_lines(lines)) * ifelse(lines$sales < 0, -1L, 1L)
 }
 
-# Whether sums of lines are free, by their sales and the least and greatest sign of their lines.
-is_free <- function(sales, low, high) sales == 0 & low >= 0 & high > 0
+# Lines (`units`, and `sign` where there is one) added up: `sales`, and whether they are `free`.
+lines_together <- function(lines, by) {
+  if (is.null(lines$sign)) return(lines[, .(sales = sum(units)), keyby = by])
+  sums <- lines[, .(sales = sum(units), low = min(sign), high = max(sign)), keyby = by]
+  sums[, free := as.integer(sales == 0 & low >= 0 & high > 0)][, c("low", "high") := NULL][]
+}
 
 # The orders with `free` beside their sales, where the meanings let such orders count.
 with_free <- function(orders, lines, meaning) {

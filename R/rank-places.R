@@ -13,7 +13,7 @@ spanned_places <- function(ledger, during, within, call = rlang::caller_env()) {
   at <- match(groups$order, orders$row)
   lines <- data.table(
     group = groups$code, customer = orders$customer[at], order = groups$order, units = groups$units,
-    day = orders$day[at], sign = if (length(groups$sign) > 0L) groups$sign else 0L
+    day = orders$day[at], sign = groups$sign
   )[!is.na(customer) & day >= as.integer(span$from) & day <= as.integer(span$until)]
   labels <- ordered_labels(ledger, groups$labels)
   lines[, group := labels$place[group]]
@@ -39,10 +39,8 @@ spanned_places <- function(ledger, during, within, call = rlang::caller_env()) {
 
 # Money, orders and purchases of each customer in each group; rows only of those with a purchase.
 bought_there <- function(lines, ledger) {
-  each <- lines[, .(sales = sum(units), low = min(sign), high = max(sign)),
-    keyby = .(group, customer, day, order)
-  ]
-  bought <- each[sales >= ledger$least | is_free(sales, low, high)]
+  each <- lines_together(lines, c("group", "customer", "day", "order"))
+  bought <- each[is_purchase(ledger, each)]
   if (ledger$meaning$purchase_unit == "day") {
     bought <- unique(bought, by = c("group", "customer", "day"))
   }

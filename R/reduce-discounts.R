@@ -1,8 +1,8 @@
 # What customers bought on discount.
 
 # Per customer code, of orders that are purchases: `bought`, `off` (on a discount of at least
-# `least`), the share off the first one, `later` ones, `later_off`, and minor units of the first, of
-# later ones, and of everything.
+# `least`), the share off the first one, `later` ones, `later_off`, and sales in the currency's
+# smallest unit of the first, of later ones, and of everything.
 reduce_discounts <- function(ledger, least) UseMethod("reduce_discounts")
 
 #' @export

@@ -118,11 +118,11 @@ group_sales <- function(ledger, group, span) {
       number = group$n,
       by_customer = !group$lines,
       least = ledger$least,
-      sign = if (group$lines) {
+      sign = (if (group$lines) {
         free_signs(ledger, ledger$lines)
       } else {
-        ledger$orders$free %||% integer()
-      },
+        ledger$orders$free
+      }) %||% integer(),
       by_day = ledger$meaning$purchase_unit == "day"
     ),
     if (group$lines) ledger$lines$number else integer(),

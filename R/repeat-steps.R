@@ -256,14 +256,13 @@ labels_held <- function(ledger, by, basket, call = rlang::caller_env()) {
       orders_together(orders, whole), on = whole
     ]
   }
-  held <- data.table(
+  held <- lines_together(data.table(
     purchase = orders$purchase[match(groups$order, orders$row)],
     label = groups$code,
     units = groups$units,
-    sign = if (length(groups$sign) > 0L) groups$sign else 0L
-  )[, .(units = sum(units), low = min(sign), high = max(sign)), keyby = .(purchase, label)][
-    units > 0 | is_free(units, low, high), .(purchase, label)
-  ]
+    sign = groups$sign
+  ), c("purchase", "label"))
+  held <- held[sales > 0 | (held$free %||% 0L) == 1L, .(purchase, label)]
   # only goods are steps and companions (definition 64)
   held <- held[!groups$labels[[1L]][label] %in% kind_labels()]
   purchases <- unique(orders[is_purchase(ledger, orders)], by = "purchase")

@@ -201,3 +201,8 @@ study_file_page <- function() {
 #' @name study_file
 #' @eval study_file_page()
 NULL
+
+# Keys of earlier studies, and what to write now.
+moved_keys <- list(
+  may_contact = c("i" = "Write {.code consent: COLUMN} once, in the section {.field meanings}.")
+)

@@ -237,11 +237,6 @@ leaf_zone <- function() {
 
 study_required <- c("data", "data: orders", "data: orders: files", "data: orders: columns")
 
-# Keys of earlier studies, and what to write now.
-moved_keys <- list(
-  may_contact = c("i" = "Write {.code consent: COLUMN} once, in the section {.field meanings}.")
-)
-
 # Checks a parsed study against the schema; `at` is the path of keys so far.
 check_study <- function(node, schema, source, at = character()) {
   if (inherits(schema, "study_leaf")) {

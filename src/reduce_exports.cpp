@@ -43,8 +43,8 @@ Rcpp::List cpp_merge_days(Rcpp::IntegerVector customer, Rcpp::IntegerVector day,
                             Rcpp::_["day"] = kept(out_day), Rcpp::_["sales"] = kept(out_sales));
 }
 
-// Per customer the row of the largest line of the first order that is `bought`, NA without one; lines stand order
-// after order.
+// Per customer the row of the largest line of the first order that is `bought`, NA without one;
+// lines stand order after order.
 // [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector cpp_first_lines(Rcpp::List orders, Rcpp::LogicalVector bought,
                                     Rcpp::NumericVector line_sales, int n_customers) {

@@ -39,8 +39,8 @@ void count_gaps(const int* customer, const int* day, std::size_t n, const Period
                 int until, int* counts);
 
 // For each customer with an order that is a purchase (`bought`), the row of the largest line (the
-// earliest of equals) of the first such order. Lines stand order after order, `n_lines` of each. Rows are
-// 1-based; other customers are not touched.
+// earliest of equals) of the first such order. Lines stand order after order, `n_lines` of each.
+// Rows are 1-based; other customers are not touched.
 struct OrderLines {
   const int* customer;
   const int* bought;

@@ -93,6 +93,7 @@ test_that("those who never paid count in the cost of the period of their first o
   expect_equal(unused_spend(apart)$amount, c(7, 7))
   whole <- cohort_payback(by, cost = 10, together = TRUE)
   expect_equal(whole$cost, x$cost)
+  expect_identical(whole$never_paid, x$never_paid)
   expect_equal(cohort_value(by, cost = 10, together = TRUE)$cost, x$cost)
   # in a slice, who returned something may have paid elsewhere
   mill <- ledger_slice(free_ledger(rows), lines = list(channel = "Mill"))
