@@ -33,7 +33,8 @@ summarise_intake <- function(intake, aside) {
     counts = counts,
     aside = aside_rows(intake, aside, result$file, result$row),
     rows = intake$n,
-    identified = identified_money(intake, aside)
+    identified = identified_money(intake, aside),
+    joins = intake$joins
   ), if (!is.null(places)) list(places = places))
 }
 

@@ -63,7 +63,9 @@ fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judg
     replaced = length(settled$replaced),
     judged = repeated$judged
   ))
-  record <- staged_intake(db, file_names(sources[[1L]]$name), settled$replaced)
+  record <- staged_intake(
+    db, file_names(sources[[1L]]$name), settled$replaced, origin$joins
+  )
   if (!any(record$counts$reason == "kept")) {
     if (is.null(judged)) check_staged_some_left(record, call)
     return(list(ids = character(), intake = record, folded = folded_facts(intake)))

@@ -67,7 +67,7 @@ ledger_of_tables <- function(db, ids, meaning, folded, record, found) {
   formed <- c(of(summed$formed), list(moved = returns))
   attr(ledger, "remarks") <- rbind(
     never_run_remark(db$dialect), defined_remark(db), ledger_remarks(
-      formed, intake, told, record$identified, span$start, span$as_of, meaning
+      formed, intake, told, record, span$start, span$as_of, meaning
     )
   )
   ledger

@@ -59,7 +59,8 @@ take_in_orders <- function(
       faults = row_faults(
         cells, meaning, settled, dates, amount, written, customer, rows$.kind
       ),
-      read = read[intersect(c("files", "rows", "remarks", "n", "at"), names(read))]
+      read = read[intersect(c("files", "rows", "remarks", "n", "at"), names(read))],
+      joins = joined$found
     ),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
     list(

@@ -192,7 +192,7 @@ new_ledger <- function(formed, ids, meaning, intake, aside, attributes) {
     formed,
     intake,
     told_of_rows(formed, intake, aside),
-    ledger$intake$identified,
+    ledger$intake,
     span$start,
     span$as_of,
     meaning

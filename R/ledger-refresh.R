@@ -240,7 +240,8 @@ merged_record <- function(was, before, after) {
     counts = counts,
     aside = merged_aside(was$aside, before$aside, after$aside, was$rows),
     rows = as.integer(sum(sign * vapply(parts, `[[`, 0L, "rows"))),
-    identified = identified[identified != 0 | all != 0]
+    identified = identified[identified != 0 | all != 0],
+    joins = added_joins(lapply(parts, `[[`, "joins"), sign)
   )
 }
 

@@ -1,10 +1,11 @@
 # What the ledger has to say about its data.
 
-# `told` are the counts that stand behind them, see `told_of_rows()`.
-ledger_remarks <- function(formed, intake, told, identified, start, as_of, meaning) {
+# `told` are the counts that stand behind them, see `told_of_rows()`; `record`, that of intake.
+ledger_remarks <- function(formed, intake, told, record, start, as_of, meaning) {
   all_remarks(
     order_as_customer_remark(told, intake),
     reading_remark(intake),
+    joins_remark(record$joins, record$rows),
     exported_twice_remark(intake),
     if (is.null(meaning$history_start)) {
       remark_table("history start", say(paste0(
@@ -18,7 +19,7 @@ ledger_remarks <- function(formed, intake, told, identified, start, as_of, meani
     money_remarks(told, intake),
     conflicts_remark(intake, meaning),
     partly_kept_remark(told, intake),
-    identified_remark(identified)
+    identified_remark(record$identified)
   )
 }
 

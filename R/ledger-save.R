@@ -115,6 +115,7 @@ ledger_tables <- function(ledger) {
     counts = transform(as.data.frame(intake$counts), reason = as.character(reason)),
     aside = intake$aside,
     identified = intake$identified,
+    joins = intake$joins,
     remarks = remarks(ledger)
   ))
   tables$contacts <- ledger$contacts
@@ -331,7 +332,8 @@ known_of <- function(read, facts, path) {
       counts = counts,
       aside = as.data.frame(read("aside"), optional = TRUE),
       rows = as.integer(facts$rows),
-      identified = data.table::setkeyv(as.data.table(read("identified")), "day")
+      identified = data.table::setkeyv(as.data.table(read("identified")), "day"),
+      joins = as.data.table(read("joins"))
     ),
     returns = facts$returns
   ), remarks = as.data.frame(read("remarks")), class = c("nubrek_memory", "nubrek_ledger"))

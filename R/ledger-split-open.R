@@ -223,7 +223,8 @@ intake_over_parts <- function(parts, counts) {
     counts = counts,
     aside = aside,
     rows = sum(vapply(parts, \(part) part$intake$rows %||% 0L, 0L)),
-    identified = identified
+    identified = identified,
+    joins = added_joins(Filter(Negate(is.null), lapply(parts, \(part) part$intake$joins)))
   )
 }
 
@@ -242,7 +243,7 @@ remarks_over_parts <- function(sold, parts, ledger, whole) {
   ))
   sums <- both_added_up(lapply(sold, \(part) part$formed[names(part$formed) != "moved"]))
   ledger_remarks(
-    c(sums, list(moved = ledger$returns)), intake, told, ledger$intake$identified,
+    c(sums, list(moved = ledger$returns)), intake, told, ledger$intake,
     ledger$history_start, ledger$as_of, ledger$meaning
   )
 }

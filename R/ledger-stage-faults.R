@@ -143,7 +143,7 @@ stage_reasons <- function(db, duplicate) {
 }
 
 # The record of intake (see `summarise_intake()`), of the one table that was read.
-staged_intake <- function(db, file, replaced) {
+staged_intake <- function(db, file, replaced, joins) {
   counts <- ask_workspace(
     db, "SELECT reason, currency, COUNT(*) AS n, COALESCE(SUM(units), 0) AS units, ",
     "SUM(CASE WHEN units IS NULL THEN 1 ELSE 0 END) AS unknown, MIN(place) AS example FROM ",
@@ -174,7 +174,8 @@ staged_intake <- function(db, file, replaced) {
     rows = as.integer(db$n),
     identified = data.table::setkeyv(data.table(
       day = as.integer(money$day), identified = money$identified, all = money$total
-    ), "day")
+    ), "day"),
+    joins = staged_joins(db, joins)
   )
 }
 

@@ -140,18 +140,25 @@ stage_amounts <- function(db, map, meaning, rates) {
 stage_joins <- function(db, source, joins) {
   if (length(joins) == 0L) return(NULL)
   cell <- stats::setNames(paste0("r.", db$place), names(db$place))
-  key_of <- tail <- character()
+  tail <- character()
+  key_of <- list()
   for (k in seq_along(joins)) {
     join <- joins[[k]]
     check_columns_exist(join$by, names(cell), source$name, db$call)
     names <- names_beside(join, names(cell))
     values <- lapply(join$attributes, as.character)
-    send_table(db, paste0("joined", k), c(list(id = join$id), unname_as("a", values)))
-    key <- trimmed(db, sprintf("COALESCE(%s, '')", cell[[join$by]]))
-    table <- db$named(paste0("joined", k))
-    tail <- c(tail, sprintf(" LEFT JOIN %s b%d ON b%d.id = %s", table, k, k, key))
+    ids <- data.table::tstrsplit(join$id, key_mark, fixed = TRUE, fill = "")
+    ids <- c(ids, rep(list(rep("", length(join$id))), length(join$by) - length(ids)))
+    send_table(db, paste0("joined", k), c(
+      stats::setNames(ids, paste0("id", seq_along(ids))), unname_as("a", values)
+    ))
+    key <- trimmed(db, sprintf("COALESCE(%s, '')", cell[join$by]))
+    tail <- c(tail, sprintf(
+      " LEFT JOIN %s b%d ON %s", db$named(paste0("joined", k)), k,
+      paste0("b", k, ".id", seq_along(ids), " = ", key, collapse = " AND ")
+    ))
     cell <- c(cell, stats::setNames(sprintf("b%d.a%d", k, seq_along(names)), names))
-    key_of <- c(key_of, stats::setNames(rep(join$by, length(names)), names))
+    key_of[names] <- list(join$by)
   }
   own <- cell[names(key_of)]
   place <- stats::setNames(paste0("j", seq_along(own)), names(own))
@@ -163,17 +170,44 @@ stage_joins <- function(db, source, joins) {
   )
 }
 
+# The rows that have none in each joined table, see `add_joins()`.
+staged_joins <- function(db, joins) {
+  found <- lapply(seq_along(joins), \(k) {
+    key <- staged_key(db, joins[[k]]$by)
+    of <- list(
+      " FROM ", db$named("rows"), " r LEFT JOIN ", db$named(paste0("joined", k)), " b ON ",
+      paste0("b.id", seq_along(key), " = ", key, collapse = " AND "), " WHERE b.id1 IS NULL"
+    )
+    n <- ask_workspace(db, "SELECT COUNT(*) AS n", of, by = character())$n
+    if (n == 0) return(list(rows = 0, example = NA_character_))
+    ordered <- paste(sprintf(db$dialect$bytes, key), collapse = ", ")
+    said <- paste0("(", paste0(key, " <> ''", collapse = " OR "), ")")
+    least <- ask_workspace(
+      db, "SELECT ", paste0("k", seq_along(key), collapse = ", "), " FROM (SELECT ",
+      paste0(key, " AS k", seq_along(key), collapse = ", "), ", ROW_NUMBER() OVER (ORDER BY ",
+      ordered, ") AS nth", of, " AND ", said, ") t WHERE nth = 1", sort = NULL
+    )
+    list(rows = n, example = least_key(do.call(paste, c(as.list(least), list(sep = key_mark)))))
+  })
+  found_in_joins(found, joins)
+}
+
+staged_key <- function(db, by) vapply(by, \(name) trimmed(db, raw_cell(db, name)), "")
+
 # An amount that stands once per key must not be counted for each of its lines (see
 # `check_no_multiplying()`).
 check_staged_multiplying <- function(db, map) {
   for (name in intersect(sales_columns(map), names(db$key_of))) {
-    key <- trimmed(db, raw_cell(db, db$key_of[[name]]))
+    key <- staged_key(db, db$key_of[[name]])
     # a key may stand once on each of several servers
+    k <- paste0("k", seq_along(key))
     found <- ask_workspace(
-      db, "SELECT ", key, " AS k, COUNT(*) AS n FROM ", db$named("rows"), " r GROUP BY ", key,
-      if (length(db$cons) == 1L) " HAVING COUNT(*) > 1", by = "k"
+      db, "SELECT ", paste(key, "AS", k, collapse = ", "), ", COUNT(*) AS n FROM ",
+      db$named("rows"), " r GROUP BY ", paste(key, collapse = ", "),
+      if (length(db$cons) == 1L) " HAVING COUNT(*) > 1", by = k
     )
-    twice <- found$k[found$n > 1]
+    found <- found[found$n > 1]
+    twice <- do.call(paste, c(as.list(found)[k], list(sep = key_mark)))
     if (length(twice) > 0L) abort_multiplying(name, db$key_of[[name]], sort(twice), db$call)
   }
 }

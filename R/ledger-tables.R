@@ -38,7 +38,8 @@ unique_keys <- function(id, table, key, file, call) {
   if (ncol(table) > 0L) table <- table[!unused]
   id <- id[!unused]
   if (anyDuplicated(id)) {
-    twice <- unique(id[duplicated(id)])
+    twice <- key_words(unique(id[duplicated(id)]))
+    key <- paste(key, collapse = ", ")
     abort_nubrek(c(
       "{.field {key}} must be unique in {.file {file}}, or rows would multiply.",
       "x" = paste0(
@@ -67,44 +68,121 @@ check_columns_exist <- function(wanted, found, file, call = rlang::caller_env())
 #' columns are joined to the lines and can then be mapped.
 #'
 #' @param source `[character | data.frame]` Files or a data frame.
-#' @param by `[character(1)]` The key: one name for both tables, or `c("column of the lines" =
-#'   "column of this table")`. Each key at most once.
+#' @param by `[character]` The columns of the key: each one name for both tables, or `c("column of
+#'   the lines" = "column of this table")`. Each key at most once.
 #' @param format `[nubrek_format]` From [file_format()].
-#' @return A `nubrek_join`, for the argument `joins` of [open_ledger()].
+#' @return A `nubrek_join`, for the argument `joins` of [open_ledger()]. The [remarks()] of the
+#'   ledger say of each how many rows of the orders have a row in it.
 #' @examples
 #' join_table(data.frame(receipt = 1:2, customer = c("A", "B")), by = "receipt")
+#' # receipts are numbered in each shop
+#' join_table(
+#'   data.frame(till = c("North", "South"), receipt = c(1, 1), customer = c("A", "B")),
+#'   by = c(shop = "till", "receipt")
+#' )
 #' @export
 join_table <- function(source, by, format = file_format()) {
-  check_text(by)
+  throw_unless(
+    checkmate::check_character(by, any.missing = FALSE, min.chars = 1L, min.len = 1L), "by",
+    rlang::current_env()
+  )
+  by <- with_own_names(by)
   read <- read_source(source, format)
-  check_columns_exist(unname(by), names(read$table), read$files[[1L]])
   key <- unname(by)
+  check_columns_exist(key, names(read$table), read$files[[1L]])
+  texts <- lapply(read$table[, key, with = FALSE], trim_text)
+  id <- do.call(paste, c(unname(texts), list(sep = key_mark)))
+  id[Reduce(`&`, lapply(texts, is_blank))] <- ""
   rows <- unique_keys(
-    trim_text(read$table[[key]]),
+    id,
     read$table[, setdiff(names(read$table), key), with = FALSE],
     key,
     read$files[[1L]],
     rlang::current_env()
   )
-  structure(
-    c(unclass(rows), list(by = if (is.null(names(by))) key else names(by))), class = "nubrek_join"
+  structure(c(unclass(rows), list(by = names(by))), class = "nubrek_join")
+}
+
+# Between the texts of a key of several columns, where no export has it.
+key_mark <- "\u001f"
+key_words <- function(keys) gsub(key_mark, ", ", keys, fixed = TRUE)
+
+# The key of each row, as one text of all its columns.
+key_cells <- function(cells, by) {
+  columns <- lapply(unname(cells[by]), trim_cells)
+  if (length(by) == 1L) return(columns[[1L]])
+  code <- number_rows(lapply(columns, cpp_codes))
+  first <- which(!duplicated(code))
+  texts <- do.call(paste, c(lapply(columns, \(x) as.character(x[first])), list(sep = key_mark)))
+  structure(match(code, code[first]), levels = texts, class = "factor")
+}
+
+# Adds the columns of joined tables to the lines: `key_of`, the columns of the key of each; `found`,
+# of each table the rows that have none there, and the first such key.
+add_joins <- function(cells, joins, file, call) {
+  key_of <- list()
+  found <- lapply(joins, \(join) {
+    check_columns_exist(join$by, names(cells), file, call)
+    same <- names_beside(join, names(cells))
+    key <- key_cells(cells, join$by)
+    place <- match(levels(key), join$id)
+    for (i in seq_along(same)) {
+      cells[[same[[i]]]] <<- recode(key, join$attributes[[i]][place])
+    }
+    key_of[same] <<- list(join$by)
+    times <- tabulate(key, nlevels(key))
+    lacking <- levels(key)[is.na(place) & times > 0L]
+    list(rows = sum(times[is.na(place)]), example = least_key(lacking))
+  })
+  list(cells = cells, key_of = key_of, found = found_in_joins(found, joins))
+}
+
+# The least of some keys in the order of their bytes, but for blank ones.
+least_key <- function(keys) {
+  keys <- keys[!is_blank(key_words(keys)) & !grepl(blank_key, keys)]
+  if (length(keys) == 0L) NA_character_ else min_text(keys)
+}
+
+blank_key <- paste0("^", key_mark, "+$")
+min_text <- function(texts) sort(texts, method = "radix")[[1L]]
+
+# Of each joined table: `rows` of the orders that have none there, and the least such key.
+found_in_joins <- function(found, joins) {
+  data.table(
+    file = vapply(joins, `[[`, "", "file"),
+    by = vapply(joins, \(join) paste(join$by, collapse = ", "), ""),
+    rows = vapply(found, \(one) as.double(one$rows), 0),
+    example = vapply(found, \(one) one$example, "")
   )
 }
 
-# Adds the columns of joined tables to the lines; says which columns came from where.
-add_joins <- function(cells, joins, file, call) {
-  from <- character()
-  for (join in joins) {
-    check_columns_exist(join$by, names(cells), file, call)
-    same <- names_beside(join, names(cells))
-    key <- cells[[join$by]]
-    place <- match(trim_text(levels(key)), join$id)
-    for (i in seq_along(same)) {
-      cells[[same[[i]]]] <- recode(key, join$attributes[[i]][place])
-    }
-    from <- c(from, stats::setNames(rep(join$by, length(same)), same))
+# The same of several parts of the rows together, some of which are taken away.
+added_joins <- function(parts, sign = rep(1, length(parts))) {
+  parts <- Map(\(part, sign) transform(part, rows = sign * rows), parts, sign)
+  both <- \(a, b) {
+    a$rows <- a$rows + b$rows
+    keys <- cbind(a$example, b$example)
+    a$example <- apply(keys, 1L, \(keys) least_key(keys[!is.na(keys)]))
+    a
   }
-  list(cells = cells, key_of = from)
+  if (length(parts) > 0L && nrow(parts[[1L]]) > 0L) Reduce(both, parts) else parts[[1L]]
+}
+
+# A line for each join: how many rows found theirs. A key stands once in it, so no row stands twice.
+joins_remark <- function(found, n) {
+  if (NROW(found) == 0L) return(NULL)
+  remark_table("joins", vapply(seq_len(nrow(found)), \(i) {
+    one <- found[i]
+    by <- say("%s, joined by %s:", one$file, one$by)
+    if (one$rows == 0) return(say("%s all %s of the orders found their row.", by, n_of(n, "row")))
+    such <- if (!is.na(one$example)) {
+      say(", such as those of %s", dQuote(key_words(one$example), FALSE))
+    }
+    say(
+      "%s %s of the orders found their row, %s did not%s.", by, n_of(n - one$rows, "row"),
+      format_count(one$rows), such %||% ""
+    )
+  }, ""))
 }
 
 # The columns of a join under their names beside others: a name in both tables stays the lines' own.
@@ -116,7 +194,7 @@ names_beside <- function(join, columns) {
 # An amount that stands once per key must not be counted for each of its lines.
 check_no_multiplying <- function(columns, key_of, cells, call) {
   for (name in intersect(columns, names(key_of))) {
-    key <- trim_cells(cells[[key_of[[name]]]])
+    key <- key_cells(cells, key_of[[name]])
     if (!all_distinct(key)) {
       twice <- levels(key)[tabulate(key, length(levels(key))) > 1L]
       abort_multiplying(name, key_of[[name]], twice, call)
@@ -125,6 +203,8 @@ check_no_multiplying <- function(columns, key_of, cells, call) {
 }
 
 abort_multiplying <- function(name, key, twice, call) {
+  key <- paste(key, collapse = ", ")
+  twice <- key_words(twice)
   abort_nubrek(c(
     "{.field {name}} stands once per {.field {key}}, but would be counted for each of its lines.",
     "x" = "{length(twice)} key{?s} {?has/have} several lines: {.val {utils::head(twice, 5)}}.",

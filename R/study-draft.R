@@ -3,9 +3,12 @@
 
 draft_study <- function(files, folder) {
   guesses <- lapply(files, guess_columns)
-  main <- main_file(guesses)
-  roles <- guesses[[main]]$role
-  orders <- read_source(files[[main]])$table
+  tables <- lapply(files, \(file) read_source(file)$table)
+  main <- main_file(guesses, tables)
+  whole <- join_files(tables, guesses, main)
+  guess <- whole$guess
+  roles <- guess$role
+  orders <- whole$orders
   places <- lapply(files, path_from, folder = folder)
   text <- c(
     paste0(
@@ -16,18 +19,18 @@ draft_study <- function(files, folder) {
     "",
     "data:",
     "  orders:",
-    paste0("    files: ", quoted(places[[main]])),
+    files_line(places[c(main, whole$more)]),
     "    columns:",
-    column_lines(guesses[[main]], roles),
-    attribute_lines(guesses[[main]], roles),
-    spare_lines(guesses[[main]], roles)
+    column_lines(guess, roles),
+    attribute_lines(guess, roles),
+    spare_lines(guess, roles),
+    join_lines(whole$joins, files, places)
   )
-  for (i in setdiff(seq_along(files), main)) {
-    text <- c(
-      text, attribute_file_lines(files[[i]], places[[i]], orders, roles)
-    )
+  joined <- vapply(whole$joins, `[[`, 0L, "file")
+  for (i in setdiff(seq_along(files), c(main, whole$more, joined))) {
+    text <- c(text, attribute_file_lines(tables[[i]], places[[i]], orders, roles))
   }
-  codes <- currency_codes(orders, guesses[[main]], roles)
+  codes <- currency_codes(orders, guess, roles)
   home <- if (length(codes) > 0L) codes[[1L]] else "EUR"
   seen <- if (length(codes) > 1L) paste0("; seen: ", paste(codes, collapse = ", "))
   text <- c(
@@ -35,7 +38,7 @@ draft_study <- function(files, folder) {
     "",
     "meanings:",
     paste0("  currency: ", home, "               # the home currency", seen),
-    zone_line(guesses[[main]], roles),
+    zone_line(guess, roles),
     "  purchase_unit: order        # or day: all orders of a day are one purchase",
     "  # dates: day-first          # or month-first, where days can be read in two ways",
     "  # decimal_mark: \",\"         # or \".\", where amounts can be read in two ways",
@@ -44,7 +47,7 @@ draft_study <- function(files, folder) {
     "  # excluded_ids: [GUEST]     # a till, a guest account, staff",
     consent_line(guesses),
     unit_cost_line(guesses, roles),
-    kind_lines(orders, guesses[[main]], roles),
+    kind_lines(orders, guess, roles),
     "",
     "# economics: {margin_rate: 0.45, yearly_discount: 0.10}",
     "# payback: {cost: 12.50}                 # of winning a customer",
@@ -170,16 +173,24 @@ plain_name <- function(column) {
   if (grepl("^[[:alpha:]]", word)) word else paste0("column_", word)
 }
 
-# The orders are where a date and an amount stand; of several such files the longest.
-main_file <- function(guesses) {
-  fits <- vapply(
-    guesses,
-    \(g) all(c("date", "customer") %in% g$role) &&
-      any(c("sales", "gross", "unit_price") %in% g$role),
-    NA
-  )
+# The orders are where a date and an amount stand; of several such files the longest. Their lines,
+# where they stand apart, with an amount and the key of the order, come first.
+main_file <- function(guesses, tables) {
+  money <- vapply(guesses, \(g) any(c("sales", "gross", "unit_price") %in% g$role), NA)
+  fits <- money & vapply(guesses, \(g) all(c("date", "customer") %in% g$role), NA)
   rows <- vapply(guesses, basis_of, 0, field = "rows")
-  if (any(fits)) which(fits)[[which.max(rows[fits])]] else which.max(rows)
+  longest <- \(which) which[[which.max(rows[which])]]
+  if (!any(fits)) return(longest(if (any(money)) which(money) else seq_along(rows)))
+  heads <- longest(which(fits))
+  lines <- Filter(\(i) {
+    rows[[i]] > rows[[heads]] && !is.null(common_key(tables[[i]], tables[[heads]]))
+  }, which(money & !fits))
+  if (length(lines) > 0L) longest(lines) else heads
+}
+
+files_line <- function(places) {
+  text <- paste(quoted_each(unlist(places)), collapse = ", ")
+  paste0("    files: ", if (length(places) > 1L) paste0("[", text, "]") else text)
 }
 
 quoted <- function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE))
@@ -238,33 +249,23 @@ seen_in <- function(guess, at) {
 }
 
 # Another file: of customers or products, when a column of it holds each of their ids once.
-attribute_file_lines <- function(file, place, orders, roles) {
-  rows <- read_source(file)$table
-  main_guess <- names(orders)
+attribute_file_lines <- function(rows, place, orders, roles) {
   for (role in c("customer", "product")) {
     if (!role %in% roles) next
-    ids <- unique(trim_text(orders[[main_guess[match(role, roles)]]]))
-    ids <- ids[!is_blank(ids)]
-    for (name in names(rows)) {
-      key <- trim_text(rows[[name]])
-      key <- key[!is_blank(key)]
-      if (anyDuplicated(key) || mean(ids %in% key) < 0.5) next
-      others <- setdiff(names(rows), name)
-      return(c(
-        paste0("  ", role, "s:"),
-        paste0("    files: ", quoted(place)),
-        paste0(
-          "    key: ",
-          quoted(name),
-          "  # ",
-          present_share(mean(ids %in% key)),
-          " of the ",
-          role,
-          " ids are in it"
-        ),
-        paste0("    attributes: ", attribute_list(others))
-      ))
-    }
+    key <- key_among(orders[[match(role, roles)]], rows)
+    if (is.null(key)) next
+    return(c(
+      paste0("  ", role, "s:"),
+      paste0("    files: ", quoted(place)),
+      paste0(
+        "    key: ", quoted(key$name), "  # ", present_share(key$share), " of the ", role,
+        " ids are in it"
+      ),
+      paste0("    attributes: ", attribute_list(setdiff(names(rows), key$name)))
+    ))
   }
-  paste0("  # not used: ", place, " (no column holds customer or product ids once each)")
+  paste0(
+    "  # not used: ", place,
+    " (no column holds customer or product ids once each, none joins it to the orders)"
+  )
 }

@@ -87,7 +87,7 @@ data_section <- function() {
     joins = named_each(
       "tables joined to the order lines, under names of your own",
       c(list(files = files_key("files of the table:"), by = study_key(
-        leaf_columns(), "the column in both, or {lines column: table column}", "", "receipt"
+        leaf_columns(), "the columns in both, or {lines column: table column}", "", "receipt"
       )), format_keys())
     ),
     customers = table_section("attributes of customers", "customers"),

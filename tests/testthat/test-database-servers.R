@@ -113,6 +113,21 @@ test_that("tables joined to rows in a database are those joined in memory", {
   expect_equal(audit(ledger), audit(memory))
   expect_equal(set_aside(ledger), set_aside(memory))
   expect_same_answers(ledger, memory, "joined")
+  expect_identical(remarks(ledger), remarks(memory))
+  heads_joined <- sum(!is.na(lines$receipt) & lines$receipt %in% heads$receipt[-1L])
+  expect_match(
+    remarks(ledger)$remark[remarks(ledger)$about == "joins"][[1L]],
+    sprintf("%d.row.* found their row, %d did not", heads_joined, nrow(lines) - heads_joined)
+  )
+  close_ledger(ledger)
+  # a key of two columns: receipts are numbered in each shop
+  heads$shop <- rows$shop[match(heads$receipt, rows$receipt)]
+  two <- list(join_table(heads, by = c("receipt", "shop")), joins[[2L]])
+  memory <- open(joined = two)
+  ledger <- open(joined = two, workspace = "main")
+  expect_equal(set_aside(ledger), set_aside(memory))
+  expect_identical(remarks(ledger), remarks(memory))
+  expect_same_answers(ledger, memory, "joined by two")
   close_ledger(ledger)
   heads$paid <- "10.00"
   twice <- list(join_table(heads, by = "receipt"), joins[[2L]])

@@ -217,6 +217,21 @@ test_that(
     expect_identical(sales_of(ruled), expected["A"])
     missing_head <- open_ledger(lines, map, joins = join_table(heads[1L, ], c(receipt = "receipt")))
     expect_identical(set_aside(missing_head)$faults, "no customer; no date")
+    # of a key of two columns; the line of each join says who found none
+    by_till <- transform(heads, till = c("N", "S"), receipt = "1", total = NULL)
+    two <- open_ledger(
+      transform(lines, shop = c("N", "S", "W"), receipt = "1"), map,
+      joins = join_table(by_till, c(shop = "till", "receipt"))
+    )
+    expect_identical(sales_of(two), c(A = 5.1, B = 7.2))
+    expect_identical(remarks(two)$remark[remarks(two)$about == "joins"], paste0(
+      "data frame, joined by shop, receipt: 2\u00a0rows of the orders found their row, 1 did not, ",
+      "such as those of \"W, 1\"."
+    ))
+    expect_error(
+      join_table(rbind(by_till, transform(by_till, who = "C")), c("till", "receipt")), "N, 1",
+      class = "nubrek_error_join"
+    )
     folder <- withr::local_tempdir()
     flat <- merge(lines, heads[1:3], sort = FALSE)
     if (requireNamespace("nanoparquet", quietly = TRUE)) {

@@ -236,4 +236,12 @@ test_that("exports of one name in two folders, and a joined table, are added as 
   split <- append_orders(split, files[[2L]], joins = joined)
   expect_same_ledger(split, whole, "two files of one name")
   expect_length(unique(audit(split)$file), 2L)
+  # what found no row in the joined table is counted over all parts
+  few <- join_table(money[-(1:4), ], "receipt")
+  whole <- open_ledger(files[[1L]], map, said, joins = few)
+  split <- split_ledger(
+    files[[1L]], map, said, into = 3, folder = file.path(folder, "few"), joins = few
+  )
+  expect_identical(remarks(split), remarks(whole))
+  expect_match(remarks(whole)$remark, "found their row, [0-9]+ did not", all = FALSE)
 })

@@ -180,3 +180,36 @@ test_that("a drafted study proposes consent, kinds and the cost of a piece, unde
   expect_equal(customers(ledger)$margin, c(10 - 4.2, 22 - 1 - 9))
   expect_identical(audience(ledger, agreed(), letters_ok == "ja")$customer, "7")
 })
+
+test_that("a drafted study joins lines, receipts, people and shops, and a second export", {
+  folder <- withr::local_tempdir()
+  put <- \(name, text) writeLines(text, file.path(folder, name))
+  put("may.csv", c(
+    "store;receipt_no;sku;pieces;net", "N;1;A;1;5.00", "N;1;B;1;6.00", "N;2;A;2;7.00",
+    "S;1;B;1;8.00", "S;2;A;1;9.00"
+  ))
+  put("june.csv", c("store;receipt_no;sku;pieces;net", "S;3;A;1;4.00", "S;3;B;1;4.00"))
+  put("receipts.csv", c(
+    "shop_code;store;receipt no;cust id;sold on;total", "01;N;1;K1;2024-01-05;11.00",
+    "01;N;2;K2;2024-01-09;7.00", "02;S;1;K4;2024-02-05;8.00", "02;S;3;K3;2024-03-05;8.00"
+  ))
+  put("people.csv", c("cust;town", "K1;Carrow", "K2;Pell", "K9;Pell"))
+  put("shops.csv", c("store;region", "N;north", "S;south"))
+  put("weather.csv", c("week;rain", "1;yes", "2;no"))
+  files <- c("may", "june", "receipts", "people", "shops", "weather")
+  draft <- draft_study(file.path(folder, paste0(files, ".csv")), folder)
+  expect_match(draft$text, "not used: weather.csv", all = FALSE)
+  path <- file.path(folder, "study.yaml")
+  writeLines(draft$text, path)
+  study <- read_study(path)
+  expect_identical(study$data$orders$files, c("may.csv", "june.csv"))
+  expect_identical(unlist(study$data$joins$receipts$by), c(
+    store = "store", receipt_no = "receipt no"
+  ))
+  expect_identical(study$data$customers$key, "cust")
+  ledger <- study_ledger(path)
+  found <- customers(ledger)
+  expect_identical(stats::setNames(found$sales, found$customer), c(K1 = 11, K2 = 7, K3 = 8, K4 = 8))
+  expect_identical(set_aside(ledger)$faults, "no customer; no date")
+  expect_match(remarks(ledger)$remark, "shops.csv, joined by store: all 7", all = FALSE)
+})
