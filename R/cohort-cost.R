@@ -180,7 +180,7 @@ never_paid <- function(ledger, clock, by) {
     line <- sub("^first_", "", name)
     of_order <- startsWith(name, "first_") && line %in% line_columns(ledger)
     values <- if (of_order) {
-      with_missing(reduce_line_texts(ledger, line, "first order", first_order_line))
+      with_missing(goods_texts(ledger, line, "first order", first_order_line))
     } else {
       group_of(ledger, name)[[1L]]
     }

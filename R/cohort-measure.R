@@ -85,6 +85,11 @@ grid_measure <- function(grid, measure = "retention", view = "age", through = NU
     clock <- basis_of(grid, "clock")
     through <- through %||% usual_reach(wide, grouped_by, clock)
     sums_remark(wide, grouped_by, through, clock)
+  } else if (!is.null(through)) {
+    remark_table("sums", say(paste0(
+      "through = %d changes nothing here: it chooses the cohorts of a sum at ages, such as those ",
+      "of the measures sales or cumulative_margin."
+    ), through))
   }
   falls <- if (measure == "still_active") {
     remark_table("still active", say(paste0(

@@ -80,7 +80,14 @@ plain_makers <- function(ledger) {
 line_maker <- function(ledger, name, place, which) {
   force(name)
   force(which)
-  \() reduce_line_texts(ledger, name, which, place)
+  \() goods_texts(ledger, name, which, place)
+}
+
+# Of an order without goods, no product is known.
+goods_texts <- function(ledger, name, which, place) {
+  texts <- reduce_line_texts(ledger, name, which, place)
+  if (!is.null(ledger$meaning$kinds)) texts[texts %in% kind_labels()] <- NA
+  texts
 }
 
 # The text of a line column for each customer, where `place` finds it in a part: that of the line

@@ -89,9 +89,10 @@ describe.nubrek_audiences <- function(x) {
     heading = "Audiences",
     finding = if (!is_part(x) && nrow(x) > 0L) {
       say(
-        "%s; the most sales lie in \u201c%s\u201d: %s of customers, %s of sales.",
+        "%s; the most sales lie in \u201c%s\u201d: %s (%s of all), %s of sales.",
         n_of(nrow(x), "audience"),
         seen_text(x$audience[[most]]),
+        n_of(x$customers[[most]], "customer"),
         present_share(x$share[[most]]),
         present_share(x$share_of_sales[[most]])
       )
@@ -241,12 +242,15 @@ contrast_words <- function(one, others, begin = say("They differ most in")) {
     if (often[[1L]] == 0) {
       ""
     } else if (one$inside > one$outside) {
-      say(": %s times as often", fixed(often[[2L]] / often[[1L]], 1L))
+      say(": %s times as often", times_text(often[[2L]] / often[[1L]]))
     } else {
-      say(": %s times as often of %s", fixed(often[[2L]] / often[[1L]], 1L), others)
+      say(": %s times as often of %s", times_text(often[[2L]] / often[[1L]]), others)
     }
   )
 }
+
+# Many times as often, as far as the few that it rests on can say.
+times_text <- function(x) if (x > 100) say("over 100") else fixed(x, if (x < 10) 1L else 0L)
 
 #' @export
 describe.nubrek_audience_periods <- function(x) {

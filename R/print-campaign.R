@@ -187,8 +187,8 @@ describe.nubrek_targets <- function(x) {
             "without a campaign."
           ),
           x$target[[most]],
-          four_digits(x$before[[most]]),
-          four_digits(x$after[[most]]),
+          fixed(x$before[[most]], 2L),
+          fixed(x$after[[most]], 2L),
           basis_of(x, "days")
         )
       } else {

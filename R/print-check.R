@@ -164,6 +164,14 @@ describe.nubrek_captured <- function(x) {
   )
 }
 
+# From the least to the greatest gain in error: how far below, or above where it is a loss.
+gain_words <- function(gain) {
+  side <- ifelse(gain < 0, "above", "below")
+  share <- present_share(abs(gain))
+  if (side[[1L]] == side[[2L]]) return(paste(share[[1L]], "to", share[[2L]], side[[1L]]))
+  paste(share[[1L]], side[[1L]], "to", share[[2L]], side[[2L]])
+}
+
 #' @export
 describe.nubrek_rolling <- function(x) {
   won <- sum(x$gain > 0 & x$log_score > x$naive_log_score & x$captured > x$naive_captured)
@@ -173,8 +181,8 @@ describe.nubrek_rolling <- function(x) {
     ),
     finding = say(paste0(
       "At %d of %s the model beats every naive rule in error, log score and sales captured; its ",
-      "error is %s to %s below that of the best."
-    ), won, n_of(nrow(x), "cut"), present_share(min(x$gain)), present_share(max(x$gain))),
+      "error is %s that of the best."
+    ), won, n_of(nrow(x), "cut"), gain_words(range(x$gain))),
     table = plain_columns(x, c(
       "cut", "customers", "expected", "actual", "gain", "log_score", "naive_log_score", "captured",
       "naive_captured"

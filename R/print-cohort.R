@@ -91,11 +91,19 @@ period_finding <- function(x, measure, clock) {
   )
 }
 
+# The groups of 30 or more with the most and the fewest, where the shares of all of them differ.
 group_finding <- function(x, sized, rule, write, clock) {
   # the latest age that most groups have reached
   ages <- table(sized$age)
   place <- max(as.integer(names(ages)[ages == max(ages)]))
-  there <- sized[sized$age == place, ]
+  there <- sized[sized$age == place & sized$size >= 30L, ]
+  if (rule$kind != "share" || rule$base != "size") return(NULL)
+  if (!shares_differ(round(there$value * there$size), there$size)) {
+    return(say(
+      "%s at age %s: the groups of 30 customers or more do not differ clearly.",
+      capital(sub(":.*", "", rule$label)), n_of(place, clock)
+    ))
+  }
   label <- \(row) paste(unlist(lapply(row[basis_of(x, "by")], as.character)), collapse = ", ")
   high <- there[which.max(there$value), ]
   low <- there[which.min(there$value), ]
@@ -296,6 +304,9 @@ payback_finding <- function(x, summary, margin) {
 
 # The group that pays back first, and the last.
 payback_of_groups <- function(x, summary) {
+  if (all(is.na(summary$payback_age))) {
+    return(say("None of %s has paid back yet.", n_of(nrow(summary), "group")))
+  }
   slow <- order(-summary$payback_age, na.last = FALSE)[1L]
   fast <- order(summary$payback_age)[1L]
   clock <- basis_of(x, "clock")

@@ -45,9 +45,12 @@ kind_writers <- list(
   text = \(x, digits, big_mark) seen_text(as.character(x))
 )
 
-# In sentences percent stand without decimals, in tables with one.
+# In sentences percent stand without decimals, in tables with one; a few are not none.
 present_share <- function(x, digits = 0L) {
-  ifelse(is.na(x), "-", paste0(fixed(100 * x, digits, ""), "\u00a0%"))
+  x <- as.double(x)
+  few <- !is.na(x) & x > 0 & round(100 * x, digits) == 0
+  text <- ifelse(few, paste0("under ", fixed(1 / 10^digits, digits, "")), fixed(100 * x, digits, ""))
+  ifelse(is.na(x), "-", paste0(text, "\u00a0%"))
 }
 
 format_money <- function(

@@ -117,7 +117,7 @@ describe.nubrek_tiers <- function(x) {
         present_share(profile$share_of_customers[[1L]]),
         present_share(profile$share_of_sales[[1L]])
       ),
-      if (NROW(near) > 0L) {
+      if (!is.null(near) && !is.na(near$to_next)) {
         say(
           " Nearest to the next tier, one customer lacks %s until %s.",
           format_distance(near$to_next, x),

@@ -329,4 +329,9 @@ test_that("a sum over cohorts stands only where the same cohorts are in it", {
       anyNA(bottom_lines(grid_measure(grid, "retention"))$value), label = paste("seed", seed)
     )
   }
+  for (no_sum in list(
+    grid_measure(grid, "retention", through = 2), grid_measure(grid, "sales", "calendar", 2)
+  )) {
+    expect_match(remarks(no_sum)$remark, "through = 2 changes nothing here", all = FALSE)
+  }
 })

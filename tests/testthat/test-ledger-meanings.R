@@ -469,6 +469,13 @@ test_that("lines that are not goods are no product, return or first purchase, in
     expect_identical(customers(ledger)$first_product, c("SOCK", "HAT", NA, "HAT"))
     expect_true("(shipping)" %in% sales_by(ledger, "product")$product)
   }
+  # who paid only for shipping has bought no product
+  post <- open_ledger(
+    lines[lines$art == "SHIP", ], map, said(shipping = TRUE), products = goods
+  )
+  for (name in c("first_product", "first_category", "latest_product")) {
+    expect_true(all(is.na(known_attributes(post, name)[[1L]])))
+  }
   # a voucher is no late return that would be an order of its own
   linked <- stores(said(returns = "with original order"))
   for (ledger in linked) expect_identical(customers(ledger)$orders, c(2L, 2L, 1L, 1L))
