@@ -167,7 +167,9 @@ group_curves <- function(object, most = 6L) {
     ggplot2::geom_line(linewidth = 0.9) +
     ggplot2::geom_text(
       data = drawn$ends,
-      ggplot2::aes(x = drawn$longest + drawn$room * 0.012, y = .data$y, label = .data$group),
+      ggplot2::aes(
+        x = drawn$longest + drawn$room * 0.012, y = .data$y, label = shortened(.data$group, 24L)
+      ),
       hjust = 0,
       size = 4.2
     ) +

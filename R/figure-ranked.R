@@ -26,7 +26,9 @@ autoplot.nubrek_ranks <- function(object, ..., people = TRUE, groups = 12L) {
     ) +
     (
       if (length(drawn$within) > 0L) {
-        ggplot2::facet_wrap(~group, scales = "free_y", ncol = 2L)
+        ggplot2::facet_wrap(
+          ~group, scales = "free_y", ncol = 2L, labeller = short_strips(36L)
+        )
       }
     ) +
     figure_words(

@@ -26,6 +26,7 @@ autoplot.nubrek_rate <- function(object, ..., groups = 20L) {
       colour = palette_of[["ink"]]
     ) +
     ggplot2::scale_alpha_manual(values = c(`FALSE` = 1, `TRUE` = 0.35)) +
+    name_axis() +
     ggplot2::scale_x_continuous(
       limits = drawn$ends, labels = \(v) present_share(v), expand = ggplot2::expansion(0.01)
     ) +

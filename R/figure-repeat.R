@@ -167,8 +167,9 @@ autoplot.nubrek_sales <- function(object, ..., groups = 12L) {
       size = 4,
       colour = palette_of[["ink"]]
     ) +
+    name_axis() +
     ggplot2::scale_x_continuous(
-      limits = c(min(0, drawn$data$sales), drawn$top * 1.42),
+      limits = c(min(0, drawn$data$sales), drawn$top * if (drawn$compared) 1.6 else 1.42),
       labels = \(v) format_count(round(v)),
       expand = ggplot2::expansion(c(0, 0))
     ) +

@@ -28,6 +28,7 @@ autoplot.nubrek_stores <- function(object, ...) {
     ggplot2::scale_fill_manual(values = stats::setNames(
       palette_of[c("petrol", "ochre", "brick")], words
     )) +
+    name_axis() +
     ggplot2::scale_x_continuous(
       labels = \(v) present_share(v), expand = ggplot2::expansion(c(0, 0.04))
     ) +

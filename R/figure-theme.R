@@ -72,6 +72,23 @@ figure_words <- function(
 # once.
 figure_said <- function(drawing) attr(drawing$labels$subtitle, "said")
 
+# Names of at most so many characters; those that would be cut alike keep their ends.
+shortened <- function(names, most) {
+  every <- unique(as.character(names))
+  long <- !is.na(every) & nchar(every) > most
+  short <- ifelse(long, paste0(trim_text(substr(every, 1L, most - 1L)), "\u2026"), every)
+  alike <- long & short %in% short[duplicated(short)]
+  ends <- substr(every, nchar(every) - 8L, nchar(every))
+  short[alike] <- paste0(substr(every, 1L, most - 10L), "\u2026", ends)[alike]
+  short[match(names, every)]
+}
+
+# Names beside bars and over panels, shortened where they would push the marks aside.
+name_axis <- function(most = 36L) {
+  ggplot2::scale_y_discrete(labels = \(names) shortened(names, most))
+}
+short_strips <- function(most) ggplot2::as_labeller(\(names) shortened(names, most))
+
 wrap_words <- function(text, width) {
   if (is.null(text) || !nzchar(text)) {
     NULL

@@ -191,7 +191,7 @@ curve_steps <- function(object, groups) {
   )
   ends <- do.call(rbind, lapply(split(data, factor(data$group, shown)), utils::tail, 1L))
   ends$label <- if (length(shown) > 1L) {
-    paste0(ends$group, " ", present_share(ends$share))
+    paste0(shortened(ends$group, 14L), " ", present_share(ends$share))
   } else {
     present_share(ends$share)
   }

@@ -180,7 +180,7 @@ joins_remark <- function(found, n) {
     }
     say(
       "%s %s of the orders found their row, %s did not%s.", by, n_of(n - one$rows, "row"),
-      format_count(one$rows), such %||% ""
+      number_text(one$rows), such %||% ""
     )
   }, ""))
 }

@@ -131,7 +131,7 @@ describe.nubrek_curve <- function(x) {
   } else if (is.null(test) || is.na(test$p) || test$p >= 0.05) {
     say(
       paste0(
-        "By day 90 %s to %s of each group have made their %s purchase; the differences are not ",
+        "By day 90, %s to %s of each group have made their %s purchase; the differences are not ",
         "statistically significant."
       ),
       present_share(min(place)), present_share(max(place)), nth
@@ -140,7 +140,7 @@ describe.nubrek_curve <- function(x) {
     low <- which.min(place)
     high <- which.max(place)
     say(
-      "By day 90 %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.",
+      "By day 90, %s of \u201c%s\u201d have made their %s purchase, %s of \u201c%s\u201d%s.",
       present_share(place[[high]]),
       names(place)[[high]],
       nth,

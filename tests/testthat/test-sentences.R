@@ -46,3 +46,13 @@ test_that("the groups of a cohort table are named where their shares differ by m
   expect_match(finding(shops(c(20L, 17L))), "do not differ clearly")
   expect_match(finding(shops(c(35L, 5L))), "highest for .x. \\(88 %\\), lowest for .y. \\(12 %\\)")
 })
+
+test_that("long names are shortened, and stay apart", {
+  names <- c("Mill Lane", "The old weaving school, north", "The old weaving school, south", NA)
+  short <- shortened(c(names, names[[2L]]), 20L)
+  expect_identical(short, c(
+    "Mill Lane", "The old we\u2026ol, north", "The old we\u2026ol, south", NA, "The old we\u2026ol, north"
+  ))
+  expect_identical(shortened(names[1:2], 12L), c("Mill Lane", "The old wea\u2026"))
+  expect_identical(shortened("just so", 7L), "just so")
+})
