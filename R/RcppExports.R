@@ -13,6 +13,10 @@ cpp_copy_file <- function(from, to) {
     .Call(`_nubrek_cpp_copy_file`, from, to)
 }
 
+cpp_file_stamp <- function(path) {
+    .Call(`_nubrek_cpp_file_stamp`, path)
+}
+
 cpp_active_cells <- function(purchases, place, start, cohort, n_cohorts, n_places) {
     .Call(`_nubrek_cpp_active_cells`, purchases, place, start, cohort, n_cohorts, n_places)
 }

@@ -31,15 +31,11 @@ save_campaign <- function(campaign, path, pseudonyms = FALSE, key = NULL) {
   said <- basis[intersect(campaign_fields, names(basis))]
   said$day <- format(said$day)
   said$as_of <- format(said$as_of)
-  said <- c(
-    list(format = "nubrek campaign 1"),
+  write_sealed(c(
+    list(format = campaign_format),
     said,
     list(pseudonyms = pseudonyms, drawn = drawn_rows(campaign, pseudonyms, key))
-  )
-  said$check <- rlang::hash(said$drawn)
-  write_text(
-    jsonlite::toJSON(said, auto_unbox = TRUE, digits = NA, null = "null", pretty = FALSE), path
-  )
+  ), path, own = user_secret())
   invisible(path)
 }
 
@@ -51,6 +47,7 @@ drawn_rows <- function(campaign, pseudonyms, key) {
   lapply(rows, `[`, order(rows$customer))
 }
 
+campaign_format <- "nubrek campaign 2"
 campaign_fields <- c(
   "name", "rule", "day", "days", "control_share", "seed", "offers", "strata", "contact_by",
   "cost_per_contact", "offer_cost", "margin_rate", "sales", "customers", "as_of", "currency"
@@ -60,27 +57,15 @@ campaign_fields <- c(
 #' @export
 open_campaign <- function(path) {
   check_text(path)
-  said <- tryCatch(jsonlite::fromJSON(path, simplifyVector = TRUE), error = \(e) NULL)
-  drawn <- said$drawn
-  known <- is.list(said) &&
-    identical(said$format, "nubrek campaign 1") &&
-    is.list(drawn) &&
-    length(unique(lengths(drawn[c("customer", "arm")]))) == 1L
-  if (known) {
-    drawn <- list(customer = as.character(drawn$customer), arm = as.character(drawn$arm))
+  said <- if (file.exists(path) && !dir.exists(path)) {
+    tryCatch(opened_seal(path, public_key, TRUE, user_secret()), error = \(e) NULL)
   }
-  if (!known || !identical(rlang::hash(drawn), said$check)) {
+  if (!isTRUE(tryCatch(is_campaign_file(said), error = \(e) FALSE))) {
     abort_nubrek(c(
-      "The file {.file {path}} cannot be opened as a campaign.",
-      "x" = if (!file.exists(path)) {
-        "It does not exist."
-      } else if (known) {
-        "Its customers are not as they were written."
-      } else {
-        "It is no file of {.fn save_campaign}."
-      }
+      "The file {.file {path}} cannot be opened as a campaign.", "x" = campaign_trouble(path, said)
     ), "file", path = path)
   }
+  drawn <- lapply(said$drawn[c("customer", "arm")], as.character)
   said$day <- as.Date(said$day)
   said$as_of <- as.Date(said$as_of)
   for (field in c("cost_per_contact", "offer_cost", "margin_rate", "sales")) {
@@ -93,5 +78,38 @@ open_campaign <- function(path) {
   } else {
     keyed_draws(drawn$customer, said$seed)
   }
-  new_result(drawn, "campaign", basis = fields)
+  remarks <- if (!attr(said, "sealed_by_us")) {
+    remark_table("seal", say(paste0(
+      "The file of this campaign was not written by this user on this machine: damage to it ",
+      "would be seen, a change on purpose would not."
+    )))
+  }
+  new_result(drawn, "campaign", remarks = remarks, basis = fields)
+}
+
+# What a file must hold to be a campaign: the kinds of its fields, and as many arms as customers.
+is_campaign_file <- function(said) {
+  drawn <- said$drawn
+  day <- \(x) checkmate::test_string(x) && !is.na(as.Date(x, "%Y-%m-%d"))
+  number <- \(x, ...) checkmate::test_number(x, finite = TRUE, ...)
+  money <- \(x) is.null(x) || checkmate::test_numeric(x, finite = TRUE, any.missing = FALSE)
+  identical(said$format, campaign_format) &&
+    checkmate::test_string(said$name) && checkmate::test_string(said$currency) &&
+    checkmate::test_character(said$rule, any.missing = FALSE, null.ok = TRUE) &&
+    day(said$day) && day(said$as_of) && number(said$days, lower = 1) && number(said$seed) &&
+    number(said$control_share, lower = 0, upper = 1) && number(said$customers, lower = 0) &&
+    all(vapply(said[c("cost_per_contact", "offer_cost", "margin_rate", "sales")], money, NA)) &&
+    checkmate::test_flag(said$pseudonyms) && is.list(drawn) &&
+    length(drawn$customer) == length(drawn$arm) && !anyDuplicated(unlist(drawn$customer)) &&
+    all(nzchar(unlist(drawn$arm)))
+}
+
+campaign_trouble <- function(path, said) {
+  if (!file.exists(path)) return("It does not exist.")
+  if (!is.null(said)) return("It is no file of {.fn save_campaign}, or one of another version.")
+  text <- tryCatch(readLines(path, n = 1L, warn = FALSE), error = \(e) "")
+  if (!any(grepl("nubrek campaign", text, fixed = TRUE, useBytes = TRUE))) {
+    return("It is no file of {.fn save_campaign}.")
+  }
+  "It is not as it was written."
 }

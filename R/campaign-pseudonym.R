@@ -21,27 +21,3 @@ pseudonyms <- function(ids, key = NULL) {
   check_text(key, null = TRUE)
   cpp_keyed_names(enc2utf8(as.character(ids)), read_key(key))
 }
-
-read_key <- function(path, call = rlang::caller_env()) {
-  where <- if (is.null(path)) {
-    "the environment variable {.envvar NUBREK_KEY}"
-  } else {
-    "the file {.file {path}}"
-  }
-  text <- if (is.null(path)) {
-    Sys.getenv("NUBREK_KEY", NA)
-  } else if (file.exists(path)) {
-    trim_text(readLines(path, n = 1L, warn = FALSE))
-  }
-  if (length(text) == 0L || is.na(text)) {
-    abort_nubrek(c("There is no key.", "x" = paste("Looked for it in", where)), "key", call = call)
-  }
-  if (!grepl("^[0-9A-Fa-f]{32}$", text)) {
-    abort_nubrek(c(
-      "A key is 32 hexadecimal digits.",
-      "x" = paste("Something else stands in", where),
-      "i" = "Make one: {.code openssl rand -hex 16}."
-    ), "key", call = call)
-  }
-  as.raw(strtoi(substring(text, seq(1L, 31L, 2L), seq(2L, 32L, 2L)), 16L))
-}

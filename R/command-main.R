@@ -20,6 +20,7 @@ command_main <- function(args = commandArgs(TRUE)) {
   on.exit(options(before))
   invisible(tryCatch(
     {
+      if (!all(validUTF8(args))) abort_nubrek("An argument is no text in UTF-8.", "usage")
       job <- command_parse(args)
       say <- draw_progress(command_do(job), isTRUE(job$quiet))
       if (identical(say(), 3L)) 3L else 0L

@@ -106,6 +106,17 @@ plain_section <- function(x) {
   if (!is.null(names(x)) || length(x) > 1L) as.list(x) else x
 }
 
+# A path where nothing stands yet, numbered where something does.
+free_path <- function(folder, name, ending) {
+  path <- file.path(folder, paste0(name, ending))
+  number <- 2L
+  while (file.exists(path)) {
+    path <- file.path(folder, paste0(name, "-", number, ending))
+    number <- number + 1L
+  }
+  path
+}
+
 # The study with what was set, beside it, with the call on top: read again it gives the same.
 save_explored <- function(state, view, values, lines, path = NULL) {
   study <- state$study
@@ -113,7 +124,7 @@ save_explored <- function(state, view, values, lines, path = NULL) {
   whole <- yaml::yaml.load(text, eval.expr = FALSE)
   section <- explored_section(state, view, values, lines)
   whole[names(section)] <- section
-  path <- path %||% file.path(dirname(study$path), paste0("explored-", view$part, ".yaml"))
+  path <- path %||% free_path(dirname(study$path), paste0("explored-", view$part), ".yaml")
   write_text(paste0(
     paste0("# ", explored_call(state, view, values, lines), "\n", collapse = ""),
     yaml::as.yaml(whole, indent.mapping.sequence = TRUE)

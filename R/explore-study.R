@@ -8,8 +8,9 @@
 #' first, which gives the same numbers. The work is done in a second process: what takes long says
 #' so and can be stopped. Needs the packages shiny, bslib and callr.
 #'
-#' The page is served on the loopback interface only, on a free port, and answers only to who knows
-#' the token in its address. Orders behind a number carry the ids of customers (pseudonyms, if the
+#' The page is served on the loopback interface only, on a free port. It answers only to who opens
+#' the address that is printed, by the token in it: the browser keeps that in a cookie, and the
+#' address says it no more. Requests by another name or from another page are refused. Orders behind a number carry the ids of customers (pseudonyms, if the
 #' study says `outputs: people: pseudonyms`), never names or contacts.
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
@@ -32,20 +33,23 @@ explore_study <- function(study, port = NULL, address = "127.0.0.1", open = inte
     need_package(package, "the page to explore", rlang::current_env())
   }
   if (!inherits(study, "nubrek_study")) study <- read_study(study)
-  if (!address %in% c("127.0.0.1", "::1", "localhost")) {
+  if (!address %in% loopback) {
     rlang::warn(say(
       "The page listens on %s: whoever reaches it and knows its address sees the data.", address
     ), class = "nubrek_warning_network")
   }
   token <- secret_token()
   port <- port %||% free_port(address)
-  where <- sprintf("http://%s:%d/?token=%s", address, port, token)
+  where <- sprintf("http://%s:%d/?token=%s", in_brackets(address), port, token)
   desk <- new_desk(study)
   on.exit(close_desk(desk))
-  app <- explore_app(desk, desk_start(desk), token)
+  # nothing is uploaded
+  before <- options(shiny.maxRequestSize = 1)
+  on.exit(options(before), add = TRUE)
+  app <- explore_app(desk, desk_start(desk), token, address, port)
   rlang::inform(say("Explore at %s (stop with Ctrl-C)", where))
   shiny::runApp(app, port = port, host = address, launch.browser = if (open) {
-    \(url) utils::browseURL(where)
+    \(url) open_page(where)
   } else {
     FALSE
   }, quiet = TRUE)
@@ -57,17 +61,20 @@ free_port <- function(address) {
 }
 
 # The page and what answers it; without the token there is nothing.
-explore_app <- function(desk, start, token) {
-  known <- \(query) identical(shiny::parseQueryString(query %||% "")$token, token)
+explore_app <- function(desk, start, token, address, port) {
+  own <- \(request) is_own_request(request, address, port)
   page <- NULL
   shiny::shinyApp(
     ui = function(request) {
-      if (!known(request$QUERY_STRING)) return(shiny::tags$p("403"))
+      if (!own(request) || request$REQUEST_METHOD != "GET") return(refused_page())
+      given <- shiny::parseQueryString(request$QUERY_STRING %||% "")$token
+      if (identical(given, token)) return(let_in_page(token, port))
+      if (!is.null(given) || !has_cookie(request, token, port)) return(refused_page())
       if (is.null(page)) page <<- explore_page(start)
       page
     },
     server = function(input, output, session) {
-      if (!known(shiny::isolate(session$clientData$url_search))) return(session$close())
+      if (!own(session$request) || !has_cookie(session$request, token, port)) return(session$close())
       explore_server(desk, start, input, output, session)
     }
   )
@@ -76,9 +83,9 @@ explore_app <- function(desk, start, token) {
 explore_server <- function(desk, start, input, output, session) {
   views <- explore_views()
   filters <- names(start$filters)
-  lines <- shiny::reactive(stats::setNames(
+  lines <- shiny::reactive(let_in$lines(stats::setNames(
     lapply(filters, \(name) input[[paste0("only_", name)]]), filters
-  ))
+  ), start))
   slot <- \(what) paste(session$token, what)
   answers <- shiny::reactiveValues()
   turn <- shiny::reactiveVal(0L)
@@ -92,12 +99,14 @@ explore_server <- function(desk, start, input, output, session) {
   }
   # only what is looked at is asked for, again whenever it moves
   shiny::observe({
-    view <- shiny::req(input$view)
-    ask("answer", view, list(width = input$room %||% 900L), \(x) answers[[view]] <- x)
+    view <- shiny::req(let_in$view(input$view, start))
+    width <- let_in$room(input$room, start)
+    ask("answer", view, list(width = width), \(x) answers[[view]] <- x)
   })
   shiny::observeEvent(input$picked, {
-    view <- input$picked$view
-    ask("behind", view, list(key = input$picked$key), \(x) {
+    picked <- shiny::req(let_in$picked(input$picked, start))
+    view <- picked$view
+    ask("behind", view, list(key = picked$key), \(x) {
       answers[[paste(view, "behind")]] <- x$html %||% wrong_text(x)
     })
   })
@@ -147,12 +156,4 @@ wrong_text <- function(x) shiny::tags$p(class = "wrong", x$wrong)
 knob_values <- function(knobs, input, view) {
   given <- lapply(knobs, \(knob) knob_value(knob, input[[paste(view, knob$id, sep = "_")]]))
   stats::setNames(given, vapply(knobs, `[[`, "", "id"))
-}
-
-# A number within its limits; what is no number leaves it as it was.
-knob_value <- function(knob, given) {
-  if (is.null(given)) return(knob$value)
-  if (knob$kind != "number") return(given)
-  if (!checkmate::test_number(given, finite = TRUE)) return(knob$value)
-  min(knob$high, max(knob$low, given))
 }

@@ -35,9 +35,14 @@ parse_rule <- function(text, call = rlang::caller_env()) {
   parsed[[1L]]
 }
 
-# Deeper than people write is refused before anything walks through it.
+# Texts that are none, and deeper than people write, are refused before anything walks through it.
 check_depth <- function(node, text, depth = 0L) {
   if (depth > 60L) abort_rule(list(text = text), "(", "A condition is nested too deeply.")
+  if (!is.call(node) && !validUTF8(paste(as.character(node), collapse = ""))) {
+    abort_nubrek(c(
+      "A condition cannot be read.", "x" = "An escape in it stands for no text in UTF-8."
+    ), "rule")
+  }
   if (!is.call(node)) return(invisible())
   lapply(given_parts(as.list(node)), check_depth, text, depth + 1L)
   invisible()

@@ -45,10 +45,13 @@ save_ledger <- function(ledger, path, exports = TRUE) {
 make_save_folder <- function(path, call) {
   need_package("nanoparquet", path, call)
   # what a save leaves that was killed may be written over
-  left <- \() all(grepl("^(exports|version-[[:alnum:]]+)$", list.files(
+  left <- \() all(grepl("^(current|exports|version-[0-9a-f]+|[.]nubrek-[0-9a-f]+[.]?)$", list.files(
     path, all.files = TRUE, no.. = TRUE
   )))
-  if (file.exists(path) && !is_saved_ledger(path) && (!dir.exists(path) || !left())) {
+  ours <- \() dir.exists(path) && (left() || !is.null(tryCatch(
+    saved_version(path), error = \(e) NULL, warning = \(w) NULL
+  )))
+  if (file.exists(path) && !ours()) {
     abort_nubrek(c(
       "{.file {path}} is already there and is no saved ledger.", "i" = "Name another folder."
     ), "file", path = path, call = call)
@@ -81,11 +84,13 @@ finish_save <- function(ledger, path, version, origin, more, exports) {
   )
   # from here on the new one holds; what is not current is swept away
   write_text(c(version, rlang::hash_file(index)), file.path(path, "current"))
-  unlink(file.path(path, setdiff(list.files(path, "^version-"), version)), recursive = TRUE)
-  unlink(
-    file.path(path, "exports", setdiff(list.files(file.path(path, "exports")), exports)),
-    recursive = TRUE
-  )
+  sweep <- \(folder, form, stay) {
+    if (is_link(folder)) return()
+    gone <- file.path(folder, setdiff(list.files(folder, form), stay))
+    unlink(gone[!is_link(gone)], recursive = TRUE)
+  }
+  sweep(path, "^version-[0-9a-f]+$", version)
+  sweep(file.path(path, "exports"), "^export-[0-9a-f]+$", exports)
 }
 
 is_saved_ledger <- function(path) {
@@ -205,7 +210,7 @@ saved_format <- 4L
 
 saved_version <- function(path) {
   name <- readLines(file.path(path, "current"), n = 1L, warn = FALSE)
-  if (length(name) == 0L || !grepl("^version-[[:alnum:]]+$", name)) {
+  if (length(name) == 0L || !grepl("^version-[0-9a-f]+$", name)) {
     stop("it does not say which version is current")
   }
   file.path(path, name)
@@ -235,21 +240,32 @@ check_saved_files <- function(path, facts) {
   }
 }
 
-# Codes, days and counts must be what the passes over them may assume.
-check_ledger_range <- function(ledger) {
-  n <- length(ledger$ids)
+# Codes, days and counts must be what the passes over them may assume: looked at before any pass,
+# whatever the hashes say.
+check_ledger_range <- function(rows, n, from, until) {
   inside <- \(x, low, high, ascending = FALSE) {
     is.integer(x) && cpp_all_within(x, low, high, ascending)
   }
-  sound <- inside(ledger$orders$customer, 1L, n, TRUE) &&
-    inside(ledger$before$customer %||% integer(), 1L, n) &&
-    inside(ledger$orders$day, as.integer(ledger$history_start), as.integer(ledger$as_of)) &&
-    inside(ledger$orders$n_lines, 0L, .Machine$integer.max) &&
-    sum(as.double(ledger$orders$n_lines)) == nrow(ledger$lines) &&
-    length(ledger$known_first) == n &&
-    all(lengths(ledger$orders) == length(ledger$orders$customer))
+  table <- \(x, n) all(lengths(as.list(x)) == n)
+  orders <- rows$orders
+  before <- rows$before
+  sound <- inside(orders$customer, 1L, n, TRUE) &&
+    inside(orders$day, from, until) &&
+    inside(orders$n_lines, 0L, .Machine$integer.max) &&
+    table(orders, length(orders$customer)) &&
+    inside(before$customer %||% integer(), 1L, n) &&
+    inside(before$day %||% integer(), -.Machine$integer.max, from - 1L) &&
+    table(before, length(before$customer)) &&
+    table(rows$lines, sum(as.double(orders$n_lines))) &&
+    all(vapply(orders[intersect(c("sales", "cost"), names(orders))], is.double, NA)) &&
+    is.double(rows$lines$sales)
   if (!sound) stop("its orders and customers do not fit together")
-  ledger
+}
+
+check_known_range <- function(customers) {
+  sound <- is.character(customers$.id) && !anyNA(customers$.id) &&
+    is.integer(customers$.known_first) && all(lengths(customers) == length(customers$.id))
+  if (!sound) stop("its customers do not fit together")
 }
 
 open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
@@ -272,7 +288,7 @@ open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
       if (!is.null(facts$parts)) {
         in_its_parts(known_of(read, facts, path), facts, path)
       } else if (is.null(facts$database)) {
-        check_ledger_range(ledger_of(read, facts, path))
+        ledger_of(read, facts, path)
       } else {
         known_of(read, facts, path)
       }
@@ -285,20 +301,25 @@ open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
 # A ledger from its saved tables and facts.
 ledger_of <- function(read, facts, path) {
   known <- known_of(read, facts, path)
+  rows <- saved_rows(
+    read, length(known$ids), as.integer(known$history_start), as.integer(known$as_of)
+  )
   fill_purchases(structure(
-    c(saved_rows(read), unclass(known)), remarks = attr(known, "remarks"), class = class(known)
+    c(rows, unclass(known)), remarks = attr(known, "remarks"), class = class(known)
   ))
 }
 
-saved_rows <- function(read) {
+saved_rows <- function(read, n, from, until) {
   orders <- read("orders")
   lines <- lapply(read("lines"), \(x) if (is.character(x)) code_column(x) else x)
+  before <- read("before")
+  check_ledger_range(list(orders = orders, lines = lines, before = before), n, from, until)
   lines$number <- cpp_order_of_lines(orders$n_lines)
   list(
     orders = orders[intersect(
       c("customer", "day", "sales", "order", "n_lines", "cost", "free"), names(orders)
     )],
-    before = read("before"),
+    before = before,
     lines = data.table::setDT(lines)
   )
 }
@@ -313,6 +334,7 @@ known_of <- function(read, facts, path) {
   if (!is.null(told$consent)) told$consent <- unlist(told$consent)
   if (!is.null(told$consent_yes)) told$consent_yes <- unlist(told$consent_yes)
   customers <- read("customers")
+  check_known_range(customers)
   counts <- as.data.table(read("counts"))[, reason := factor(reason, c("kept", set_aside_reasons))]
   ledger <- structure(list(
     ids = customers$.id,

@@ -3,6 +3,8 @@
 in_its_parts <- function(known, facts, path) {
   n <- as.integer(facts$parts$n)
   lines <- as.character(unlist(facts$parts$lines))
+  whole <- is.integer(known$part_of) && cpp_all_within(known$part_of, 1L, n, FALSE)
+  if (!whole) stop("its customers are in no part")
   codes <- split(seq_along(known$ids), factor(known$part_of, seq_len(n)))
   parts <- lapply(seq_len(n), \(k) {
     own <- part_folder(k)
@@ -10,7 +12,7 @@ in_its_parts <- function(known, facts, path) {
     list(
       open = part_opener(normalizePath(path), own, marks, no_rows(
         lines, isTRUE(facts$parts$cost), counts_free(known$meaning)
-      )),
+      ), c(length(codes[[k]]), as.integer(known$history_start), as.integer(known$as_of))),
       codes = unname(codes[[k]])
     )
   })
@@ -21,14 +23,15 @@ in_its_parts <- function(known, facts, path) {
 }
 
 # Opens a part; made apart from the ledger, so that it holds nothing of it and can be sent anywhere.
-part_opener <- function(path, own, marks, none) {
+part_opener <- function(path, own, marks, none, range) {
   force(path)
   force(none)
+  force(range)
   key <- rlang::hash(list(path, own, marks))
   function() {
     rows <- parts_at_hand[[key]]$rows
     if (is.null(rows)) {
-      rows <- if (length(marks) == 0L) none else read_part(path, own, marks)
+      rows <- if (length(marks) == 0L) none else read_part(path, own, marks, range)
       hold_part(key, rows, path)
     }
     # whoever changes a column changes his own table
@@ -53,19 +56,26 @@ hold_part <- function(key, rows, path) {
   if (!full()) parts_at_hand[[key]] <- list(rows = rows, path = path)
 }
 
-read_part <- function(path, own, marks) {
+# `range` are the most customers, the first day and the last.
+read_part <- function(path, own, marks, range) {
+  damaged <- \(why) abort_nubrek(c(
+    "The ledger in parts {.file {path}} is damaged, or another has taken its place.",
+    "x" = why,
+    "i" = "No answer is made of fewer parts than there are: split the orders again."
+  ), "file", path = path, call = NULL)
   place <- tryCatch(
     suppressWarnings(saved_version(path)), error = \(e) file.path(path, "its current version")
   )
   for (name in names(marks)) {
     if (same_file(file.path(place, name), marks[[name]])) next
-    abort_nubrek(c(
-      "The ledger in parts {.file {path}} is damaged, or another has taken its place.",
-      "x" = "The file {.file {name}} is missing or not as it was written.",
-      "i" = "No answer is made of fewer parts than there are: split the orders again."
-    ), "file", path = path, call = NULL)
+    damaged(paste0("The file ", name, " is missing or not as it was written."))
   }
-  saved_rows(\(name) saved_table(file.path(place, own, name)))
+  tryCatch(
+    saved_rows(
+      \(name) saved_table(file.path(place, own, name)), range[[1L]], range[[2L]], range[[3L]]
+    ),
+    error = \(e) damaged(gsub("[{}]", "", conditionMessage(e)))
+  )
 }
 
 no_rows <- function(lines, cost, free) {

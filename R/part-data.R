@@ -37,7 +37,10 @@ proof_parts <- list(study_part(
   "proof",
   "each total by two independent paths",
   "proof",
-  make = \(study, ledger) prove_totals(ledger),
+  # what is shown is held against what was read in this run
+  make = \(study, ledger, `repeat` = NULL, counts = NULL, cohorts = NULL) prove_totals(
+    ledger, shown = list(rate = `repeat`, counts = counts, cohorts = cohorts)
+  ),
   page = \(run) page_proof(run),
   findings = \(run) findings_proof(run),
   remarks = character()

@@ -15,34 +15,17 @@ kept_parts <- function(study, more = FALSE) {
   unsure <- !installed || !is.null(study$data$connection)
   if (unsure || isFALSE(study$outputs$runs) || is.null(study$path)) return(NULL)
   folder <- file.path(results_folder(study), runs_folder, parts_folder)
-  secret <- if (more || dir.exists(folder)) parts_secret()
+  secret <- if (more || is_own_folder(dirname(folder), runs_holds)) user_secret()
   if (is.null(secret)) return(NULL)
   kept <- new.env(parent = emptyenv())
   kept$folder <- folder
   kept$secret <- secret
   kept$basis <- rlang::hash(list(
-    R.version.string, code_and_texts(), study_fingerprint(study), study$slice, study$events
+    R.version.string, code_and_texts(), c(study_fingerprint(study)), study$slice, study$events
   ))
   kept$files <- files_beside(study)
-  kept$known <- read_parts_index(folder)
+  kept$known <- read_parts_index(folder, secret)
   kept
-}
-
-# What this user's runs keep is known again by a secret of the user's: nobody else's bytes become
-# objects. NULL where none can be had.
-parts_secret <- function() {
-  path <- file.path(tools::R_user_dir("nubrek", "data"), "kept-parts")
-  tryCatch(
-    {
-      if (!file.exists(path)) {
-        dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE, mode = "0700")
-        write_text(secret_token(), path)
-        Sys.chmod(path, "0600", use_umask = FALSE)
-      }
-      read_key(path)
-    },
-    error = \(e) NULL
-  )
 }
 
 # The files that the study names outside its data, as they are.
@@ -55,14 +38,16 @@ files_beside <- function(study) {
   lapply(stats::setNames(paths, normalizePath(paths)), file_mark)
 }
 
-read_parts_index <- function(folder) {
-  path <- file.path(folder, parts_index)
-  if (!file.exists(path)) return(list())
-  told <- tryCatch(jsonlite::fromJSON(path, simplifyVector = FALSE), error = \(e) list())
-  lapply(
-    Filter(\(one) checkmate::test_string(one$key, "^[0-9a-f]{32}$"), told),
-    \(one) list(key = one$key, read = as.character(unlist(one$read)))
-  )
+# What is kept there: of each part its key, which is its file, and the sections that it read.
+read_parts_index <- function(folder, secret) {
+  if (is_link(folder)) return(list())
+  is_key <- \(one) checkmate::test_string(one$key, "^[0-9a-f]{32}$")
+  shape <- \(said) {
+    is.list(said$parts) && all(vapply(said$parts, \(one) is.list(one) && is_key(one), NA)) &&
+      (length(said$parts) == 0L || checkmate::test_names(names(said$parts)))
+  }
+  said <- read_sealed(file.path(folder, parts_index), shape, secret)
+  lapply(said$parts, \(one) list(key = one$key, read = as.character(unlist(one$read))))
 }
 
 # All that a part depends on: what it read of the study, and what the parts it needs depend on; NULL
@@ -90,18 +75,24 @@ run_marks <- function(folder) {
 # What was kept under a key; NULL where it is gone, damaged or somebody else's.
 recall_part <- function(kept, key) {
   path <- file.path(kept$folder, key)
-  if (!file.exists(path)) return(NULL)
+  if (!file.exists(path) || is_link(path)) return(NULL)
   tryCatch(
     {
-      file <- file(path, "rb")
-      on.exit(close(file))
-      said <- rawToChar(readBin(file, "raw", 16L))
-      bytes <- readBin(file, "raw", file.size(path) - 16L)
-      made <- if (identical(said, cpp_keyed_mark(bytes, kept$secret))) unserialize(bytes)
+      bytes <- part_bytes(path, kept$secret)
+      made <- if (!is.null(bytes)) unserialize(bytes)
       if (identical(made$key, key)) made
     },
     error = \(e) NULL
   )
+}
+
+# What stands in a file behind the seal that we put there; NULL where it is another's or damaged.
+part_bytes <- function(path, secret) {
+  file <- file(path, "rb")
+  on.exit(close(file))
+  said <- readBin(file, "raw", 16L)
+  bytes <- readBin(file, "raw", max(0, file.size(path) - 16))
+  if (identical(said, charToRaw(cpp_keyed_mark(bytes, secret)))) bytes
 }
 
 # Until the run ends it is held in memory.
@@ -116,9 +107,10 @@ keep_part <- function(kept, name, read, made) {
 # the small ones first where it would be too much. What cannot be written is made again next time.
 write_parts <- function(kept) {
   if (is.null(kept) || !dir.exists(dirname(dirname(kept$folder)))) return()
-  try(silent = TRUE, {
-    if (!dir.exists(kept$folder)) dir.create(kept$folder, recursive = TRUE)
-    Sys.chmod(dirname(kept$folder), "0700", use_umask = FALSE)
+  try(silent = TRUE, privately({
+    make_own_folder(dirname(kept$folder), runs_holds)
+    if (is_link(kept$folder) || !is_own_folder(dirname(kept$folder), runs_holds)) return()
+    if (!dir.exists(kept$folder)) dir.create(kept$folder)
     others <- setdiff(names(kept$known), names(kept$made))
     room <- parts_most - sum(file.size(files_of_parts(kept, others)), na.rm = TRUE)
     sizes <- sort(vapply(kept$made, \(made) as.double(utils::object.size(made)), 0))
@@ -130,13 +122,17 @@ write_parts <- function(kept) {
       write_bytes(c(charToRaw(cpp_keyed_mark(bytes, kept$secret)), bytes), paths[[name]])
     }
     index <- lapply(kept$known, \(one) list(key = one$key, read = as.list(one$read)))
-    write_text(
-      jsonlite::toJSON(index, auto_unbox = TRUE), file.path(kept$folder, parts_index)
-    )
-    files <- list.files(kept$folder, full.names = TRUE)
-    named <- c(parts_index, basename(files_of_parts(kept, names(kept$known))))
-    unlink(files[!basename(files) %in% named])
-  })
+    write_sealed(list(parts = index), file.path(kept$folder, parts_index), kept$secret)
+    sweep_parts(kept)
+  }))
+}
+
+# Parts that we wrote and nobody asks for any more; whatever else stands there stays.
+sweep_parts <- function(kept) {
+  files <- list.files(kept$folder, "^[0-9a-f]{32}$", full.names = TRUE)
+  files <- files[!files %in% files_of_parts(kept, names(kept$known)) & !is_link(files)]
+  ours <- vapply(files, \(path) !is.null(part_bytes(path, kept$secret)), NA)
+  unlink(files[ours])
 }
 
 files_of_parts <- function(kept, names) {

@@ -5,16 +5,19 @@
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param clock `[character(1)]` Period of the cohort and period checks; default the ledger's.
+#' @param shown `[list]` Results that were made of the ledger before, to be held against it: `rate`
+#'   of [repeat_rate()], `counts` of [order_counts()], `cohorts` of [cohort_grid()].
 #' @return A `nubrek_proof`, one row per check: `check`, `left`, `right` and `difference` (money in
 #'   major units, else counts), `exact` `[logical]`.
 #' @examples
 #' prove_totals(example_ledger())
 #' @export
-prove_totals <- function(ledger, clock = NULL) {
+prove_totals <- function(ledger, clock = NULL, shown = list()) {
   check_ledger(ledger)
   clock <- ledger_clock(ledger, clock)
   checks <- rbindlist(Filter(Negate(is.null), c(
-    prove_intake(ledger), prove_customers(ledger), prove_cells(ledger, clock), prove_tiers(ledger)
+    prove_intake(ledger), prove_customers(ledger), prove_cells(ledger, clock), prove_tiers(ledger),
+    prove_shown(ledger, shown)
   )))
   unit <- ifelse(checks$money, 10^ledger$decimals, 1)
   new_result(list(
@@ -105,6 +108,37 @@ prove_customers <- function(ledger) {
           sum(k$purchases * k$customers)
         },
         FALSE
+      )
+    }
+  )
+}
+
+# What is shown was made of the ledger that was read.
+prove_shown <- function(ledger, shown) {
+  total <- reduce_totals(ledger)
+  minor <- \(x) sum(round(x * 10^ledger$decimals))
+  rate <- shown$rate
+  grid <- shown$cohorts
+  list(
+    if (!is.null(rate) && is.null(basis_of(rate, "during", NULL))) {
+      claim(
+        "ledger = sales of the repeat rate as shown", total$sales,
+        minor(rate$sales_repeat) + minor(rate$sales_one_time) + minor(rate$sales_no_purchase)
+      )
+    },
+    if (!is.null(shown$counts)) {
+      claim(
+        "purchases = those of the order counts as shown", total$purchases,
+        sum(shown$counts$purchases * shown$counts$customers), FALSE
+      )
+    },
+    if (!is.null(grid)) {
+      cells <- reduce_cells(
+        ledger, basis_of(grid, "clock"), elapsed = identical(basis_of(grid, "ages"), "elapsed")
+      )
+      claim(
+        "ledger = cells of the cohort table as shown + no cohort", total$sales,
+        minor(grid$sales) + cells$sales$outside
       )
     }
   )

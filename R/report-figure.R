@@ -26,6 +26,9 @@ picture_of <- function(page, picture) {
 
 # The drawing as an element of the page. What it holds was escaped by the device that wrote it.
 page_svg <- function(page, picture, told) {
+  if (!plain_markup(picture)) {
+    abort_nubrek("A drawing holds more than shapes and text.", "internal", call = NULL)
+  }
   page$styles <- union(page$styles, picture$styles)
   classes <- c(paste0("class='s", match(picture$styles, page$styles), "'"), "")
   text <- paste0(picture$lines, classes, collapse = "")
@@ -123,3 +126,36 @@ page_colours <- c(
   palette_of[c("ink", "petrol", "ochre", "brick", "moss", "mauve", "paper", "rule")],
   quiet = "#5d6a74"
 )
+
+# What a drawing may hold: shapes and text with places, sizes and styles; nothing that runs, links or
+# fetches.
+picture_elements <- c(
+  "circle", "clipPath", "defs", "ellipse", "g", "line", "linearGradient", "path", "polygon",
+  "polyline", "rect", "stop", "svg", "text", "tspan"
+)
+picture_attributes <- c(
+  "class", "clip-path", "cx", "cy", "d", "dx", "dy", "fill", "height", "id", "lengthAdjust", "points",
+  "r", "rx", "ry", "stroke", "text-anchor", "textLength", "transform", "width", "x", "x1", "x2", "y",
+  "y1", "y2"
+)
+
+plain_markup <- function(picture) {
+  lines <- picture$lines
+  styles <- picture$styles
+  if (length(lines) == 0L) return(TRUE)
+  if (is.null(styles)) return(all(grepl("^data:image/svg[+]xml;base64,[A-Za-z0-9+/=]*$", lines)))
+  text <- paste0(lines, c(rep("class='s'", length(lines) - 1L), ""), collapse = "")
+  tags <- regmatches(text, gregexpr("<[^>]*>", text))[[1L]]
+  attribute <- paste0(
+    "\\s+(", paste(picture_attributes, collapse = "|"), ")\\s*=\\s*('[^'<>&\"]*'|\"[^'<>&\"]*\")"
+  )
+  form <- paste0(
+    "^<(/(", paste(picture_elements, collapse = "|"), ")\\s*|(",
+    paste(picture_elements, collapse = "|"), ")(", attribute, ")*\\s*/?)>$"
+  )
+  reaches <- "javascript|expression|@|\\\\|[<>]|url\\s*\\(\\s*[\"']?(?!#)"
+  all(grepl(form, tags, perl = TRUE)) && !grepl("<", gsub("<[^>]*>", "", text), fixed = TRUE) &&
+    !any(grepl(reaches, styles, perl = TRUE)) &&
+    !any(grepl("url\\s*\\(\\s*[\"']?(?!#)", tags, perl = TRUE)) &&
+    all(grepl("^[-0-9. ]*$", picture$box))
+}

@@ -164,9 +164,11 @@ report_asset <- function(name) {
   ))
 }
 
+page_scripts <- c("report.js", "move.js")
+
 # The texts of the scripts that the reader's language words otherwise.
 page_texts <- function() {
-  found <- unlist(lapply(c("report.js", "move.js"), \(name) {
+  found <- unlist(lapply(page_scripts, \(name) {
     script <- as.character(report_asset(name))
     regmatches(script, gregexpr("(?<=say\\()\"[^\"]*\"", script, perl = TRUE))[[1L]]
   }))

@@ -210,6 +210,7 @@ write_report <- function(run, path) {
   # styles and remarks are known when everything is drawn
   head <- htmltools::tagList(
     tags$meta(charset = "utf-8"),
+    tags$meta(`http-equiv` = "Content-Security-Policy", content = page_policy(page_scripts)),
     tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
     tags$title(title),
     tags$style(report_asset("report.css")),
@@ -220,8 +221,7 @@ write_report <- function(run, path) {
     html_contents(blocks),
     tags$main(first, sections, html_remarks(page)),
     page_texts(),
-    tags$script(report_asset("report.js")),
-    tags$script(report_asset("move.js"))
+    lapply(page_scripts, \(name) tags$script(report_asset(name)))
   )
   text <- enc2utf8(paste0(
     "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n",
@@ -232,6 +232,20 @@ write_report <- function(run, path) {
   ))
   write_bytes(charToRaw(text), path)
   pictures
+}
+
+# What a browser may do for the page: run our own scripts, known by their hashes, and nothing else;
+# nothing is fetched or sent.
+page_policy <- function(scripts) {
+  hashes <- vapply(scripts, \(name) {
+    hex <- cli::hash_sha256(as.character(report_asset(name)))
+    bytes <- as.raw(strtoi(substring(hex, seq(1L, 63L, 2L), seq(2L, 64L, 2L)), 16L))
+    paste0("'sha256-", jsonlite::base64_enc(bytes), "'")
+  }, "")
+  paste0(
+    "default-src 'none'; script-src ", paste(hashes, collapse = " "),
+    "; style-src 'unsafe-inline'; img-src data:; base-uri 'none'; form-action 'none'"
+  )
 }
 
 # The blocks of all sections, each figure with its picture; these come in the order of the figures.

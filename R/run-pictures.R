@@ -26,20 +26,28 @@ page_pictures <- function(figures, folder = NULL) {
   known[keys]
 }
 
-# What an earlier run drew, by hash; nothing where the file is damaged.
+# What an earlier run drew, by hash; nothing where the file is damaged or another's. Each picture
+# passes the filter again: it goes into the page as it stands.
 read_pictures <- function(folder) {
-  path <- if (!is.null(folder)) file.path(folder, runs_folder, pictures_file)
-  if (is.null(path) || !file.exists(path)) return(list())
-  found <- tryCatch(jsonlite::fromJSON(path), error = \(e) NULL)
-  texts <- \(one) is.list(one) && all(vapply(one, is.character, NA))
-  if (is.list(found)) Filter(texts, found) else list()
+  place <- if (!is.null(folder)) file.path(folder, runs_folder)
+  secret <- if (!is.null(place) && is_own_folder(place, runs_holds)) user_secret()
+  if (is.null(secret)) return(list())
+  shape <- \(said) is.list(said$pictures) && all(vapply(said$pictures, is_picture, NA))
+  found <- read_sealed(file.path(place, pictures_file), shape, secret, simplify = TRUE)
+  found$pictures %||% list()
+}
+
+is_picture <- function(one) {
+  is.list(one) && all(vapply(one, is.character, NA)) && plain_markup(one)
 }
 
 # In the place of what an earlier run drew, where runs are kept.
 keep_pictures <- function(study, folder, drawn) {
   place <- file.path(folder, runs_folder)
-  if (isFALSE(study$outputs$runs) || !dir.exists(place)) return()
+  secret <- if (!isFALSE(study$outputs$runs) && is_own_folder(place, runs_holds)) user_secret()
+  if (is.null(secret)) return()
   drawn <- drawn[!duplicated(names(drawn))]
-  text <- jsonlite::toJSON(lapply(drawn, \(one) lapply(one, enc2utf8)), auto_unbox = FALSE)
-  write_text(text, file.path(place, pictures_file))
+  # texts stay lists of texts
+  drawn <- lapply(drawn, \(one) lapply(one, \(texts) as.list(enc2utf8(texts))))
+  privately(write_sealed(list(pictures = drawn), file.path(place, pictures_file), secret))
 }

@@ -22,6 +22,12 @@ result_pages <- function(study) {
 # Before anything is computed: nothing of the user's stands where a file is to be written, and no
 # input is an output.
 check_results <- function(study, folder) {
+  if (!isFALSE(study$outputs$runs)) {
+    own_folder(file.path(folder, runs_folder), runs_holds, paste(
+      "Move it away, name another {.code folder}, or keep no records:",
+      "{.code outputs: {{runs: no}}}."
+    ))
+  }
   called <- results_names(study)
   paths <- file.path(folder, called)
   known <- read_manifest(folder)
@@ -64,19 +70,18 @@ study_inputs <- function(study) {
 }
 
 # The manifest: name, size and hash of every file that a run wrote here; of one name there may be
-# two while files take their places.
+# two while files take their places. Whoever may write here may know it again.
 read_manifest <- function(folder) {
-  path <- file.path(folder, results_manifest)
-  if (!file.exists(path)) return(list())
-  known <- tryCatch(jsonlite::fromJSON(path, simplifyVector = FALSE)$files, error = \(e) list())
-  Filter(\(mark) checkmate::test_string(mark$name) && checkmate::test_string(mark$hash), known)
+  is_mark <- \(mark) {
+    is.list(mark) && checkmate::test_string(mark$name) && basename(mark$name) == mark$name &&
+      checkmate::test_string(mark$hash)
+  }
+  shape <- \(said) is.list(said$files) && all(vapply(said$files, is_mark, NA))
+  read_sealed(file.path(folder, results_manifest), shape)$files %||% list()
 }
 
 write_manifest <- function(folder, marks) {
-  write_text(
-    jsonlite::toJSON(list(files = unname(marks)), auto_unbox = TRUE, digits = NA),
-    file.path(folder, results_manifest)
-  )
+  write_sealed(list(files = unname(marks)), file.path(folder, results_manifest))
 }
 
 marked_names <- function(marks) vapply(marks, `[[`, "", "name")
@@ -102,18 +107,20 @@ lock_results <- function(folder) {
       "i" = "Wait for it, or name another {.code folder}."
     ), "busy", path = folder, call = NULL)
   }
-  tryCatch(
-    writeLines(as.character(Sys.getpid()), path),
-    error = \(e) abort_disk(folder, "nothing can be written there"),
-    warning = \(w) abort_disk(folder, "nothing can be written there")
-  )
+  full <- \(e) {
+    if (length(holder) == 0L) unlink(path)
+    abort_disk(folder, "nothing can be written there")
+  }
+  tryCatch(writeLines(as.character(Sys.getpid()), path), error = full, warning = full)
   path
 }
 
-# What killed runs left behind.
+# What killed runs left behind: drafts, by the names that only they have.
 sweep_drafts <- function(folder) {
-  left <- list.files(folder, "^[.]nubrek-", all.files = TRUE, full.names = TRUE)
-  unlink(left[!basename(left) %in% c(results_manifest, results_lock)], recursive = TRUE)
+  left <- list.files(
+    folder, "^[.]nubrek-[0-9a-f]{8,}([.][a-z]+)?$", all.files = TRUE, full.names = TRUE
+  )
+  unlink(left[!is_link(left)], recursive = TRUE)
 }
 
 # The lists of the parts that a run has, by file name.

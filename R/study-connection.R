@@ -7,6 +7,8 @@ database_drivers <- list(
   RSQLite = list(
     driver = \(said) RSQLite::SQLite(),
     only = \() list(flags = RSQLite::SQLITE_RO),
+    # a query must not load code into this process
+    always = list(loadable.extensions = FALSE),
     temporary = TRUE
   ),
   RPostgres = list(driver = \(said) driver_of("RPostgres", "Postgres"), only = \() list(
@@ -89,6 +91,13 @@ open_connection <- function(name, workspace = NULL, call = NULL) {
       "The file of connections {.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"
     ), "database", call = call)
   )
+  if (!is.list(known) || is.null(names(known)) || !all_texts_valid(known)) {
+    abort_nubrek(c(
+      "The file of connections {.file {path}} cannot be used.",
+      "x" = "It is no list of connections by name.",
+      "i" = "Such as {.code shop: {{package: RSQLite, dbname: shop.sqlite}}}."
+    ), "database", call = call)
+  }
   said <- known[[name]]
   if (!is.list(said) || !checkmate::test_string(said$package)) {
     abort_nubrek(c(

@@ -32,6 +32,12 @@ read_study <- function(path) {
     warning = refuse
   )
   origin <- list(path = path, text = text)
+  if (!all_texts_valid(parsed)) {
+    abort_nubrek(c(
+      "The study file {.file {path}} cannot be read.",
+      "x" = "A text in it is none in UTF-8, perhaps by an escape such as {.code \\ud800}."
+    ), "study", path = path, call = NULL)
+  }
   if (!is.list(parsed)) {
     abort_nubrek(c(
       "The study file {.file {path}} is empty.",
@@ -174,20 +180,19 @@ check_workspace_keys <- function(study) {
 # has changed. A new export beside the others (a glob finds it) is a change; so is a changed row in
 # a database, whose tables are folded anew then.
 kept_study_ledger <- function(study, folder) {
-  made_from <- study_fingerprint(study)
-  if (
-    is_saved_ledger(folder) &&
-      identical(tryCatch(saved_facts(folder)$made_from, error = \(e) NULL), made_from)
-  ) {
+  before <- if (is_saved_ledger(folder)) tryCatch(saved_facts(folder), error = \(e) NULL)
+  made_from <- study_fingerprint(study, lapply(before$made_from$files, unlist))
+  if (identical(before$made_from$mark, c(made_from))) {
     # what is damaged is made again
     kept <- tryCatch(
       reopened(study, folder), nubrek_error_file = \(e) NULL, nubrek_error_database = \(e) NULL
     )
     if (!is.null(kept)) return(kept)
   }
-  before <- if (is_saved_ledger(folder)) tryCatch(saved_facts(folder), error = \(e) NULL)
   ledger <- build_study_ledger(study, folder)
-  ledger$made_from <- made_from
+  ledger$made_from <- list(
+    mark = c(made_from), files = lapply(attr(made_from, "files"), as.list)
+  )
   # files would be copied; of a table only the name is kept, for the next look at it
   save_ledger(ledger, folder, exports = inherits(ledger, "nubrek_database"))
   if (inherits(ledger, "nubrek_database")) drop_saved_tables(ledger$db$cons, before$database)
@@ -216,21 +221,36 @@ holding <- function(ledger, cons) {
   ledger
 }
 
-# What the ledger of a study depends on: what the study says of it, and the place, size and time of
-# its files.
-study_fingerprint <- function(study) {
+# What the ledger of a study depends on: what the study says of it, and the contents of its files.
+# Where these were looked at `before` (by stamp and hash), files with the same stamp are not read
+# again.
+study_fingerprint <- function(study, before = NULL) {
+  files <- study_data_files(study)
+  stamps <- file_stamp(files)
+  # a file of this moment may change once more without another time
+  stamps[!file.info(files)$ctime < Sys.time() - 2] <- ""
+  known <- before$hash[match(paste(files, stamps), paste(before$path, before$stamp))]
+  known[files == "" | stamps == ""] <- NA
+  fresh <- is.na(known) & file.exists(files)
+  known[fresh] <- rlang::hash_file(files[fresh])
+  structure(
+    rlang::hash(list(
+      as.character(utils::packageVersion("nubrek")),
+      study$data,
+      study$meanings,
+      study$bands,
+      files,
+      known,
+      if (!is.null(study$data$connection)) database_marks(study)
+    )),
+    files = list(path = files, stamp = stamps, hash = known)
+  )
+}
+
+study_data_files <- function(study) {
   named <- unlist(lapply(study$data[names(study$data) != "keep"], files_named))
   files <- as.character(unlist(lapply(study_files(study, named), expand_glob)))
-  rlang::hash(list(
-    as.character(utils::packageVersion("nubrek")),
-    study$data,
-    study$meanings,
-    study$bands,
-    normalizePath(files, mustWork = FALSE),
-    file.size(files),
-    as.double(file.mtime(files)),
-    if (!is.null(study$data$connection)) database_marks(study)
-  ))
+  normalizePath(files, mustWork = FALSE)
 }
 
 # How many rows each table of the data has, and the latest day of the orders.

@@ -2,6 +2,7 @@
 # study and the data as they were. It stands beside the results, a folder for each run.
 
 runs_folder <- "runs"
+runs_holds <- "records of runs"
 run_mark <- "run.json"
 
 #' The runs that were kept
@@ -16,8 +17,9 @@ run_mark <- "run.json"
 #'   there too (parts of up to 500 MB; none of tables in a database). The next run, and `nubrek
 #'   show`, `list`, `draw` and `workbook`, make only what rests on a section of the study, a file or
 #'   code that has changed since; the totals are proved each time. Exports count as changed by their
-#'   time and size. What another user kept is made again: a secret in the user's own folder
-#'   (`R_USER_DATA_DIR`) marks what may be read.
+#'   contents. What another user kept is made again: a secret in the user's own folder
+#'   (`R_USER_DATA_DIR`) marks what may be read. A folder `runs` that no run made is refused, and
+#'   only files that a run wrote and listed are ever taken away.
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param folder `[character(1)]` The folder of results; default the study's.
 #' @return A `nubrek_runs`, one row per run, the newest last: `run`, its name; `made`, when;
@@ -34,25 +36,31 @@ kept_runs <- function(study, folder = NULL) {
     made = take("made", ""),
     as_of = as.Date(take("as_of", "")),
     customers = as.integer(take("customers", 0)),
-    data = vapply(known, \(one) length(one$data) > 0L, NA, USE.NAMES = FALSE)
+    data = vapply(known, \(one) {
+      length(one$copies) > 0L && all(file.exists(file.path(one$path, names(one$copies))))
+    }, NA, USE.NAMES = FALSE)
   ), "runs")
 }
 
-# The records in a folder of results, the oldest first; a damaged one is none.
+# The records in a folder of results, the oldest first; what is damaged or another's is none.
 known_runs <- function(folder) {
-  paths <- list.dirs(file.path(folder, runs_folder), recursive = FALSE)
-  found <- lapply(sort(paths, method = "radix"), \(path) {
-    tryCatch(read_run(path), error = \(e) NULL)
-  })
-  Filter(Negate(is.null), found)
+  place <- file.path(folder, runs_folder)
+  secret <- if (is_own_folder(place, runs_holds)) user_secret()
+  if (is.null(secret)) return(list())
+  paths <- list.dirs(place, recursive = FALSE)
+  paths <- sort(paths[!is_link(paths)], method = "radix")
+  Filter(Negate(is.null), lapply(paths, read_run, secret = secret))
 }
 
-read_run <- function(path) {
-  mark <- file.path(path, run_mark)
-  if (!file.exists(mark)) return(NULL)
-  told <- jsonlite::fromJSON(mark, simplifyVector = TRUE)
-  needed <- c("made", "as_of", "currency", "decimals", "definitions", "code", "sums")
-  if (!all(needed %in% names(told))) return(NULL)
+read_run <- function(path, secret) {
+  texts <- c("made", "as_of", "currency", "definitions", "code", "people")
+  shape <- \(told) {
+    all(vapply(told[texts], checkmate::test_string, NA)) && !is.na(as.Date(told$as_of)) &&
+      checkmate::test_count(told$decimals) && checkmate::test_count(told$customers) &&
+      is.data.frame(as_sums(told$sums)) && all(is_inside(as.character(unlist(told$files))))
+  }
+  told <- read_sealed(file.path(path, run_mark), shape, secret, simplify = TRUE)
+  if (is.null(told)) return(NULL)
   told$path <- path
   told$sums <- as_sums(told$sums)
   told
@@ -146,31 +154,36 @@ keep_run <- function(run, folder) {
   ) {
     return()
   }
+  secret <- user_secret()
+  if (is.null(secret)) return()
   made <- Sys.time()
   place <- file.path(folder, runs_folder, format(made, "%Y-%m-%d-%H%M%OS2", tz = "UTC"))
   draft <- tempfile(".nubrek-", folder)
-  dir.create(draft)
   on.exit(unlink(draft, recursive = TRUE))
-  data.table::fwrite(people, file.path(draft, "people.csv.gz"))
-  facts$people <- rlang::hash_file(file.path(draft, "people.csv.gz"))
-  facts$made <- format(made, "%Y-%m-%d %H:%M", tz = "")
-  facts$study <- study$source$text
-  facts$data <- copy_data(study, file.path(draft, "data"))
-  write_text(
-    jsonlite::toJSON(facts, auto_unbox = TRUE, digits = NA, null = "null", na = "null"),
-    file.path(draft, run_mark)
-  )
-  dir.create(dirname(place), showWarnings = FALSE)
-  Sys.chmod(dirname(place), "0700", use_umask = FALSE)
-  move_file(draft, place)
+  privately({
+    dir.create(draft)
+    data.table::fwrite(people, file.path(draft, "people.csv.gz"))
+    facts$people <- rlang::hash_file(file.path(draft, "people.csv.gz"))
+    facts$made <- format(made, "%Y-%m-%d %H:%M", tz = "")
+    facts$study <- study$source$text
+    facts$data <- copy_data(study, file.path(draft, "data"))
+    facts$files <- list.files(draft, recursive = TRUE)
+    copies <- grep("^data/", facts$files, value = TRUE)
+    facts$copies <- lapply(
+      stats::setNames(nm = copies), \(name) rlang::hash_file(file.path(draft, name))
+    )
+    write_sealed(facts, file.path(draft, run_mark), secret)
+    make_own_folder(dirname(place), runs_holds)
+    move_file(draft, place)
+  })
   forget_runs(folder)
 }
 
 # Of the newest two the data stay, of the newest 60 the numbers.
 forget_runs <- function(folder) {
-  paths <- vapply(known_runs(folder), `[[`, "", "path")
-  unlink(file.path(utils::head(paths, -2L), "data"), recursive = TRUE)
-  unlink(utils::head(paths, -60L), recursive = TRUE)
+  known <- known_runs(folder)
+  for (record in utils::head(known, -2L)) remove_listed(record$path, names(record$copies))
+  for (record in utils::head(known, -60L)) remove_listed(record$path, c(record$files, run_mark))
 }
 
 # A copy of the files that the study's data come from, by section; none of tables of a database, of
@@ -185,7 +198,9 @@ copy_data <- function(study, to, most = 500e6) {
     dir.create(file.path(to, name))
     names <- basename(sections[[name]])
     called <- sprintf("%03d-%s", seq_along(names), names)
-    done <- file.copy(sections[[name]], file.path(to, name, called), copy.date = TRUE)
+    done <- file.copy(
+      sections[[name]], file.path(to, name, called), copy.date = TRUE, copy.mode = FALSE
+    )
     if (!all(done)) abort_disk(to, "a copy of the data could not be made")
     as.list(called)
   })
@@ -202,6 +217,9 @@ data_files <- function(study) {
 
 # Today's study on the data of then.
 study_of_then <- function(study, record) {
+  copies <- unlist(record$copies)
+  paths <- file.path(record$path, names(copies))
+  if (!all(file.exists(paths)) || !identical(unname(copies), rlang::hash_file(paths))) return(NULL)
   for (name in names(record$data)) {
     if (is.null(study$data[[name]]$files)) return(NULL)
     study$data[[name]]$files <- file.path(

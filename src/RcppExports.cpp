@@ -46,6 +46,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_file_stamp
+std::string cpp_file_stamp(std::string path);
+RcppExport SEXP _nubrek_cpp_file_stamp(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_file_stamp(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_active_cells
 Rcpp::List cpp_active_cells(Rcpp::List purchases, Rcpp::List place, Rcpp::IntegerVector start, Rcpp::IntegerVector cohort, int n_cohorts, int n_places);
 RcppExport SEXP _nubrek_cpp_active_cells(SEXP purchasesSEXP, SEXP placeSEXP, SEXP startSEXP, SEXP cohortSEXP, SEXP n_cohortsSEXP, SEXP n_placesSEXP) {
@@ -963,6 +973,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_nubrek_cpp_write_array", (DL_FUNC) &_nubrek_cpp_write_array, 3},
     {"_nubrek_cpp_read_array", (DL_FUNC) &_nubrek_cpp_read_array, 4},
     {"_nubrek_cpp_copy_file", (DL_FUNC) &_nubrek_cpp_copy_file, 2},
+    {"_nubrek_cpp_file_stamp", (DL_FUNC) &_nubrek_cpp_file_stamp, 1},
     {"_nubrek_cpp_active_cells", (DL_FUNC) &_nubrek_cpp_active_cells, 6},
     {"_nubrek_cpp_money_cells", (DL_FUNC) &_nubrek_cpp_money_cells, 6},
     {"_nubrek_cpp_cohort_starts", (DL_FUNC) &_nubrek_cpp_cohort_starts, 3},

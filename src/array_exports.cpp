@@ -1,4 +1,6 @@
 #include <Rcpp.h>
+#include <sys/stat.h>
+
 #include <filesystem>
 
 #include "input_file.h"
@@ -40,4 +42,34 @@ std::string cpp_copy_file(std::string from, std::string to) {
   std::error_code trouble;
   const bool done = std::filesystem::copy_file(from, to, trouble);
   return done ? "" : trouble.message();
+}
+
+// Size, the times when contents and entry changed, and the number of a file; empty where there is
+// none.
+// [[Rcpp::export(rng = false)]]
+std::string cpp_file_stamp(std::string path) {
+#ifdef _WIN32
+  struct _stat64 found;
+  if (_stat64(path.c_str(), &found) != 0) return "";
+  const long long fine_change = 0, fine_entry = 0;
+#else
+  struct stat found;
+  if (stat(path.c_str(), &found) != 0) return "";
+#ifdef __APPLE__
+  const long long fine_change = found.st_mtimespec.tv_nsec, fine_entry = found.st_ctimespec.tv_nsec;
+#else
+  const long long fine_change = found.st_mtim.tv_nsec, fine_entry = found.st_ctim.tv_nsec;
+#endif
+#endif
+  const long long told[] = {static_cast<long long>(found.st_size),
+                            static_cast<long long>(found.st_mtime),
+                            fine_change,
+                            static_cast<long long>(found.st_ctime),
+                            fine_entry,
+                            static_cast<long long>(found.st_ino),
+                            static_cast<long long>(found.st_dev)};
+  std::string stamp;
+  for (const long long part : told) stamp += std::to_string(part) + " ";
+  stamp.pop_back();
+  return stamp;
 }

@@ -30,18 +30,20 @@ browse <- function(path, width = 1280L, at = "") {
   )
 }
 
-# What a script finds in the page, as a list: it fills `told`.
+# What a script finds in the page, as a list: it fills `told`. The page lets it run, as it lets its
+# own scripts, and nothing else.
 probe <- function(path, script, ...) {
   asked <- withr::local_tempfile(fileext = ".html")
   html <- paste(readLines(path, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-  writeLines(
-    sub("</body>", paste0(
-      "<script>{ const told = {}; ", script,
-      " document.body.dataset.told = JSON.stringify(told); }</script></body>"
-    ), html, fixed = TRUE),
-    asked,
-    useBytes = TRUE
+  script <- paste0(
+    "{ const told = {}; ", script, " document.body.dataset.told = JSON.stringify(told); }"
   )
+  nonce <- "script-src 'nonce-probe' "
+  html <- sub("script-src ", nonce, html, fixed = TRUE)
+  html <- sub(
+    "</body>", paste0("<script nonce=\"probe\">", script, "</script></body>"), html, fixed = TRUE
+  )
+  writeLines(html, asked, useBytes = TRUE)
   dom <- browse(asked, ...)
   told <- regmatches(dom, regexpr("data-told=\"[^\"]*\"", dom))
   text <- gsub("&quot;", "\"", sub("\"$", "", sub("^data-told=\"", "", told)), fixed = TRUE)

@@ -165,7 +165,31 @@ test_that("a kept campaign is all that is needed, and a changed one is refused",
   )
   text <- readLines(path, warn = FALSE)
   writeLines(sub("\"contacted\"", "\"held back\"", text), path)
-  expect_error(open_campaign(path), "not as they were written", class = "nubrek_error_file")
+  expect_error(open_campaign(path), "not as it was written", class = "nubrek_error_file")
+  # the whole file stands under its hash: no byte can be another
+  save_campaign(drawn, path)
+  bytes <- readBin(path, "raw", file.size(path))
+  set.seed(1)
+  for (at in c(sample(length(bytes), 60L), regexpr("2025-07-01", rawToChar(bytes)) + 5L)) {
+    for (change in list(replace(bytes, at, xor(bytes[[at]], as.raw(1L))), bytes[-at])) {
+      writeBin(change, path)
+      expect_error(open_campaign(path), class = "nubrek_error_file", label = paste("byte", at))
+    }
+  }
+  # a seal that anybody can make is not that of this user
+  forged <- \(by) {
+    said <- jsonlite::fromJSON(rawToChar(bytes))
+    said$day <- "2025-05-01"
+    write_sealed(c(list(own = said$own)[by], list(by = said$by)[by], said[-(1:3)]), path)
+  }
+  forged(TRUE)
+  expect_error(open_campaign(path), "not as it was written", class = "nubrek_error_file")
+  forged(FALSE)
+  expect_match(remarks(open_campaign(path))$remark, "not written by this user", all = FALSE)
+  writeBin(bytes, path)
+  expect_false("seal" %in% remarks(open_campaign(path))$about)
+  writeLines(sub("nubrek campaign 2", "nubrek campaign 1", rawToChar(bytes)), path)
+  expect_error(open_campaign(path), class = "nubrek_error_file")
   writeLines("{}", path)
   expect_error(open_campaign(path), class = "nubrek_error_file")
   # drawn anew, a letter of that summer stands in both arms alike: one in twenty is beyond chance

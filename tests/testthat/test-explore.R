@@ -229,8 +229,18 @@ test_that("in the browser: knobs move numbers, a click shows the orders, a token
     if (length(found) > 0L) found
   })
   refused <- drive_browser(sub("token=.*", "token=0", address))
-  wait_for(\() if (identical(refused("document.body.innerText.trim()"), "403")) TRUE)
+  wait_for(\() if (grepl("^403", refused("document.body.innerText.trim()"))) TRUE)
+  # who asks without the token, by another name, or from another page gets nothing
+  status <- \(path, ...) {
+    found <- curlGetHeaders(paste0(sub("/[?].*", "", address), path), redirect = FALSE)
+    attr(found, "status")
+  }
+  expect_identical(status("/?token=0"), 403L)
+  expect_identical(status("/"), 403L)
   page <- drive_browser(address)
+  # the address says the token no more, and no script can read it
+  wait_for(\() if (identical(page("location.pathname + location.search"), "/")) TRUE)
+  expect_identical(page("document.cookie"), "")
   # a text of the page, once it is as wanted
   when <- \(script, holds) wait_for(\() {
     value <- page(script)
@@ -284,6 +294,51 @@ test_that("in the browser: knobs move numbers, a click shows the orders, a token
   asked <- page("performance.getEntriesByType('resource').map(r => r.name)")
   origin <- sub("/[?].*", "", address)
   expect_true(all(startsWith(unlist(asked), origin)))
+})
+
+test_that("who may come in: own address, own page, the cookie", {
+  asked <- \(host = "127.0.0.1:4321", ...) list(HTTP_HOST = host, ...)
+  own <- \(...) is_own_request(asked(...), "127.0.0.1", 4321L)
+  expect_true(own())
+  expect_true(own("localhost:4321", HTTP_ORIGIN = "http://localhost:4321"))
+  expect_false(own("shop.example:4321"))
+  expect_false(own("127.0.0.1:4322"))
+  expect_false(own(HTTP_ORIGIN = "http://shop.example"))
+  expect_false(own(HTTP_ORIGIN = "null"))
+  expect_false(is_own_request(list(), "127.0.0.1", 4321L))
+  expect_true(is_own_request(asked("[::1]:80"), "::1", 80L))
+  expect_true(has_cookie(asked(HTTP_COOKIE = "a=b; nubrek_4321=abc"), "abc", 4321L))
+  expect_false(has_cookie(asked(HTTP_COOKIE = "nubrek_4321=abcd"), "abc", 4321L))
+  expect_false(has_cookie(asked(HTTP_COOKIE = "nubrek_4322=abc"), "abc", 4321L))
+  expect_false(has_cookie(asked(), "", 4321L))
+})
+
+test_that("values that no control sends are refused before a view sees them", {
+  start <- list(knobs = list(map = list(), new = list()), filters = list(channel = c("p", "y")))
+  number <- list(kind = "number", value = 3, low = 1, high = 9)
+  choice <- list(kind = "choice", value = "a", choices = list(A = "a", B = "b"))
+  text <- list(kind = "text", value = "sales > 1")
+  strange <- list(
+    NULL, NA, NaN, Inf, -1e300, "x", "\xff", character(), c("a", "b"), list(), list(1), TRUE,
+    strrep("x", 1e5), list(view = "map"), list(view = "no", key = "{}"),
+    list(view = "map", key = "{\"a\":{\"b\":1}}"), list(view = "map", key = "[1"), list(view = "map", key = "{\"a\":[1,2]}")
+  )
+  for (given in strange) {
+    expect_null(let_in$view(given, start))
+    expect_null(let_in$picked(given, start))
+    expect_true(is.finite(let_in$room(given, start)))
+    expect_length(let_in$lines(list(channel = given, other = given), start), 0L)
+    expect_true(knob_value(number, given) %in% c(1, 3))
+    expect_identical(knob_value(choice, given), "a")
+    value <- knob_value(text, given)
+    expect_true(value %in% list("sales > 1", "x"))
+  }
+  expect_identical(let_in$view("new", start), "new")
+  picked <- list(view = "map", key = "{\"region\":\"often\",\"age\":null}")
+  expect_identical(let_in$picked(c(picked, more = 1), start), picked)
+  expect_identical(let_in$lines(list(channel = c("y", "z")), start), list(channel = "y"))
+  expect_identical(knob_value(number, 12), 9)
+  expect_identical(knob_value(choice, "b"), "b")
 })
 
 test_that("another address is warned of, and what is lacking is told", {

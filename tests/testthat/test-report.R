@@ -166,30 +166,62 @@ test_long("a picture is drawn once for the same numbers, and anew for others", {
   first <- people_run()
   study <- first$run$study
   kept <- file.path(dirname(first$run$files[[1L]]), "runs", "figures.json")
-  drawn <- jsonlite::fromJSON(kept)
+  drawn <- jsonlite::fromJSON(kept)$pictures
   expect_gt(length(drawn), 5L)
-  page <- function(text) {
+  page <- function(pictures, key = user_secret()) {
     forget()
-    writeLines(text, kept)
+    write_sealed(list(pictures = lapply(pictures, \(one) lapply(one, as.list))), kept, key)
     paste(readLines(run_study(study$path)$files[[1L]], encoding = "UTF-8"), collapse = "\n")
   }
+  marks <- \(page) sum(gregexpr("\"shows\">This stood in the file", page)[[1L]] > 0L)
   # taken from the file, as a mark put there shows
-  marked <- jsonlite::toJSON(lapply(drawn, \(one) replace(one, "shows", "This stood in the file")))
-  again <- page(marked)
-  expect_identical(lengths(gregexpr("\"shows\">This stood in the file", again)), length(drawn))
+  marked <- lapply(drawn, \(one) replace(one, "shows", "This stood in the file"))
+  expect_identical(marks(page(marked)), length(drawn))
+  # whoever has not our secret brings nothing in; whoever had it, nothing that runs or fetches
+  expect_message(forged <- page(marked, public_key), "not ours", class = "nubrek_damaged")
+  expect_identical(marks(forged), 0L)
+  for (bad in c(
+    "<script>document.title = 'owned'</script>", "<image href='http://x.example/a.png'/>",
+    "<rect onload='document.title=1'/>", "<a href='javascript:x'>x</a>",
+    "<rect clip-path='url(http://x.example)'/>", "<style>*{}</style>", "<g", "<foreignObject/>"
+  )) {
+    owned <- lapply(marked, \(one) replace(one, "lines", list(c(bad, one$lines[-1L]))))
+    expect_identical(marks(suppressMessages(page(owned))), 0L, label = bad)
+  }
+  owned <- lapply(marked, \(one) replace(one, "styles", list(c(
+    "background:url(http://x.example)", one$styles[-1L]
+  ))))
+  expect_identical(marks(suppressMessages(page(owned))), 0L)
   # other orders: nothing of it is taken
   orders <- file.path(dirname(study$path), "orders.csv")
   before <- readLines(orders)
   writeLines(before[-2L], orders)
-  expect_false(grepl("This stood in the file", page(marked)))
-  expect_length(intersect(names(jsonlite::fromJSON(kept)), names(drawn)), 0L)
+  expect_identical(marks(page(marked)), 0L)
+  expect_length(intersect(names(jsonlite::fromJSON(kept)$pictures), names(drawn)), 0L)
   # the same numbers as before, but a damaged file
   writeLines(before, orders)
-  expect_gt(nchar(page("{")), 1e5)
+  forget()
+  writeLines("{", kept)
+  expect_message(run_study(study$path), class = "nubrek_damaged")
   # other signs and texts are another basis
   here <- drawing_basis()
   expect_false(identical(withr::with_options(list(nubrek.decimal = ","), drawing_basis()), here))
   expect_false(identical(withr::with_envvar(c(LANGUAGE = "de"), drawing_basis()), here))
+})
+
+test_that("the report's policy lets its own scripts run and no other", {
+  skip_without_browser()
+  path <- people_run()$run$files[[1L]]
+  html <- paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
+  expect_true(grepl("default-src &#39;none&#39;; script-src &#39;sha256-", html, fixed = TRUE))
+  asked <- withr::local_tempfile(fileext = ".html")
+  writeLines(sub("</body>", paste0(
+    "<script>document.body.dataset.owned = 'yes'</script>",
+    "<img src='x' onerror=\"document.body.dataset.owned = 'yes'\"></body>"
+  ), html, fixed = TRUE), asked, useBytes = TRUE)
+  expect_false(grepl("data-owned", browse(asked)))
+  # our own have run
+  expect_true(probe(path, "told.ran = document.querySelector('th button') !== null;")$ran)
 })
 
 test_that("groups of fewer than `least` customers do not stand apart; those below 30 are pale", {

@@ -108,7 +108,7 @@ test_that("two runs at once: the second says so; stale locks and drafts of kille
   expect_error(run_study(path), class = "nubrek_error_busy")
   tools::pskill(other, tools::SIGKILL)
   wait_for(\() if (!tools::pskill(other, 0L)) TRUE)
-  dir.create(file.path(out, ".nubrek-left"))
+  dir.create(tempfile(".nubrek-", out))
   writeLines("999999", file.path(out, results_lock))
   run_study(path)
   expect_identical(
