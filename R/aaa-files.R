@@ -11,16 +11,17 @@ write_whole <- function(path, write, whole = NULL) {
   draft <- tempfile(".nubrek-", dirname(path), paste0(".", tools::file_ext(path)))
   on.exit(unlink(draft))
   trouble <- NULL
+  said <- list()
   withCallingHandlers(
     tryCatch(write(draft), error = \(e) {
       if (inherits(e, "nubrek_error") || !disk_trouble(conditionMessage(e))) stop(e)
       trouble <<- conditionMessage(e)
     }),
     warning = \(w) {
-      if (disk_trouble(conditionMessage(w))) {
-        trouble <<- conditionMessage(w)
-        invokeRestart("muffleWarning")
-      }
+      if (disk_trouble(conditionMessage(w))) trouble <<- conditionMessage(w)
+      # of a file that could not be written one error tells it all
+      said <<- c(said, list(w))
+      invokeRestart("muffleWarning")
     }
   )
   trouble <- trouble %||%
@@ -34,6 +35,7 @@ write_whole <- function(path, write, whole = NULL) {
       tryCatch(whole(draft), error = conditionMessage, warning = conditionMessage)
     }
   if (!is.null(trouble)) abort_disk(path, trouble)
+  for (w in said) warning(w)
   move_file(draft, path)
   invisible(path)
 }

@@ -162,12 +162,17 @@ remove_listed <- function(folder, names) {
   paths <- file.path(folder, names)
   there <- !is_link(folder) & file.exists(paths) & !dir.exists(paths) & !is_link(dirname(paths))
   unlink(paths[there])
-  folders <- unique(dirname(names))
+  folders <- unique(unlist(lapply(names, folders_above)))
   for (name in folders[order(-nchar(folders))]) {
     place <- if (name == ".") folder else file.path(folder, name)
     left <- list.files(place, all.files = TRUE, no.. = TRUE)
     if (dir.exists(place) && !is_link(place) && length(left) == 0L) file.remove(place)
   }
+}
+
+folders_above <- function(name) {
+  above <- dirname(name)
+  if (above == ".") "." else c(above, folders_above(above))
 }
 
 # Names that stay inside the folder that they start from.

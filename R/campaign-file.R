@@ -27,16 +27,18 @@ save_campaign <- function(campaign, path, pseudonyms = FALSE, key = NULL) {
   throw_unless(
     checkmate::check_true(endsWith(tolower(path), ".json")), "path", rlang::current_env()
   )
-  basis <- attr(campaign, "basis")
+  write_campaign(attr(campaign, "basis"), drawn_rows(campaign, pseudonyms, key), pseudonyms, path)
+  invisible(path)
+}
+
+write_campaign <- function(basis, drawn, pseudonyms, path) {
   said <- basis[intersect(campaign_fields, names(basis))]
   said$day <- format(said$day)
   said$as_of <- format(said$as_of)
-  write_sealed(c(
-    list(format = campaign_format),
-    said,
-    list(pseudonyms = pseudonyms, drawn = drawn_rows(campaign, pseudonyms, key))
-  ), path, own = user_secret())
-  invisible(path)
+  write_sealed(
+    c(list(format = campaign_format), said, list(pseudonyms = pseudonyms, drawn = drawn)), path,
+    own = user_secret()
+  )
 }
 
 # Sorted by pseudonym: the order of ids would tell of them.
@@ -50,7 +52,8 @@ drawn_rows <- function(campaign, pseudonyms, key) {
 campaign_format <- "nubrek campaign 2"
 campaign_fields <- c(
   "name", "rule", "day", "days", "control_share", "seed", "offers", "strata", "contact_by",
-  "cost_per_contact", "offer_cost", "margin_rate", "sales", "customers", "as_of", "currency"
+  "cost_per_contact", "offer_cost", "margin_rate", "sales", "customers", "as_of", "currency",
+  "erased"
 )
 
 #' @rdname save_campaign
@@ -82,6 +85,11 @@ open_campaign <- function(path) {
     remark_table("seal", say(paste0(
       "The file of this campaign was not written by this user on this machine: damage to it ",
       "would be seen, a change on purpose would not."
+    )))
+  }
+  if (isTRUE(fields$erased > 0)) {
+    remarks <- rbind(remarks, remark_table("erased", say(
+      "%s erased after the draw and in neither arm.", n_of(fields$erased, "customer")
     )))
   }
   new_result(drawn, "campaign", remarks = remarks, basis = fields)

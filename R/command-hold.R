@@ -77,8 +77,7 @@ write_hold_lists <- function(job, study, ledger, drawn, path) {
   if (!is.null(said$pseudonyms)) {
     rows$customer <- pseudonyms(rows$customer, study_key_of(study, job$campaign))
   }
-  stem <- file.path(job$folder %||% dirname(path), sub("[.][^.]*$", "", basename(path)))
-  lists <- paste0(stem, c("-contact.csv", "-held-back.csv"))
+  lists <- hold_paths(path, job$folder)
   held <- rows$arm == "held back"
   write_list(rows[!held, names(rows) != "draw"], lists[[1L]])
   write_list(rows[held, names(rows) != "draw"], lists[[2L]])

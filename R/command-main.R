@@ -1,7 +1,7 @@
 #' The command line, as a function
 #'
 #' `nubrek demo | new | check | run | changes | workbook | explore | show | draw | list | count |
-#' hold | parts | keys | completion`; `nubrek --help` lists what each does.
+#' forget | hold | parts | keys | completion`; `nubrek --help` lists what each does.
 #'
 #' @param args `[character]` The words after `nubrek`.
 #' @return `[integer(1)]` The exit status, invisibly: 0, 1 when something in the study or the data
@@ -74,6 +74,7 @@ command_do <- function(job) {
     draw = command_draw(job),
     list = command_list(job),
     count = command_count(job),
+    forget = command_forget(job),
     hold = command_hold(job),
     totals = command_totals(job),
     keys = \() print(study_keys(job$section)),
@@ -239,6 +240,17 @@ command_changes <- function(job) {
     compare_runs(job$study, job$before, job$folder)
   }
   \() print(found)
+}
+
+command_forget <- function(job) {
+  ids <- job$id %||% unique(as.character(read_source(job$file)$table[[1L]]))
+  found <- forget_customer(
+    job$study, ids, job$orders, job$again, job$copies, job$folder
+  )
+  \() {
+    print(found, rows = 200L)
+    if (!job$again) writeLines(c("", paste0(say("Next: nubrek run "), job$study)))
+  }
 }
 
 command_totals <- function(job) {

@@ -91,6 +91,13 @@ verb_options <- list(
     flag_option("--final", "who is not active has left for good, as with contracts")
   ),
   count = \() list(format_option()),
+  forget = \() list(
+    text_option("--file", "a file with the ids, one in each row of its first column", "FILE"),
+    text_option("--orders", "keep them without a customer, or delete [%default]", "WHAT", "keep"),
+    text_option("--copies", "write copies of your own files without them", "FOLDER"),
+    flag_option("--again", "let these ids in again"),
+    text_option("--folder", "the folder of results [the study's]", "FOLDER")
+  ),
   hold = \() list(
     text_option("--folder", "where to write the lists [beside the campaign]", "FOLDER"),
     flag_option("--lists", "of a held campaign: write its lists again, less who withdrew")

@@ -69,6 +69,14 @@ command_verbs <- list(
     use = "nubrek count 'CONDITION; CONDITION' STUDY [--format table|csv|json]",
     arguments = 2L
   ),
+  forget = list(
+    says = "erase a customer from all that was written, and name your own files with the rows",
+    use = paste(
+      "nubrek forget ID STUDY [--file IDS.csv] [--orders keep|delete] [--copies FOLDER] [--again]",
+      "[--folder FOLDER]"
+    ),
+    arguments = c(2L, 1L)
+  ),
   hold = list(
     says = "draw who is contacted and who is held back, and write the campaign and both lists",
     use = "nubrek hold CAMPAIGN STUDY [--folder FOLDER] [--lists]",
@@ -164,6 +172,12 @@ command_parse <- function(args) {
   if (verb == "count") job$rule <- given[[1L]]
   if (verb == "totals") return(c(job, list(table = given[[1L]])))
   if (verb == "hold") job$campaign <- given[[1L]]
+  if (verb == "forget") {
+    if ((length(given) == 2L) == !is.null(job$file)) {
+      abort_usage("Name an id, or a file of ids with {.code --file}.", verb)
+    }
+    job$id <- if (length(given) == 2L) given[[1L]]
+  }
   if (verb != "demo") job$study <- given[[length(given)]]
   job
 }

@@ -91,6 +91,8 @@ currency_of <- function(intake, rows) {
 # The rows set aside, as they were read, with where they stood and all that is wrong with them.
 aside_rows <- function(intake, aside, file, row) {
   place <- lapply(intake$cells, cell_text, row = aside$rows)
+  nameless <- aside$rows %in% intake$nameless
+  if (any(nameless)) place <- lapply(place, \(texts) ifelse(nameless, "", texts))
   faults <- rep("", length(aside$rows))
   for (name in set_aside_reasons) {
     hit <- which(aside$rows %in% intake$faults[[name]])

@@ -46,6 +46,7 @@ fold_sources <- function(sources, workspace, origin, meaning, lookup, call, judg
   amounts <- stage_amounts(db, map, meaning, origin$rates)
   people <- stage_people(db, map, meaning, lookup)
   db$people <- people$people
+  db$nameless <- \(rows) nameless_rows(rows, db, map, meaning)
   stage_facts(db, map, meaning, days, amounts, people)
   check_dealt_by_customer(db)
   signal_progress("looking for repeated rows")

@@ -15,7 +15,8 @@ take_in_orders <- function(
   read, map, meaning, alias_of, joins, rates, call = rlang::caller_env(), whole = NULL
 ) {
   joined <- add_joins(read$table, joins, read$files[[1L]], call)
-  cells <- joined$cells
+  nobody <- without_erased(joined$cells, map, meaning)
+  cells <- nobody$cells
   rules <- Filter(Negate(is.null), list(meaning$test, meaning$cancelled))
   check_columns_exist(
     c(unname(unclass(map)), vapply(row_rules(meaning), `[[`, "", "column")), names(cells),
@@ -57,10 +58,11 @@ take_in_orders <- function(
       order_ids = ids$texts,
       no_id = ids$none,
       faults = row_faults(
-        cells, meaning, settled, dates, amount, written, customer, rows$.kind
+        cells, meaning, settled, dates, amount, written, customer, rows$.kind, nobody$deleted
       ),
       read = read[intersect(c("files", "rows", "remarks", "n", "at"), names(read))],
-      joins = joined$found
+      joins = joined$found,
+      nameless = nobody$rows
     ),
     amount[c("currency", "row_currency", "decimals", "rounded", "rest", "converted")],
     list(
@@ -76,11 +78,13 @@ take_in_orders <- function(
 }
 
 # The rows that are set aside, by the first reason that holds.
-row_faults <- function(cells, meaning, settled, dates, amount, written, customer, kind) {
+row_faults <- function(
+  cells, meaning, settled, dates, amount, written, customer, kind, deleted
+) {
   goods <- if (is.null(kind)) TRUE else kind == 0L
   faults <- c(list(
     duplicate = settled$duplicate,
-    "no customer" = blank_rows(customer),
+    "no customer" = setdiff(blank_rows(customer), deleted),
     "no date" = dates$blank,
     "unreadable date" = dates$unreadable,
     "unreadable amount" = amount$unreadable,
@@ -89,7 +93,9 @@ row_faults <- function(cells, meaning, settled, dates, amount, written, customer
     "cancelled order" = rule_rows(meaning$cancelled, cells),
     "after as of" = rows_after(dates$day, meaning$as_of),
     "foreign currency" = amount$foreign,
-    "excluded id" = excluded_rows(written, customer, meaning$excluded_ids),
+    "excluded id" = sort(c(
+      excluded_rows(written, customer, meaning$excluded_ids), deleted
+    )),
     "ignored return" = if (meaning$returns == "ignore") {
       which(amount$units < 0 & goods)
     } else {

@@ -175,7 +175,7 @@ ledger_facts <- function(ledger) {
     list(column = x$column, values = as.list(x$values)),
     if (!is.null(x$in_sales)) list(in_sales = x$in_sales)
   )
-  meaning <- lapply(unclass(ledger$meaning), \(x) {
+  meaning <- lapply(unclass(ledger$meaning)[names(ledger$meaning) != "erased"], \(x) {
     if (inherits(x, "Date")) {
       format(x)
     } else if (inherits(x, "nubrek_rule")) {

@@ -192,6 +192,7 @@ staged_aside <- function(db, file, replaced) {
     hit <- which(rows[[flag[[k]]]] == 1)
     faults[hit] <- paste0(faults[hit], ifelse(faults[hit] == "", "", "; "), set_aside_reasons[[k]])
   }
+  rows <- db$nameless(rows)
   again <- rows$place %in% replaced
   faults[again] <- sub("^duplicate", "duplicate (of an order in another state)", faults[again])
   as.data.frame(c(

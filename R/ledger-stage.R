@@ -216,12 +216,16 @@ check_staged_multiplying <- function(db, map) {
 stage_people <- function(db, map, meaning, lookup) {
   found <- distinct_texts(db, map[["customer"]])
   written <- trim_text(found$texts[[1L]])
+  deleted <- is_deleted(written, meaning$erased)
+  written[is_erased(written, meaning$erased)] <- ""
   id <- resolve_aliases(written, lookup)
   people <- unique(id)
   join <- send_meanings(db, "people_read", map[["customer"]], found, list(
     person = match(id, people),
-    no_customer = as.integer(is_blank(id)),
-    excluded = as.integer(written %in% meaning$excluded_ids | id %in% meaning$excluded_ids)
+    no_customer = as.integer(is_blank(id) & !deleted),
+    excluded = as.integer(
+      written %in% meaning$excluded_ids | id %in% meaning$excluded_ids | deleted
+    )
   ))
   list(join = join, people = people)
 }

@@ -275,3 +275,9 @@ study_history <- function(study, ledger, effects) {
 effect_columns <- c(
   "outcome", "contacted", "held_back", "mean_held_back", "effect", "lower", "upper", "p"
 )
+
+# The lists of a campaign, beside its file or in a folder.
+hold_paths <- function(path, folder = NULL) {
+  stem <- file.path(folder %||% dirname(path), sub("[.][^.]*$", "", basename(path)))
+  paste0(stem, c("-contact.csv", "-held-back.csv"))
+}

@@ -41,7 +41,7 @@ files_beside <- function(study) {
 # What is kept there: of each part its key, which is its file, and the sections that it read.
 read_parts_index <- function(folder, secret) {
   if (is_link(folder)) return(list())
-  is_key <- \(one) checkmate::test_string(one$key, "^[0-9a-f]{32}$")
+  is_key <- \(one) checkmate::test_string(one$key, pattern = "^[0-9a-f]{32}$")
   shape <- \(said) {
     is.list(said$parts) && all(vapply(said$parts, \(one) is.list(one) && is_key(one), NA)) &&
       (length(said$parts) == 0L || checkmate::test_names(names(said$parts)))

@@ -107,6 +107,12 @@ changes_since <- function(study, ledger, record, call = rlang::caller_env()) {
           "reads them: that part lies in \u201ccorrected\u201d."
         )))
       },
+      if (isTRUE(record$erased > 0)) {
+        remark_table("erased", say(
+          "%s erased since, on request: in neither of the two runs.",
+          n_of(record$erased, "customer")
+        ))
+      },
       later_remark(record, ledger),
       young_remark(columns)
     ),

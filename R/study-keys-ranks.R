@@ -152,6 +152,9 @@ outputs_keys <- function() {
       leaf_flag(), "is a run kept: to compare the next with it, and what that need not make again",
       "yes", "no"
     ),
+    keep_runs = study_key(
+      leaf_span(), "how long records of runs are kept", "the newest 60", "24 months"
+    ),
     workbook = study_key(leaf_flag(), "is workbook.xlsx written beside it", "no", "yes"),
     people = study_key(
       leaf_people(), "may the report show customers: by id and contact, by pseudonym, or not", "no",

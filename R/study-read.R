@@ -239,6 +239,7 @@ study_fingerprint <- function(study, before = NULL) {
       study$data,
       study$meanings,
       study$bands,
+      erased_customers(study)[c("hash", "deleted")],
       files,
       known,
       if (!is.null(study$data$connection)) database_marks(study)
@@ -327,13 +328,18 @@ build_study_ledger <- function(study, folder = NULL) {
   } else {
     \(...) split_ledger(..., into = parts, folder = folder, exports = FALSE)
   }
+  meaning <- do.call(meanings, section)
+  erased <- erased_customers(study)
+  meaning$erased <- erased
   ledger <- opening(
     study_orders(study, cons),
     columns,
-    do.call(meanings, section),
-    customers = study_table(study, "customers", cons),
+    meaning,
+    customers = drop_erased(study_table(study, "customers", cons), erased),
     products = study_table(study, "products", cons),
-    aliases = study_table(study, "aliases", cons, \(part) c(same_as = part$same_as)),
+    aliases = drop_erased(
+      study_table(study, "aliases", cons, \(part) c(same_as = part$same_as)), erased
+    ),
     joins = unname(joins),
     rates = rates,
     bands = lapply(study$bands, \(rule) do.call(band, rule)),
@@ -346,6 +352,11 @@ build_study_ledger <- function(study, folder = NULL) {
   told <- study$data$contacts
   if (is.null(told)) return(ledger)
   source <- study_source(study, told, cons, c("data", "contacts"))
+  if (!is.null(erased)) {
+    source <- read_source(source, study_format(told))$table
+    who <- source[[as.list(told$columns)$customer %||% "customer"]]
+    if (!is.null(who)) source <- as.data.frame(source[!is_erased(who, erased)], optional = TRUE)
+  }
   add_contacts(ledger, source, told$columns, told$dates, study_format(told))
 }
 

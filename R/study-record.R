@@ -176,23 +176,32 @@ keep_run <- function(run, folder) {
     make_own_folder(dirname(place), runs_holds)
     move_file(draft, place)
   })
-  forget_runs(folder)
+  forget_runs(folder, study$outputs$keep_runs)
 }
 
-# Of the newest two the data stay, of the newest 60 the numbers.
-forget_runs <- function(folder) {
+# Of the newest two the data stay, of the newest 60 the numbers, unless they are older than the study
+# keeps them.
+forget_runs <- function(folder, keep = NULL, today = Sys.Date()) {
   known <- known_runs(folder)
+  if (!is.null(keep)) {
+    oldest <- seq(today, by = paste0("-", keep), length.out = 2L)[[2L]]
+    old <- vapply(known, \(record) as.Date(record$made) < oldest, NA)
+    for (record in known[old]) remove_listed(record$path, c(record$files, run_mark))
+    known <- known[!old]
+  }
   for (record in utils::head(known, -2L)) remove_listed(record$path, names(record$copies))
   for (record in utils::head(known, -60L)) remove_listed(record$path, c(record$files, run_mark))
 }
 
 # A copy of the files that the study's data come from, by section; none of tables of a database, of
-# a ledger in parts, or where they are large.
+# a ledger in parts, where they are large, or where somebody was erased.
 copy_data <- function(study, to, most = 500e6) {
   sections <- data_files(study)
   files <- unlist(sections, use.names = FALSE)
   from_tables <- !is.null(study$data$connection) || !is.null(study$data$parts)
   if (from_tables || length(files) == 0L || sum(file.size(files)) > most) return(NULL)
+  # the files may still hold who was erased
+  if (!is.null(erased_customers(study))) return(NULL)
   dir.create(to)
   lapply(stats::setNames(nm = names(sections)), \(name) {
     dir.create(file.path(to, name))

@@ -227,6 +227,13 @@ leaf_share <- function(low, high) {
     paste("a share from", low, "to", high, "(0.45, not 45)")
   )
 }
+# A length of time such as 24 months, in R's words for it.
+leaf_span <- function() {
+  leaf(
+    \(x) if (checkmate::test_string(x, pattern = "^[1-9][0-9]{0,3} (day|week|month|year)s?$")) x else wrong,
+    "a length of time such as 24 months"
+  )
+}
 leaf_zone <- function() {
   leaf(
     \(x) if (checkmate::test_choice(x, OlsonNames())) x else wrong,

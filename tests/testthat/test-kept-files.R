@@ -241,3 +241,34 @@ test_that("arrays whose codes or counts lead outside are refused, hashes right o
   }
   expect_gte(refused, 3L * length(whole))
 })
+
+test_that("records of runs are kept as long as the study says", {
+  folder <- shop_folder("meanings: {currency: EUR}", "outputs: {report: no, keep_runs: 24 months}")
+  run(folder)
+  results <- file.path(folder, "nubrek-results")
+  made <- as.Date(known_runs(results)[[1L]]$made)
+  latest <- seq(made, by = "24 months", length.out = 2L)[[2L]]
+  forget_runs(results, "24 months", latest)
+  expect_length(known_runs(results), 1L)
+  forget_runs(results, "24 months", latest + 1L)
+  expect_length(known_runs(results), 0L)
+  expect_length(list.dirs(file.path(results, "runs"), recursive = FALSE), 1L)
+  text <- sub("24 months", "long", readLines(file.path(folder, "study.yaml")))
+  writeLines(text, file.path(folder, "study.yaml"))
+  expect_error(run(folder), "24 months", class = "nubrek_error_study")
+})
+
+test_that("a file that cannot be written is one error, without warnings beside it", {
+  path <- withr::local_tempfile()
+  broken <- \(to) {
+    warning("a strange noise")
+    file.create(to)
+  }
+  expect_no_warning(expect_error(write_whole(path, broken), class = "nubrek_error_disk"))
+  expect_false(file.exists(path))
+  expect_warning(write_whole(path, \(to) {
+    writeLines("a", to)
+    warning("a remark")
+  }), "a remark")
+  expect_identical(readLines(path), "a")
+})
