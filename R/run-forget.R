@@ -89,6 +89,7 @@ forget_customer <- function(
 
 # Files of the study's folder by their place in it.
 told_erasure <- function(study, people, rows) {
+  rows$file <- sub("^[.]/", "", rows$file)
   home <- paste0(normalizePath(dirname(study$path)), "/")
   full <- normalizePath(rows$file, mustWork = FALSE)
   inside <- startsWith(full, home)
