@@ -121,6 +121,7 @@ KILLS ?= 50
 faults:
 	@tools/setup.sh test
 	@Rscript tools/faults.R $(KILLS)
+	@Rscript tools/faults-between.R $(EDITS)
 
 screenshots: demo
 	@tools/screenshots.sh

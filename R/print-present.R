@@ -1,12 +1,18 @@
 # How values are written for people: one place for terminal, report and figures.
 
-# A result as text, column by column, ready to be laid out. Not known is "-".
+# A result as text, column by column, ready to be laid out. Not known is "-"; of nobody nothing is
+# said.
 present <- function(x, big_mark = "\u202f") {
   rows <- plain_table(x)
   decimals <- basis_of(x, "decimals", NULL) %||% 2L
   kinds <- basis_of(x, "kinds", NULL)
+  size <- size_column(rows)
+  nobody <- if (is.null(size)) FALSE else rows[[size]] %in% 0
   cells <- Map(
-    \(name, column) present_column(kind_of(name, column, kinds), column, decimals, big_mark),
+    \(name, column) {
+      cell <- present_column(kind_of(name, column, kinds), column, decimals, big_mark)
+      ifelse(nobody & is.na(column) & !is.character(column), "", cell)
+    },
     names(rows),
     rows
   )
@@ -124,3 +130,10 @@ purchase_words <- function(x) {
 }
 
 capital <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+
+
+# The column that says on how many customers a row stands.
+size_column <- function(x) {
+  found <- intersect(c("size", "customers", "arm_customers"), names(x))
+  if (length(found) > 0L) found[[1L]]
+}

@@ -55,9 +55,3 @@ large_enough <- function(x, least) {
   small <- !is.na(x[[size]]) & x[[size]] > 0 & x[[size]] < least
   list(rows = if (any(small)) with_basis(x[!small, ], x) else x, left = sum(small))
 }
-
-# The column that says on how many customers a row stands.
-size_column <- function(x) {
-  found <- intersect(c("size", "customers", "arm_customers"), names(x))
-  if (length(found) > 0L) found[[1L]]
-}

@@ -63,8 +63,9 @@ kill <- function(job) {
   Sys.sleep(0.05)
 }
 
+# The lists and all else but the records of runs, which tell when they were made.
 contents <- function(where) {
-  files <- list.files(where, recursive = TRUE)
+  files <- grep("(^|/)runs/", list.files(where, recursive = TRUE), invert = TRUE, value = TRUE)
   stats::setNames(tools::md5sum(file.path(where, files)), files)
 }
 give <- function(world) {

@@ -140,7 +140,7 @@ cat(sprintf(
   as.numeric(difftime(Sys.time(), began, units = "secs"))
 ))
 cat("Longest files:", listed(names(spent), spent, 6L), "\n")
-cat("Longest tests:", listed(results$test, results$processor, 6L), "\n")
+cat("Longest tests:", listed(results$test, results$processor, 24L), "\n")
 passed <- sum(results$passed)
 cat(sprintf("%d passed, %d failed, %d skipped\n", passed, failed, sum(results$skipped)))
 if (failed > 0 || passed == 0) quit(status = 1L)

@@ -96,7 +96,7 @@ breaches <- function(defined, looked_at = defined) {
   }))
 }
 
-test_that("calls go one way, the core draws nothing, and only two floors read rows", {
+test_long("calls go one way, the core draws nothing, and only two floors read rows", {
   skip_if_not(dir.exists(test_path("../../R")), "sources not at hand")
   defined <- definitions()
   expect_setequal(unique(vapply(defined, `[[`, "", "floor")), names(level_of))

@@ -8,7 +8,7 @@ catalogue_tools <- function() {
   tools
 }
 
-test_that("the catalogue holds every text that the faces say", {
+test_long("the catalogue holds every text that the faces say", {
   tools <- catalogue_tools()
   texts <- tools$catalogue_texts(source_file("."))
   expect_gt(length(texts), 500L)

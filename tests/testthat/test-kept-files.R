@@ -127,7 +127,7 @@ test_that("numbers shown that are not those of the ledger are seen by the proof"
   expect_identical(told(other), rep(FALSE, 3L))
 })
 
-test_both("small files that are not as we wrote them stop nothing, and are told", {
+test_long("small files that are not as we wrote them stop nothing, and are told", {
   folder <- shop_folder(small)
   run(folder)
   results <- file.path(folder, "nubrek-results")
@@ -136,7 +136,6 @@ test_both("small files that are not as we wrote them stop nothing, and are told"
     list.files(file.path(results, "runs"), "^run[.]json$", recursive = TRUE, full.names = TRUE)
   )
   bad <- c("{\"a\":5}", "{\"files\":[5]}", "[]", "5", "null", "", "{", "{\"seal\":\"0\"}", "\xff\xfe")
-  bad <- bad[worlds(c(1L, 4L, 8L), seq_along(bad))]
   for (path in places) {
     good <- readBin(path, "raw", file.size(path))
     for (text in bad) {

@@ -56,3 +56,11 @@ test_that("long names are shortened, and stay apart", {
   expect_identical(shortened(names[1:2], 12L), c("Mill Lane", "The old wea\u2026"))
   expect_identical(shortened("just so", 7L), "just so")
 })
+
+test_that("what is unknown is a dash, what is said of nobody is blank", {
+  rows <- new_result(list(
+    shop = c("x", "y", NA), customers = c(3L, 0L, 2L), share = c(0.5, NA, NA)
+  ), "rate")
+  expect_identical(present(rows)$share, c(present_share(0.5, 1L), "", "-"))
+  expect_identical(present(rows)$shop, c("x", "y", "-"))
+})

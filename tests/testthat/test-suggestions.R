@@ -26,7 +26,7 @@ reader_words <- c(
   "\\bPART\\b" = "repeat", " \\.\\.\\. " = " repeat study.yaml "
 )
 
-test_that("every command that a message names is one, with options that it has", {
+test_long("every command that a message names is one, with options that it has", {
   commands <- filled(grep("^nubrek [a-z]", suggested(), value = TRUE))
   expect_gt(length(commands), 10L)
   for (command in commands) {
@@ -41,7 +41,7 @@ test_that("every command that a message names is one, with options that it has",
   }
 })
 
-test_that("every option, key and call that a message names is there", {
+test_long("every option, key and call that a message names is there", {
   code <- filled(suggested(), "each")
   code <- code[!grepl("^nubrek |^openssl|^each|SELECT", code)]
   flags <- setdiff(unlist(regmatches(code, gregexpr("^--[a-z-]+", code))), "--each")
