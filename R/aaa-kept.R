@@ -1,8 +1,8 @@
 # What we keep between runs is read back through one door: under the seal it was written with and of
 # the shape it must have, or not at all. Folders of ours are marked, and links lead nowhere.
 
-# A text with this head holds its own seal: a keyed hash of all its bytes, with zeros in the place of
-# the seal. Behind it may stand a second one, by the secret of the user who wrote it.
+# A text with this head holds its own seal: a keyed hash of all its bytes, with zeros in the place
+# of the seal. Behind it may stand a second one, by the secret of the user who wrote it.
 seal_head <- "{\"seal\":\""
 own_head <- "\",\"own\":\""
 seal_at <- nchar(seal_head) + seq_len(16L)

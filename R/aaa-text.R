@@ -27,7 +27,7 @@ say <- function(text, ...) {
 written <- function(x, ...) formatC(x, ..., decimal.mark = decimal_sign())
 decimal_sign <- function() getOption("nubrek.decimal", ".")
 
-# Is every text and every name of a nested list text in UTF-8? (An escape may stand for what is none.)
+# Is every text and every name of a nested list text in UTF-8? (An escape may stand for none.)
 all_texts_valid <- function(x) {
   texts <- c(names(x), if (is.character(x)) x)
   all(validUTF8(as.character(texts))) && (!is.list(x) || all(vapply(x, all_texts_valid, NA)))

@@ -19,7 +19,9 @@ is_own_request <- function(request, address, port) {
     (is.null(origin) || isTRUE(origin %in% paste0("http://", hosts)))
 }
 
-in_brackets <- function(names) ifelse(grepl(":", names, fixed = TRUE), paste0("[", names, "]"), names)
+in_brackets <- function(names) {
+  ifelse(grepl(":", names, fixed = TRUE), paste0("[", names, "]"), names)
+}
 loopback <- c("127.0.0.1", "::1", "localhost")
 
 refused_page <- function() {
@@ -43,7 +45,8 @@ let_in_page <- function(token, port) {
 open_page <- function(where) {
   path <- tempfile("explore-", fileext = ".html")
   privately(write_text(paste0(
-    "<!DOCTYPE html><meta http-equiv=\"refresh\" content=\"0;url=", where, "\"><title>nubrek</title>"
+    "<!DOCTYPE html><meta http-equiv=\"refresh\" content=\"0;url=", where,
+    "\"><title>nubrek</title>"
   ), path))
   utils::browseURL(paste0("file://", path))
 }

@@ -10,8 +10,9 @@
 #'
 #' The page is served on the loopback interface only, on a free port. It answers only to who opens
 #' the address that is printed, by the token in it: the browser keeps that in a cookie, and the
-#' address says it no more. Requests by another name or from another page are refused. Orders behind a number carry the ids of customers (pseudonyms, if the
-#' study says `outputs: people: pseudonyms`), never names or contacts.
+#' address says it no more. Requests by another name or from another page are refused. Orders
+#' behind a number carry the ids of customers (pseudonyms, if the study says `outputs: people:
+#' pseudonyms`), never names or contacts.
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param port `[integer(1)]` Default a free one.
@@ -74,7 +75,8 @@ explore_app <- function(desk, start, token, address, port) {
       page
     },
     server = function(input, output, session) {
-      if (!own(session$request) || !has_cookie(session$request, token, port)) return(session$close())
+      known <- own(session$request) && has_cookie(session$request, token, port)
+      if (!known) return(session$close())
       explore_server(desk, start, input, output, session)
     }
   )

@@ -27,7 +27,8 @@ first_crossed <- function(course) {
 # Names of the panels: the group, and the age at payback where it is known.
 payback_strips <- function(shown, crossed, known) {
   age <- crossed$age[match(shown, crossed$group)]
-  paste0(shortened(as.character(shown), if (length(shown) > 4L) 21L else 32L), if (known) ifelse(is.na(age), ": not yet", paste0(say(": age "), age)))
+  names <- shortened(as.character(shown), if (length(shown) > 4L) 21L else 32L)
+  paste0(names, if (known) ifelse(is.na(age), ": not yet", paste0(say(": age "), age)))
 }
 
 in_strips <- function(table, shown, strips) {

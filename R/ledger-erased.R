@@ -1,5 +1,5 @@
-# Customers who asked to be erased: their ids are known again by the user's key alone, and their rows
-# come into a ledger without them.
+# Customers who asked to be erased: their ids are known again by the user's key alone, and their
+# rows come into a ledger without them.
 
 # What an erased row keeps: what was sold, when, in which order; nothing that tells who bought it.
 kept_of_erased <- c(

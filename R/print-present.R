@@ -55,7 +55,8 @@ kind_writers <- list(
 present_share <- function(x, digits = 0L) {
   x <- as.double(x)
   few <- !is.na(x) & x > 0 & round(100 * x, digits) == 0
-  text <- ifelse(few, paste0("under ", fixed(1 / 10^digits, digits, "")), fixed(100 * x, digits, ""))
+  least <- paste0("under ", fixed(1 / 10^digits, digits, ""))
+  text <- ifelse(few, least, fixed(100 * x, digits, ""))
   ifelse(is.na(x), "-", paste0(text, "\u00a0%"))
 }
 

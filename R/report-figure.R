@@ -127,16 +127,16 @@ page_colours <- c(
   quiet = "#5d6a74"
 )
 
-# What a drawing may hold: shapes and text with places, sizes and styles; nothing that runs, links or
-# fetches.
+# What a drawing may hold: shapes and text with places, sizes and styles; nothing that runs, links
+# or fetches.
 picture_elements <- c(
   "circle", "clipPath", "defs", "ellipse", "g", "line", "linearGradient", "path", "polygon",
   "polyline", "rect", "stop", "svg", "text", "tspan"
 )
 picture_attributes <- c(
-  "class", "clip-path", "cx", "cy", "d", "dx", "dy", "fill", "height", "id", "lengthAdjust", "points",
-  "r", "rx", "ry", "stroke", "text-anchor", "textLength", "transform", "width", "x", "x1", "x2", "y",
-  "y1", "y2"
+  "class", "clip-path", "cx", "cy", "d", "dx", "dy", "fill", "height", "id", "lengthAdjust",
+  "points", "r", "rx", "ry", "stroke", "text-anchor", "textLength", "transform", "width", "x", "x1",
+  "x2", "y", "y1", "y2"
 )
 
 plain_markup <- function(picture) {

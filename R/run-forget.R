@@ -4,14 +4,14 @@
 #'
 #' A customer may ask for erasure. This takes the person out of everything that Nubrek wrote for a
 #' study: lists, report and workbook, records of runs and kept parts, a kept ledger, the files of
-#' campaigns. Files of your own (orders, customers, contacts, panel) are never changed: each is named
-#' with the rows to remove.
+#' campaigns. Files of your own (orders, customers, contacts, panel) are never changed: each is
+#' named with the rows to remove.
 #'
-#' The total of the till stays: the orders become orders without a customer (`orders = "delete"` sets
-#' them aside). Sales with a customer id, customers, cohorts and tiers fall by the person. A record
-#' beside the study (`nubrek-erased.json`: day and a hash by the user's key, not the id) keeps the
-#' person out of later exports, until `again` lets the person in. Lists of customers lose the rows;
-#' report and workbook are removed, and the next run makes them again.
+#' The total of the till stays: the orders become orders without a customer (`orders = "delete"`
+#' sets them aside). Sales with a customer id, customers, cohorts and tiers fall by the person. A
+#' record beside the study (`nubrek-erased.json`: day and a hash by the user's key, not the id)
+#' keeps the person out of later exports, until `again` lets the person in. Lists of customers lose
+#' the rows; report and workbook are removed, and the next run makes them again.
 #'
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param ids `[character]` Customer ids as the data write them; ids that are the same person by the
@@ -22,8 +22,8 @@
 #' @param copies `[character(1)]` A folder for copies of your own files without the person.
 #' @param folder `[character(1)]` The folder of results; default the study's.
 #' @return A `nubrek_erasure`, one row per file or folder: `file`; `what` was done or is to do;
-#'   `rows`, how many rows of the persons were taken out or are there (missing where a file goes as a
-#'   whole).
+#'   `rows`, how many rows of the persons were taken out or are there (missing where a file goes as
+#'   a whole).
 #' @section What is not reached: Databases, which are only read, and files elsewhere: mails, printed
 #'   lists, backups, lists written with `nubrek list`. Copies of the results folder.
 #' @section Errors: `nubrek_error_erased` where the record cannot be read: it is another user's, or

@@ -179,8 +179,8 @@ keep_run <- function(run, folder) {
   forget_runs(folder, study$outputs$keep_runs)
 }
 
-# Of the newest two the data stay, of the newest 60 the numbers, unless they are older than the study
-# keeps them.
+# Of the newest two the data stay, of the newest 60 the numbers, unless they are older than the
+# study keeps them.
 forget_runs <- function(folder, keep = NULL, today = Sys.Date()) {
   known <- known_runs(folder)
   if (!is.null(keep)) {

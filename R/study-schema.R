@@ -230,7 +230,10 @@ leaf_share <- function(low, high) {
 # A length of time such as 24 months, in R's words for it.
 leaf_span <- function() {
   leaf(
-    \(x) if (checkmate::test_string(x, pattern = "^[1-9][0-9]{0,3} (day|week|month|year)s?$")) x else wrong,
+    \(x) {
+      form <- "^[1-9][0-9]{0,3} (day|week|month|year)s?$"
+      if (checkmate::test_string(x, pattern = form)) x else wrong
+    },
     "a length of time such as 24 months"
   )
 }

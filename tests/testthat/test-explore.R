@@ -321,7 +321,8 @@ test_that("values that no control sends are refused before a view sees them", {
   strange <- list(
     NULL, NA, NaN, Inf, -1e300, "x", "\xff", character(), c("a", "b"), list(), list(1), TRUE,
     strrep("x", 1e5), list(view = "map"), list(view = "no", key = "{}"),
-    list(view = "map", key = "{\"a\":{\"b\":1}}"), list(view = "map", key = "[1"), list(view = "map", key = "{\"a\":[1,2]}")
+    list(view = "map", key = "{\"a\":{\"b\":1}}"), list(view = "map", key = "[1"),
+    list(view = "map", key = "{\"a\":[1,2]}")
   )
   for (given in strange) {
     expect_null(let_in$view(given, start))

@@ -2,7 +2,8 @@
 
 shop_folder <- function(..., env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
-  withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir(.local_envir = env), .local_envir = env)
+  own <- withr::local_tempdir(.local_envir = env)
+  withr::local_envvar(R_USER_DATA_DIR = own, .local_envir = env)
   rows <- random_orders(4L, 300L)
   rows <- rows[rows$state == "paid" & nzchar(rows$customer) & !is.na(rows$customer), ]
   rows$amount <- sprintf("%.2f", 10 + seq_len(nrow(rows)) %% 7)
@@ -135,14 +136,18 @@ test_long("small files that are not as we wrote them stop nothing, and are told"
     file.path(results, "runs", "parts", "parts.json"), file.path(results, ".nubrek-files.json"),
     list.files(file.path(results, "runs"), "^run[.]json$", recursive = TRUE, full.names = TRUE)
   )
-  bad <- c("{\"a\":5}", "{\"files\":[5]}", "[]", "5", "null", "", "{", "{\"seal\":\"0\"}", "\xff\xfe")
+  bad <- c(
+    "{\"a\":5}", "{\"files\":[5]}", "[]", "5", "null", "", "{", "{\"seal\":\"0\"}", "\xff\xfe"
+  )
   for (path in places) {
     good <- readBin(path, "raw", file.size(path))
     for (text in bad) {
       writeLines(text, path, useBytes = TRUE)
       if (basename(path) == ".nubrek-files.json") {
         # then nothing says that the lists are ours
-        expect_error(suppressMessages(run(folder)), "not written by", class = "nubrek_error_results")
+        expect_error(
+          suppressMessages(run(folder)), "not written by", class = "nubrek_error_results"
+        )
       } else {
         expect_message(run(folder), "is not used", class = "nubrek_damaged", label = text)
       }

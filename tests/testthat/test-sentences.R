@@ -38,7 +38,8 @@ test_that("the groups of a cohort table are named where their shares differ by m
     first <- sprintf("%s%02d", rep(c("x", "y"), each = 40L), 1:40)
     again <- c(head(first, back[[1L]]), first[40L + seq_len(back[[2L]])])
     small(
-      c(first, again, "z"), c(rep("2024-01-10", 80L), rep("2024-02-10", length(again)), "2024-02-29"),
+      c(first, again, "z"),
+      c(rep("2024-01-10", 80L), rep("2024-02-10", length(again)), "2024-02-29"),
       shop = c(substr(first, 1L, 1L), substr(again, 1L, 1L), "z")
     )
   }
@@ -51,7 +52,8 @@ test_that("long names are shortened, and stay apart", {
   names <- c("Mill Lane", "The old weaving school, north", "The old weaving school, south", NA)
   short <- shortened(c(names, names[[2L]]), 20L)
   expect_identical(short, c(
-    "Mill Lane", "The old we\u2026ol, north", "The old we\u2026ol, south", NA, "The old we\u2026ol, north"
+    "Mill Lane", "The old we\u2026ol, north", "The old we\u2026ol, south", NA,
+    "The old we\u2026ol, north"
   ))
   expect_identical(shortened(names[1:2], 12L), c("Mill Lane", "The old wea\u2026"))
   expect_identical(shortened("just so", 7L), "just so")
