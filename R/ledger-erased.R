@@ -38,7 +38,7 @@ without_erased <- function(cells, map, meaning) {
   list(cells = cells, rows = rows, deleted = deleted)
 }
 
-# Rows of a database that are set aside: of the erased, nothing that was read is shown.
+# Rows of a database that are excluded: of the erased, nothing that was read is shown.
 nameless_rows <- function(rows, db, map, meaning) {
   if (is.null(meaning$erased)) return(rows)
   place <- c(db$place, db$joined)

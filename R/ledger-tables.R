@@ -139,12 +139,9 @@ add_joins <- function(cells, joins, file, call) {
 
 # The least of some keys in the order of their bytes, but for blank ones.
 least_key <- function(keys) {
-  keys <- keys[!is_blank(key_words(keys)) & !grepl(blank_key, keys)]
-  if (length(keys) == 0L) NA_character_ else min_text(keys)
+  keys <- keys[!is_blank(gsub(key_mark, "", keys, fixed = TRUE))]
+  if (length(keys) == 0L) NA_character_ else sort(keys, method = "radix")[[1L]]
 }
-
-blank_key <- paste0("^", key_mark, "+$")
-min_text <- function(texts) sort(texts, method = "radix")[[1L]]
 
 # Of each joined table: `rows` of the orders that have none there, and the least such key.
 found_in_joins <- function(found, joins) {

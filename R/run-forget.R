@@ -8,7 +8,7 @@
 #' named with the rows to remove.
 #'
 #' The total of the till stays: the orders become orders without a customer (`orders = "delete"`
-#' sets them aside). Sales with a customer id, customers, cohorts and tiers fall by the person. A
+#' excludes them). Sales with a customer id, customers, cohorts and tiers fall by the person. A
 #' record beside the study (`nubrek-erased.json`: day and a hash by the user's key, not the id)
 #' keeps the person out of later exports, until `again` lets the person in. Lists of customers lose
 #' the rows; report and workbook are removed, and the next run makes them again.
@@ -16,8 +16,8 @@
 #' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
 #' @param ids `[character]` Customer ids as the data write them; ids that are the same person by the
 #'   study's aliases are erased too.
-#' @param orders `[character(1)]` `"keep"`: orders stay without a customer; `"delete"`: they are set
-#'   aside.
+#' @param orders `[character(1)]` `"keep"`: orders stay without a customer; `"delete"`: they are
+#'   excluded.
 #' @param again `[logical(1)]` Let these ids in again, instead of erasing them.
 #' @param copies `[character(1)]` A folder for copies of your own files without the person.
 #' @param folder `[character(1)]` The folder of results; default the study's.

@@ -31,24 +31,29 @@ erased_customers <- function(study) {
 }
 
 write_erased <- function(study, path, people, deleted, secret) {
-  before <- erased_customers(study)
-  new <- erased_hash(people, secret)
-  stay <- !before$hash %in% new
-  one <- \(hash, deleted, day) list(hash = hash, deleted = deleted, day = day)
-  all <- c(
-    unname(Map(one, before$hash[stay], before$deleted[stay], before$day[stay])),
-    lapply(new, one, deleted, format(Sys.Date()))
+  stay <- others_erased(study, people, secret)
+  new <- data.frame(
+    hash = erased_hash(people, secret), deleted = deleted, day = format(Sys.Date())
   )
-  privately(write_sealed(list(erased = all), path, own = secret))
+  store_erased(rbind(stay, new), path, secret)
 }
 
 let_in_again <- function(study, path, people, secret) {
-  before <- erased_customers(study)
-  stay <- !before$hash %in% erased_hash(people, secret)
-  if (is.null(before) || all(stay)) {
+  stay <- others_erased(study, people, secret)
+  if (nrow(stay) == length(erased_customers(study)$hash)) {
     abort_nubrek("These ids were not erased in this study.", "erased")
   }
-  one <- \(hash, deleted, day) list(hash = hash, deleted = deleted, day = day)
-  all <- unname(Map(one, before$hash[stay], before$deleted[stay], before$day[stay]))
-  privately(write_sealed(list(erased = all), path, own = secret))
+  store_erased(stay, path, secret)
+}
+
+# The rows of the record that are not of these people.
+others_erased <- function(study, people, secret) {
+  known <- erased_customers(study)[c("hash", "deleted", "day")]
+  rows <- as.data.frame(Filter(Negate(is.null), known), stringsAsFactors = FALSE)
+  rows[!rows$hash %in% erased_hash(people, secret), , drop = FALSE]
+}
+
+store_erased <- function(rows, path, secret) {
+  rows <- lapply(seq_len(nrow(rows)), \(i) as.list(rows[i, ]))
+  privately(write_sealed(list(erased = rows), path, own = secret))
 }

@@ -311,7 +311,7 @@ build_study_ledger <- function(study, folder = NULL) {
     \(part) {
       join_table(
         study_source(study, part, cons, c("data", "joins")),
-        unname_same(part$by),
+        part$by,
         study_format(part)
       )
     }
@@ -359,8 +359,6 @@ build_study_ledger <- function(study, folder = NULL) {
   }
   add_contacts(ledger, source, told$columns, told$dates, study_format(told))
 }
-
-unname_same <- function(by) if (identical(unname(by), names(by))) unname(by) else by
 
 # An absolute folder is taken as it is, any other from the study's own folder.
 results_folder <- function(study, folder = NULL) {
