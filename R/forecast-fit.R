@@ -202,8 +202,21 @@ climb_or_validate <- function(model, packed, penalty, seed) {
   }
 }
 
-# A start from a part of the histories, then all of them.
+# What this session climbed, the newest few: a study asks for the same fit in several places.
+climbed <- new.env()
+
 climb_purchases <- function(model, packed, penalty, count = packed$count, from = NULL) {
+  if (!is.null(from)) return(climb_anew(model, packed, penalty, count, from))
+  key <- rlang::hash(list(model, packed, penalty, count))
+  if (is.null(climbed[[key]])) {
+    if (length(climbed) > 100L) rm(list = ls(climbed), envir = climbed)
+    climbed[[key]] <- climb_anew(model, packed, penalty, count)
+  }
+  climbed[[key]]
+}
+
+# A start from a part of the histories, then all of them.
+climb_anew <- function(model, packed, penalty, count, from = NULL) {
   n <- length(packed$repeats)
   bounds <- climb_bounds(model, length(packed$design$spread))
   lower <- bounds$lower

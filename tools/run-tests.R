@@ -3,11 +3,26 @@
 # Usage: Rscript tools/run-tests.R [short|long] [FILTER]      (ORDER=random: files in random order)
 library(testthat)
 library(nubrek)
-# loaded once for all jobs, not once in each
-shared <- c("ggplot2", "htmltools", "openxlsx", "optparse", "pkgload", "scales", "withr", "yaml")
+# Loaded once for all jobs, not once in each: packages, and the code that most of them use.
+shared <- c(
+  "DBI", "desc", "farver", "ggplot2", "htmltools", "jsonlite", "labeling", "nanoparquet",
+  "openxlsx", "optparse", "pkgload", "RSQLite", "scales", "svglite", "withr", "yaml"
+)
 for (package in shared) {
   requireNamespace(package, quietly = TRUE)
 }
+warm_up <- function() {
+  inside <- asNamespace("nubrek")
+  ledger <- example_ledger()
+  results <- list(order_counts(ledger), repeat_rate(ledger), score_rfm(ledger), cohort_grid(ledger))
+  for (result in results) {
+    capture.output(print(result))
+    inside$draw_picture(list(x = result, height = 4))
+  }
+  inside$study_keys()
+  prove_totals(ledger)
+}
+invisible(warm_up())
 options(width = 100, cli.num_colors = 1L)
 arguments <- commandArgs(TRUE)
 suite <- c(intersect(arguments, c("short", "long")), "short")[[1L]]
@@ -76,6 +91,9 @@ run_file <- function(file) {
 make_demo_world <- function() {
   helper <- new.env(parent = asNamespace("nubrek"))
   sys.source(file.path(folder, "helper-simulate.R"), helper)
+  # in the language and the order of the tests: what is kept of a run holds for no other
+  local_test_context()
+  withr::local_collate("C")
   tryCatch(helper$make_demo_run(tempfile("demo-")), error = \(e) {
     cat("The demo world did not run:", conditionMessage(e), "\n")
   })

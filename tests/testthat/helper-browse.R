@@ -50,6 +50,22 @@ probe <- function(path, script, ...) {
   jsonlite::fromJSON(gsub("&amp;", "&", gsub("&nbsp;", " ", text, fixed = TRUE), fixed = TRUE))
 }
 
+# A test that does not look at the figures of a report, or only at those of a class, writes it
+# without the others: they take most of the time of a small run.
+without_figures <- function(but = NULL, env = parent.frame()) {
+  inside <- asNamespace("nubrek")
+  put <- function(draw) {
+    unlockBinding("page_pictures", inside)
+    assign("page_pictures", draw, inside)
+    lockBinding("page_pictures", inside)
+  }
+  withr::defer(put(real), envir = env)
+  real <- inside$page_pictures
+  put(\(figures, folder = NULL) lapply(figures, \(figure) {
+    if (inherits(figure$x, but %||% "")) draw_picture(figure) else list()
+  }))
+}
+
 # A run whose people have names that would be formulas, scripts, or more than one cell.
 nasty_run <- function(folder, report = "yes") {
   names <- c(

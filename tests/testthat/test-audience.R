@@ -186,8 +186,8 @@ test_that("windows, returns and orders of several lines are those of the definit
   expect_identical(total$customer, c("A", "B", "C", "D")) # without conditions: all sales
 })
 
-test_that("sales() without a condition are the customers' sales to the cent", {
-  for (seed in 1:6) {
+test_both("sales() without a condition are the customers' sales to the cent", {
+  for (seed in worlds(1:2, 1:6)) {
     ledger <- random_ledger(seed)
     span <- list(from = ledger$history_start, until = ledger$as_of)
     got <- reduce_lines(ledger, list(line_question(list(), span)))[[1L]]
@@ -222,8 +222,8 @@ test_that("units are the mapped quantities of the lines, read with the file's ma
   expect_error(audience(counted(), units() > 1), "no quantity", class = "nubrek_error_rule")
 })
 
-test_that("all questions to the lines in one pass answer as each alone, by any number of threads", {
-  for (seed in 1:6) {
+test_both("all questions to the lines in one pass answer as each alone, by any number of threads", {
+  for (seed in worlds(1:2, 1:6)) {
     ledger <- random_ledger(seed)
     span <- list(from = ledger$history_start, until = ledger$as_of)
     one <- bquote(channel == .(levels(ledger$lines$channel)[[1L]]))

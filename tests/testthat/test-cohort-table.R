@@ -1,6 +1,6 @@
-test_both("a grid through a ready table and back gives the same measures", {
-  for (seed in worlds(2L, 1:4)) {
-    for (clock in worlds(c("month", "quarter"), c("month", "quarter", "week"))) {
+test_long("a grid through a ready table and back gives the same measures", {
+  for (seed in 1:4) {
+    for (clock in c("month", "quarter", "week")) {
       ledger <- random_ledger(seed)
       grid <- cohort_grid(ledger, clock, by = "first_channel", older_within = 0L, margin = 0.375)
       busy <- as.data.frame(grid)

@@ -164,10 +164,10 @@ slow_age <- function(start, day, clock) {
   mapply(one, start, day)
 }
 
-test_both(
+test_long(
   "elapsed cells agree with anniversaries counted one by one, and all grids with the ledger",
   {
-    for (seed in worlds(1:2, 1:6)) {
+    for (seed in 1:6) {
       for (clock in c("week", "month", "quarter", "year")) {
         ledger <- random_ledger(seed)
         orders <- orders_of(ledger, seq_along(ledger$ids))
@@ -293,8 +293,8 @@ test_that(
   }
 )
 
-test_both("a sum over cohorts stands only where the same cohorts are in it", {
-  for (seed in worlds(1:3, 1:10)) {
+test_long("a sum over cohorts stands only where the same cohorts are in it", {
+  for (seed in 1:10) {
     grid <- cohort_grid(random_ledger(seed), "quarter")
     for (measure in c("sales", "cumulative_sales", "customers")) {
       lines <- plain_table(bottom_lines(grid_measure(grid, measure)))

@@ -16,7 +16,7 @@ test_that("demo, check, run, show and draw do the job", {
   made <- nubrek_command("demo", "--folder", demo)
   expect_match(made$out, "Next: nubrek run", all = FALSE)
   # never over something that is there
-  expect_identical(nubrek_command("demo", "--folder", demo)$status, 1L)
+  expect_identical(nubrek_here("demo", "--folder", demo)$status, 1L)
   study <- demo_run()$study
   check <- nubrek_here("check", study)
   expect_match(check$out, "excluded id", all = FALSE)
@@ -43,16 +43,6 @@ test_that("demo, check, run, show and draw do the job", {
   )
   expect_identical(
     nubrek_here("draw", "cohorts", study, "--curves", "--to", sub("png", "svg", figure))$status, 0L
-  )
-  coming <- jsonlite::fromJSON(nubrek_here("show", "coming", study, "--format", "json")$out)
-  expect_identical(nrow(coming), 13L)
-  expect_match(nubrek_here("show", "value_by", study, "--by", "town")$out, "by town", all = FALSE)
-  expect_identical(
-    nubrek_here("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L
-  )
-  expect_match(nubrek_here("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
-  expect_identical(
-    nubrek_here("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L
   )
   list <- file.path(folder, "moved.csv")
   moved <- nubrek_here(
@@ -88,6 +78,21 @@ test_that("demo, check, run, show and draw do the job", {
   payback <- utils::read.csv(text = nubrek_here("show", "payback_by", study, "--format", "csv")$out)
   expect_identical(payback$payback_age, written("payback.csv")$payback_age)
   expect_match(nubrek_here("keys", "waits")$out, "which purchase is waited for", all = FALSE)
+})
+
+test_long("parts that a run made are shown and drawn by the command", {
+  study <- demo_run()$study
+  figure <- file.path(withr::local_tempdir(), "counts.png")
+  coming <- jsonlite::fromJSON(nubrek_here("show", "coming", study, "--format", "json")$out)
+  expect_identical(nrow(coming), 13L)
+  expect_match(nubrek_here("show", "value_by", study, "--by", "town")$out, "by town", all = FALSE)
+  expect_identical(
+    nubrek_here("draw", "worth_by", study, "--file", sub("counts", "worth", figure))$status, 0L
+  )
+  expect_match(nubrek_here("show", "model", study)$out, "Fit of pareto-nbd", all = FALSE)
+  expect_identical(
+    nubrek_here("draw", "tracking", study, "--file", sub("counts", "tracking", figure))$status, 0L
+  )
 })
 
 test_that("check computes nothing and writes nothing; run as a process writes what is asked for", {
@@ -144,16 +149,18 @@ test_that(
       expect_identical(got$out, character(), label = label)
       expect_match(got$err, case[[3L]], label = label)
     }
-    # and as a process
-    for (case in list(list(2L, c("show", "tiers")), list(1L, c("run", "nowhere.yaml")), list(
-      1L, c("check", system.file("pellmere", "products.csv", package = "nubrek"))
-    ))) {
-      got <- do.call(nubrek_command, as.list(case[[2L]]))
+    # the last one as a process
+    products <- system.file("pellmere", "products.csv", package = "nubrek")
+    for (case in list(
+      list(2L, c("show", "tiers")), list(1L, c("check", products)), list(1L, c("run", "nowhere.yaml"))
+    )) {
+      ask <- if (case[[2L]][[1L]] == "run") nubrek_command else nubrek_here
+      got <- do.call(ask, as.list(case[[2L]]))
       expect_identical(got$status, case[[1L]], label = paste(case[[2L]], collapse = " "))
       expect_identical(got$out, character(), label = paste(case[[2L]], collapse = " "))
       expect_gt(nchar(got$err), 20L)
     }
-    expect_match(nubrek_command("--help")$out, "Exit status", all = FALSE)
+    expect_match(nubrek_here("--help")$out, "Exit status", all = FALSE)
   }
 )
 
@@ -185,10 +192,11 @@ test_that("figures of few rows have room for a mark, and the repeat rate is show
   expect_identical(nubrek_here("count", rule, study, "--format", "xls")$status, 2L)
 })
 
-test_that("who has read enough closes the pipe, and nothing is said of it", {
+test_both("who has read enough closes the pipe, and nothing is said of it", {
   skip_if(Sys.which("bash") == "", "no bash at hand")
   script <- system.file("exec", "nubrek", package = "nubrek")
-  for (asked in c("keys | head -n 1", "keys | true", "parts | true", "--help | true")) {
+  asks <- c("keys | head -n 1", "keys | true", "parts | true", "--help | true")
+  for (asked in asks[worlds(2L, 1:4)]) {
     err <- withr::local_tempfile()
     line <- sprintf("%s %s; exit ${PIPESTATUS[0]}", script, sub("|", paste("2>", err, "|"), asked,
       fixed = TRUE

@@ -10,8 +10,8 @@ audience_of_text <- function(ledger, rule) {
   customers(ledger)$customer[customers(ledger)$customer %in% as.data.frame(found)$customer]
 }
 
-test_both("random rows folded in the database are the ledger that they make in memory", {
-  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SEEDS", worlds("4", "30"))))) {
+test_long("random rows folded in the database are the ledger that they make in memory", {
+  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SEEDS", "30")))) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
     con <- local_database(sold = rows)
@@ -43,8 +43,8 @@ test_both("random rows folded in the database are the ledger that they make in m
   }
 })
 
-test_both("every answer is the same in the database as in memory, lists and proofs too", {
-  for (seed in worlds(5L, c(2L, 5L, 8L, 11L))) {
+test_long("every answer is the same in the database as in memory, lists and proofs too", {
+  for (seed in c(2L, 5L, 8L, 11L)) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
     con <- local_database(sold = rows)
@@ -96,7 +96,7 @@ test_long("the demo world is the same in a database, and what is asked of it can
   expect_error(append_orders(ledger, rows), "database", class = "nubrek_error_source")
 })
 
-test_both("2,000 texts that try to get out of their quotes stay texts", {
+test_long("2,000 texts that try to get out of their quotes stay texts", {
   set.seed(7)
   bits <- c(
     "'", "\"", ";", "--", "/*", "*/", "`", "\\", "%", "_", "{{rows}}", "\u2019", "\u02bc", ")", "(",
@@ -121,7 +121,7 @@ test_both("2,000 texts that try to get out of their quotes stay texts", {
   sold <- sales_by(ledger, "channel")
   expect_setequal(sold$channel, odd[401:2000])
   expect_equal(sum(sold$sales), 1600 * 5)
-  for (text in odd[seq(401, 2000, by = worlds(400, 80))]) {
+  for (text in odd[seq(401, 2000, by = 80)]) {
     part <- ledger_slice(ledger, lines = list(channel = text))
     expect_identical(customers(part)$customer, text)
     rule <- sprintf("bought(channel == %s)", encodeString(text, quote = "\""))

@@ -91,7 +91,7 @@ test_long("where nothing may be written, questions bring their tables with them"
   expect_error(repeat_rate(ledger), "not those", class = "nubrek_error_database")
 })
 
-test_that("tables joined to rows in a database are those joined in memory", {
+test_long("tables joined to rows in a database are those joined in memory", {
   rows <- random_orders(5L)
   heads <- unique(rows[c("receipt", "day", "state")])
   heads <- heads[!duplicated(heads$receipt), ]

@@ -6,8 +6,8 @@ orders_map <- column_map(
 )
 paid <- meanings(currency = "EUR", cancelled = order_rule("state", "cancelled"))
 
-test_both("random rows in a database make the ledger that they make in a data frame", {
-  for (seed in worlds(1:3, 1:25)) {
+test_long("random rows in a database make the ledger that they make in a data frame", {
+  for (seed in 1:25) {
     rows <- random_orders(seed)
     con <- local_database(orders = rows)
     ours <- open_ledger(db_table(con, "orders"), orders_map, paid)

@@ -48,7 +48,7 @@ search_limits <- function(...) {
   ), list(...))
 }
 
-test_that("with room for all the search finds what a look at every group finds", {
+test_long("with room for all the search finds what a look at every group finds", {
   for (seed in 1:6) {
     set.seed(seed)
     attributes <- drawn_attributes(120L)

@@ -171,7 +171,7 @@ test_long("the page works on a ledger in parts and on one in a database", {
   }
 })
 
-test_that("long work can be stopped, old questions are dropped, a dead worker is replaced", {
+test_long("long work can be stopped, old questions are dropped, a dead worker is replaced", {
   skip_without_explorer()
   desk <- new_desk(read_study(local_study()))
   withr::defer(close_desk(desk))

@@ -1,4 +1,5 @@
 test_that("names become neither formulas in lists nor scripts in the report (trap)", {
+  without_figures(but = "nubrek_rate")
   run <- nasty_run(withr::local_tempdir())
   tiers <- utils::read.csv(
     grep("tiers", run$files, value = TRUE), colClasses = "character", fileEncoding = "UTF-8-BOM"

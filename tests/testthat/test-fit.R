@@ -37,7 +37,7 @@ test_that("the history of the example by hand; purchases are days, occasions are
   expect_equal(got$spend, (30 + 40 + 80) / 3)
 })
 
-test_that(
+test_long(
   paste0(
     "fits of every model recover the parameters they were drawn from, and their covariance holds ",
     "them"
@@ -282,4 +282,23 @@ test_that("what cannot be identified is said, and impossible histories are refus
     "same unit",
     class = "nubrek_warning_unit"
   )
+})
+
+test_that("a fit that a session has made is not climbed again, and of anything else it is another", {
+  rm(list = ls(climbed), envir = climbed)
+  history <- purchase_history(example_ledger())
+  first <- fit_purchases(history, "bg-nbd")
+  packed <- length(climbed)
+  expect_identical(fit_purchases(history, "bg-nbd"), first)
+  expect_length(climbed, packed)
+  key <- ls(climbed)
+  fit_purchases(history, "pareto-nbd")
+  fewer <- fit_purchases(history[-1L, ], "bg-nbd")
+  expect_length(climbed, packed + 2L)
+  expect_false(identical(coef(fewer), coef(first)))
+  # it is that one which is given
+  climbed[[key]]$log_lik <- 0
+  expect_identical(fit_purchases(history, "bg-nbd")$log_lik, 0)
+  rm(list = ls(climbed), envir = climbed)
+  expect_identical(fit_purchases(history, "bg-nbd"), first)
 })

@@ -71,7 +71,7 @@ test_that("the forecast of the demo world stands beside the truth it was drawn f
   expect_true(all(diff(tapply(both$purchases_next_52_weeks, tenth, mean)[4:10]) > 0))
 })
 
-test_that(
+test_long(
   paste0(
     "log scores are those of each customer, worked slowly; groups and captured sales add up to ",
     "the backtest"
@@ -136,7 +136,7 @@ test_that(
   }
 )
 
-test_that(
+test_long(
   "in a world drawn from the model what comes lies uniformly in its predicted distributions",
   {
     n <- 4000L
@@ -325,7 +325,7 @@ test_that("the ends of an interval of sums are those of many draws, whatever few
   expect_identical(draw_interval(matrix(0, 10, 2), 0.9), matrix(0, 2, 2))
 })
 
-test_that(
+test_long(
   "not knowing the season exactly widens the intervals of single months, hardly those of a year",
   {
     ledger <- pellmere()$ledger

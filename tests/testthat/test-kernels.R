@@ -19,8 +19,8 @@ per_customer <- function(x, customer, fun, n, none = NA) {
   }, 0)
 }
 
-test_that("measures over a span, first days and nth days are those of each customer's rows", {
-  for (seed in 1:12) {
+test_both("measures over a span, first days and nth days are those of each customer's rows", {
+  for (seed in worlds(1:3, 1:12)) {
     orders <- random_rows(seed)
     bought <- unique(orders[orders$sales > 0, c("customer", "day")])
     span <- c(180L, 330L)
@@ -46,8 +46,8 @@ test_that("measures over a span, first days and nth days are those of each custo
   }
 })
 
-test_that("customers by period hold every order, purchase and cent once", {
-  for (seed in 1:8) {
+test_both("customers by period hold every order, purchase and cent once", {
+  for (seed in worlds(1:2, 1:8)) {
     orders <- random_rows(seed)
     bought <- unique(orders[orders$sales > 0, c("customer", "day")])
     period <- (100:400 - 100L) %/% 30L + 1L
@@ -64,8 +64,8 @@ test_that("customers by period hold every order, purchase and cent once", {
   }
 })
 
-test_that("gaps between purchases, and their counts by period, are the differences of days", {
-  for (seed in 1:8) {
+test_both("gaps between purchases, and their counts by period, are the differences of days", {
+  for (seed in worlds(1:2, 1:8)) {
     rows <- unique(random_rows(seed)[c("customer", "day")])
     got <- cpp_gap_measures(rows, 30L)
     gaps_of <- \(d) diff(sort(d))
@@ -122,8 +122,8 @@ test_that("groups of lines count orders, customers and purchases as their rows s
   }
 })
 
-test_that("orders are formed, summed and sorted: the same rows in the order the page says", {
-  for (seed in 1:8) {
+test_both("orders are formed, summed and sorted: the same rows in the order the page says", {
+  for (seed in worlds(1:2, 1:8)) {
     set.seed(seed)
     n <- 120L
     customer <- sample(9L, n, TRUE)
@@ -174,7 +174,7 @@ test_that("sums by group leave out rows without a group, and missing values from
   expect_error(cpp_gather("text", 1L, 1L), "only numbers and factors")
 })
 
-test_that("columns become codes: strings, numbers, missing ones; repeated rows are found", {
+test_both("columns become codes: strings, numbers, missing ones; repeated rows are found", {
   strings <- cpp_code_column(c("b", NA, "a", "b"))
   expect_identical(as.character(strings), c("b", NA, "a", "b"))
   expect_identical(levels(strings), c("b", "a"))
@@ -187,7 +187,7 @@ test_that("columns become codes: strings, numbers, missing ones; repeated rows a
   expect_true(cpp_all_distinct(c(2L, NA, 1L), 3L))
   expect_false(cpp_all_distinct(c(2L, 1L, 2L), 3L))
   expect_false(cpp_all_distinct(1:4, 3L)) # more rows than texts
-  for (seed in 1:10) {
+  for (seed in worlds(1:2, 1:10)) {
     set.seed(seed)
     columns <- replicate(3L, sample(c(1:3, NA), 60L, TRUE), simplify = FALSE)
     expect_identical(
@@ -235,8 +235,8 @@ test_that("delimited text is read as RFC 4180 says, and faults have their row", 
   expect_match(read("a,b\n\"1\"x,2\n")$fault, "after|follows")
 })
 
-test_that("bands, ranks and counts of others are those of plain comparisons", {
-  for (seed in 1:10) {
+test_both("bands, ranks and counts of others are those of plain comparisons", {
+  for (seed in worlds(1:2, 1:10)) {
     set.seed(seed)
     value <- sample(if (seed %% 2L == 0L) 1:15 else stats::rnorm(15L), 40L, TRUE)
     worse <- vapply(value, \(v) sum(value < v), 0L)

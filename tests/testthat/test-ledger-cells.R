@@ -65,10 +65,10 @@ test_that(
   }
 )
 
-test_both(
+test_long(
   "random files read the same by both readers, in chunks of any size, by any number of threads",
   {
-    for (seed in worlds(1:2, 1:40)) {
+    for (seed in 1:40) {
       set.seed(seed)
       n <- sample(1:60, 1L)
       pieces <- c(
@@ -133,11 +133,11 @@ test_both(
   }
 )
 
-test_that(
+test_both(
   "whatever a quoted cell holds comes back as it was: separators, quotes, CR, LF, ^Z (RFC 4180)",
   {
     quoted <- \(cell) paste0("\"", gsub("\"", "\"\"", cell, fixed = TRUE), "\"")
-    for (seed in 1:60) {
+    for (seed in worlds(1:15, 1:60)) {
       set.seed(seed)
       n <- sample(1:20, 1L)
       cell <- \() vapply(
@@ -207,7 +207,7 @@ test_that("many different texts stay bytes, and behave as text", {
   expect_identical(lapply(typed, \(x) as.character(code_column(x))), lapply(typed, column_as_text))
 })
 
-test_both("Parquet files read the same by both readers, and broken ones are left alone", {
+test_long("Parquet files read the same by both readers, and broken ones are left alone", {
   skip_if_not(requireNamespace("nanoparquet", quietly = TRUE), "no Parquet package")
   folder <- withr::local_tempdir()
   withr::local_seed(1)
@@ -222,8 +222,8 @@ test_both("Parquet files read the same by both readers, and broken ones are left
     level = factor(sample(c("x", "y"), n, TRUE)),
     x = runif(n)
   )
-  for (compression in worlds(c("snappy", "gzip"), c("snappy", "uncompressed", "zstd", "gzip"))) {
-    for (group in worlds(700L, c(700L, 100000L))) {
+  for (compression in c("snappy", "uncompressed", "zstd", "gzip")) {
+    for (group in c(700L, 100000L)) {
       for (version in 1:2) {
         path <- file.path(folder, paste0(compression, group, version, ".parquet"))
         nanoparquet::write_parquet(
@@ -258,7 +258,7 @@ test_both("Parquet files read the same by both readers, and broken ones are left
     }
   }
   whole <- readBin(file.path(folder, "snappy7001.parquet"), "raw", 1e7)
-  for (i in worlds(1:30, 1:300)) {
+  for (i in 1:300) {
     broken <- whole
     at <- if (i %% 2L) sample(length(whole), 3L) else length(whole) - sample(0:2500, 3L)
     broken[at] <- as.raw(sample(0:255, 3L))

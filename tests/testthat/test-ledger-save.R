@@ -25,7 +25,7 @@ test_long("a saved ledger opens as the one that was saved, for any meanings", {
   }
 })
 
-test_that("a save that is killed leaves the old one, and other folders are not touched", {
+test_long("a save that is killed leaves the old one, and other folders are not touched", {
   skip_if_not(
     requireNamespace("nanoparquet", quietly = TRUE) && .Platform$OS.type == "unix",
     "needs Parquet and signals"

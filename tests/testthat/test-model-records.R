@@ -12,7 +12,7 @@ test_that("every model has a record that fits what is compiled, and a meaning fo
   )
 })
 
-test_that("a fifth model is one C++ file and one record: it is fitted, predicted, told and drawn", {
+test_long("a fifth model is one C++ file and one record: it is fitted, predicted, told and drawn", {
   folder <- withr::local_tempdir()
   file.copy(test_path("plain_model.cpp"), folder)
   withr::local_envvar(PKG_CPPFLAGS = paste0("-I", shQuote(normalizePath(test_path("../../src")))))

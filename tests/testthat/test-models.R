@@ -245,7 +245,7 @@ test_that("discounted purchases are those of direct integration", {
   expect_equal(predict(model, history, horizon = 3000), by_sum(3000, 0), tolerance = 1e-10)
 })
 
-test_that("distributions, expectations and drawn histories tell the same story", {
+test_long("distributions, expectations and drawn histories tell the same story", {
   for (name in models) {
     model <- purchase_model(name, truths[[name]])
     history <- data.frame(repeats = c(0, 4), last = c(0, 9), span = c(30, 10))

@@ -16,6 +16,7 @@ noted_shop <- function(folder, notes) {
 }
 
 test_that("notes stand beside their part, and say when their number has moved", {
+  without_figures()
   folder <- withr::local_tempdir()
   path <- noted_shop(folder, c(
     "  fair:", "    part: counts", "    text: \"<b>The fair</b> was {held} in May\"",

@@ -1,7 +1,7 @@
 # A ledger in parts says what one ledger says, to the cent and the row.
 
-test_both("a ledger in parts gives the same answers as in one piece, whatever the parts", {
-  for (seed in worlds(5L, 1:6)) {
+test_long("a ledger in parts gives the same answers as in one piece, whatever the parts", {
+  for (seed in 1:6) {
     set.seed(seed)
     ledger <- random_ledger(
       seed,

@@ -33,7 +33,7 @@ question_words <- function(command) {
   scan(text = sub("^nubrek ", "", command), what = "", quiet = TRUE, quote = "'")
 }
 
-test_that("each call of the page of questions runs, and each command is one", {
+test_long("each call of the page of questions runs, and each command is one", {
   whole <- pellmere()$ledger
   # the customers of one shop are enough, but for the letter that was drawn among all
   place <- question_place(ledger_slice(whole, customers = list(first_channel = "Fern Street")))

@@ -77,8 +77,8 @@ test_that(
   }
 )
 
-test_that("ranks agree with R's own on random ledgers, whatever the order of rows", {
-  for (seed in 1:10) {
+test_both("ranks agree with R's own on random ledgers, whatever the order of rows", {
+  for (seed in worlds(1:2, 1:10)) {
     orders <- random_orders(seed)
     ledger <- random_ledger(seed, orders)
     people <- customers(ledger)
@@ -111,7 +111,7 @@ test_that("ranks agree with R's own on random ledgers, whatever the order of row
   }
 })
 
-test_that("own limits, those of an earlier scoring, groups of one's own", {
+test_both("own limits, those of an earlier scoring, groups of one's own", {
   scored <- score_rfm(ten(), cuts = list(recency = 30, frequency = 2, monetary = c(5, 8)))
   expect_identical(scored$recency_band, rep(1:2, 5L)) # at most 30 days reaches the better band
   expect_identical(scored$frequency_band, rep(1L, 10L))
@@ -124,7 +124,7 @@ test_that("own limits, those of an earlier scoring, groups of one's own", {
     )$index[[6L]],
     50
   )
-  for (seed in 1:8) {
+  for (seed in worlds(1:2, 1:8)) {
     ledger <- random_ledger(seed)
     once <- score_rfm(ledger, 4L)
     again <- score_rfm(ledger, like = once)
@@ -228,7 +228,7 @@ test_that("thresholds come before ranks: the best ten of those who reach them ar
   expect_identical(nrow(fifth), as.integer(ceiling(nrow(reach) * 0.2)))
 })
 
-test_that("per customer and per purchase have names of their own (one word, one meaning)", {
+test_both("per customer and per purchase have names of their own (one word, one meaning)", {
   ledger <- example_ledger()
   profile <- map_profile(order_map(ledger))
   expect_equal(profile$sales_per_customer, profile$sales / profile$customers)
@@ -236,7 +236,7 @@ test_that("per customer and per purchase have names of their own (one word, one 
     expect_false("mean_sales" %in% names(table))
   }
   # customers are those with a purchase, in sales by an attribute too
-  for (seed in 1:12) {
+  for (seed in worlds(1:3, 1:12)) {
     ledger <- random_ledger(seed, purchase_unit = if (seed %% 2) "day" else "order")
     sales <- sales_by(ledger, "first_channel")
     rate <- repeat_rate(ledger, by = "first_channel")

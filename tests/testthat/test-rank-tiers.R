@@ -141,7 +141,7 @@ test_that("this year so far is compared with the last up to the same day (trap)"
   expect_match(remarks(whole)$remark, "of unequal length", all = FALSE)
 })
 
-test_that("moves partition customers and money on random ledgers", {
+test_long("moves partition customers and money on random ledgers", {
   for (seed in 1:12) {
     ledger <- random_ledger(seed)
     for (rule in list(
@@ -200,7 +200,7 @@ steady_world <- function(seed, n = 400L, planted = 1) {
   )
 }
 
-test_that("in a stationary world moves are told to be chance, and a planted shift is found", {
+test_long("in a stationary world moves are told to be chance, and a planted shift is found", {
   judge <- \(seed, planted, ...) {
     ledger <- steady_world(seed, planted = planted)
     move_noise(tier_moves(ledger, c("2023", "2024"), ...), ledger, draws = 100L)
@@ -224,7 +224,7 @@ test_that("in a stationary world moves are told to be chance, and a planted shif
   expect_identical(as.data.frame(again), as.data.frame(shifted[[1L]]))
 })
 
-test_that("probabilities of tiers are calibrated where the model is true", {
+test_long("probabilities of tiers are calibrated where the model is true", {
   withr::local_seed(5)
   n <- 2500L
   lambda <- rgamma(n, 0.9, 0.9 / 5)

@@ -58,8 +58,8 @@ test_that(
   }
 )
 
-test_that("scores and tiers do not depend on row order or the scale of money", {
-  for (seed in 1:10) {
+test_both("scores and tiers do not depend on row order or the scale of money", {
+  for (seed in worlds(1:2, 1:10)) {
     orders <- random_orders(seed)
     scaled <- orders
     plain <- grepl("^-?[0-9.]+$", orders$amount) & orders$amount != "12.345"

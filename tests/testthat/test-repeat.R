@@ -13,10 +13,10 @@ test_that("the repeat rate of the example, by hand", {
   expect_equal(c(rate$sales_first, rate$sales_later, rate$sales_outside), c(479.84, 425.50, -18))
 })
 
-test_that(
+test_both(
   "missing attributes are a group, and nobody is lost (trap: customers vanish from a breakdown)",
   {
-    for (seed in 1:10) {
+    for (seed in worlds(1:2, 1:10)) {
       ledger <- random_ledger(seed)
       all <- repeat_rate(ledger)
       by <- repeat_rate(ledger, by = "first_channel")

@@ -18,6 +18,7 @@ small_run <- function(folder, more = "") {
 }
 
 test_that("results replace and sweep only what an earlier run wrote", {
+  without_figures()
   folder <- withr::local_tempdir()
   path <- small_run(folder, "outputs: {folder: out}")
   out <- file.path(folder, "out")

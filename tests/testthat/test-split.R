@@ -17,9 +17,9 @@ expect_same_ledger <- function(found, whole, name) {
   }
 }
 
-test_both("random ledgers in 1, 2, 7 and 64 parts are equal to one ledger, also appended to", {
+test_long("random ledgers in 1, 2, 7 and 64 parts are equal to one ledger, also appended to", {
   # more of them where somebody has the time
-  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SPLIT_SEEDS", worlds("1", "5"))))) {
+  for (seed in seq_len(as.integer(Sys.getenv("NUBREK_SPLIT_SEEDS", "5")))) {
     rows <- rich_rows(seed)
     said <- rich_opening(seed, rows)
     n <- c(7L, 2L, 1L, 16L, 7L, 2L, 64L, 7L)[seed %% 8L + 1L]
@@ -214,7 +214,7 @@ test_that("a study keeps its ledger in parts", {
   expect_error(study_ledger(study), "keep", class = "nubrek_error_study")
 })
 
-test_that("exports of one name in two folders, and a joined table, are added as to one ledger", {
+test_long("exports of one name in two folders, and a joined table, are added as to one ledger", {
   folder <- withr::local_tempdir()
   files <- file.path(folder, c("may", "june"), "orders.csv")
   lapply(dirname(files), dir.create)

@@ -29,6 +29,7 @@ write_small <- function(
 }
 
 test_that("a file with other names, day-first dates and semicolons needs only the study file", {
+  without_figures()
   path <- write_small(c(
     "007;1;05.03.2024;12,50", "007;2;25.04.2024;1.012,50", "8;3;06.03.2024;7,00"
   ))
@@ -73,6 +74,7 @@ test_that("a broken study file is refused with the line and what was meant", {
 })
 
 test_that("acquisition cost and margins of a study reach the payback; what is missing is named", {
+  without_figures()
   rows <- c(
     "A;1;05.01.2024;10,00", "A;2;25.02.2024;6,00", "B;3;06.02.2024;20,00", "B;4;31.03.2024;1,00"
   )

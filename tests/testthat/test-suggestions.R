@@ -73,7 +73,7 @@ test_long("every option, key and call that a message names is there", {
   }
 })
 
-test_that("what a shown part suggests can be added to its command", {
+test_long("what a shown part suggests can be added to its command", {
   run <- pellmere()
   for (part in intersect(shown_parts(), names(run))) {
     withr::local_options(nubrek.command = command_flags("show"))
@@ -90,7 +90,7 @@ test_that("what a shown part suggests can be added to its command", {
   }
 })
 
-test_that("a print of 80 columns keeps what its headline speaks of", {
+test_long("a print of 80 columns keeps what its headline speaks of", {
   withr::local_options(width = 80)
   run <- pellmere()
   kept <- 0L
@@ -106,7 +106,7 @@ test_that("a print of 80 columns keeps what its headline speaks of", {
   expect_gt(kept, 5L)
 })
 
-test_that("the rule of a found group can be counted, and is the same people", {
+test_long("the rule of a found group can be counted, and is the same people", {
   run <- pellmere()
   found <- attr(run$discover, "found")[[1L]]
   for (k in seq_len(min(3L, nrow(found)))) {

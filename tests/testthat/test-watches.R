@@ -136,7 +136,7 @@ test_that("a number at its limit is neither below nor above it", {
   expect_identical(found(above = n - 1)$day, ledger$as_of)
 })
 
-test_that("a watch fires once: the run ends with status 3, says why, and writes it", {
+test_both("a watch fires once: the run ends with status 3, says why, and writes it", {
   folder <- withr::local_tempdir()
   rows <- watched_shop()
   path <- file.path(folder, "study.yaml")
@@ -178,7 +178,7 @@ test_that("a watch fires once: the run ends with status 3, says why, and writes 
   for (wrong in list(
     "{number: agian}", "{number: rate}", "{below: 3}", "{number: rate, below: 1, above: 2}",
     "{number: active, below: 3, by: first_channel}"
-  )) {
+  )[worlds(2:3, 1:5)]) {
     writeLines(sub("{number: customers, above: 10000}", wrong, readLines(path), fixed = TRUE), path)
     expect_identical(suppressMessages(run("2025-08-24"))$status, 1L, label = wrong)
     writeLines(sub(wrong, "{number: customers, above: 10000}", readLines(path), fixed = TRUE), path)

@@ -65,7 +65,7 @@ test_that("three cohorts on paper: margin, discount, cost, payback, worked by ha
   expect_error(cohort_value(data.frame(1)), class = "nubrek_error_argument")
 })
 
-test_that(
+test_long(
   paste0(
     "observed cells stand as they were, forecast cells add up to the sales to come, paybacks are ",
     "those of the observed grid"
