@@ -72,8 +72,8 @@ command_verbs <- list(
   forget = list(
     says = "erase a customer from all that was written, and name your own files with the rows",
     use = paste(
-      "nubrek forget ID STUDY [--file IDS.csv] [--orders keep|delete] [--copies FOLDER] [--again]",
-      "[--folder FOLDER]"
+      "nubrek forget ID STUDY|LEDGER [--file IDS.csv] [--orders keep|delete] [--copies FOLDER]",
+      "[--again] [--folder FOLDER]"
     ),
     arguments = c(2L, 1L)
   ),

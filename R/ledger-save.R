@@ -295,6 +295,7 @@ open_saved_ledger <- function(path, con = NULL, call = rlang::caller_env()) {
     },
     error = damaged
   )
+  ledger$meaning$erased <- erased_record(file.path(path, erased_file))
   if (is.null(facts$database)) ledger else in_its_tables(ledger, facts$database, con, path, call)
 }
 

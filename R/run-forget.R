@@ -13,7 +13,9 @@
 #' keeps the person out of later exports, until `again` lets the person in. Lists of customers lose
 #' the rows; report and workbook are removed, and the next run makes them again.
 #'
-#' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()].
+#' @param study `[character(1) | nubrek_study]` A study file, or one read by [read_study()]; or the
+#'   folder of a ledger that [save_ledger()] keeps with its exports: it is made again of the rest,
+#'   and whatever is appended to it comes without the person.
 #' @param ids `[character]` Customer ids as the data write them; ids that are the same person by the
 #'   study's aliases are erased too.
 #' @param orders `[character(1)]` `"keep"`: orders stay without a customer; `"delete"`: they are
@@ -27,7 +29,8 @@
 #' @section What is not reached: Databases, which are only read, and files elsewhere: mails, printed
 #'   lists, backups, lists written with `nubrek list`. Copies of the results folder.
 #' @section Errors: `nubrek_error_erased` where the record cannot be read: it is another user's, or
-#'   damaged; nothing is let in then.
+#'   damaged; nothing is let in then. `nubrek_error_source` for a saved ledger whose rows are not in
+#'   its folder: one without exports, in parts, or in a database.
 #' @examples
 #' folder <- tempfile("shop-")
 #' dir.create(folder)
@@ -46,7 +49,6 @@
 forget_customer <- function(
   study, ids, orders = "keep", again = FALSE, copies = NULL, folder = NULL
 ) {
-  if (!inherits(study, "nubrek_study")) study <- read_study(study)
   throw_unless(
     checkmate::check_character(ids, min.chars = 1L, min.len = 1L, any.missing = FALSE), "ids",
     rlang::current_env()
@@ -61,13 +63,16 @@ forget_customer <- function(
       "i" = "Name a folder for it: {.envvar R_USER_DATA_DIR}."
     ), "erased")
   }
+  if (is_saved_ledger(study)) {
+    return(forget_in_ledger(study, trim_text(ids), orders == "delete", again, secret))
+  }
+  if (!inherits(study, "nubrek_study")) study <- read_study(study)
   people <- ids_of_people(study, ids)
   record <- file.path(dirname(study$path), erased_file)
   if (again) {
-    let_in_again(study, record, people, secret)
-    return(told_erasure(
-      study, people, erasure(record, say("these ids are let in again"), length(people))
-    ))
+    let_in_again(record, people, secret)
+    said <- erasure(record, say("these ids are let in again"), length(people))
+    return(told_erasure(dirname(study$path), people, said))
   }
   own <- files_of_people(study, people, copies)
   if (nrow(own) == 0L && !any(is_erased(people, erased_customers(study)))) {
@@ -75,9 +80,9 @@ forget_customer <- function(
       "No file of the study names {.val {ids}}.", "i" = "Ids are matched as they are written."
     ), "erased")
   }
-  write_erased(study, record, people, orders == "delete", secret)
+  write_erased(record, people, orders == "delete", secret)
   results <- results_folder(study, folder)
-  told_erasure(study, people, rbind(
+  told_erasure(dirname(study$path), people, rbind(
     erasure(record, say("written: keeps them out of later runs"), length(people)),
     forget_lists(study, results, people),
     forget_records(results, people, secret),
@@ -87,16 +92,20 @@ forget_customer <- function(
   ))
 }
 
-# Files of the study's folder by their place in it.
-told_erasure <- function(study, people, rows) {
+# Files of this folder by their place in it.
+told_erasure <- function(home, people, rows) {
   rows$file <- sub("^[.]/", "", rows$file)
-  home <- paste0(normalizePath(dirname(study$path)), "/")
+  home <- paste0(normalizePath(home), "/")
   full <- normalizePath(rows$file, mustWork = FALSE)
   inside <- startsWith(full, home)
   rows$file[inside] <- substring(full[inside], nchar(home) + 1L)
   new_result(
     as.list(rows),
     "erasure",
+    remarks = remark_table("elsewhere", say(paste(
+      "Not known here: lists written to other places, mails, printed letters, backups, and copies",
+      "of these folders."
+    ))),
     basis = list(people = length(people), done = sum(!startsWith(rows$what, say("yours: "))))
   )
 }
@@ -107,12 +116,10 @@ erasure <- function(file = character(), what = character(), rows = integer()) {
 
 # All ids that are the same persons, by the aliases of the study.
 ids_of_people <- function(study, ids) {
-  ids <- trim_text(ids)
   part <- study$data$aliases
-  if (is.null(part$files)) return(unique(ids))
-  lookup <- alias_lookup(study_table(study, "aliases", NULL, \(part) c(same_as = part$same_as)))
-  main <- unique(resolve_aliases(ids, lookup))
-  unique(c(ids, main, names(lookup)[lookup %in% main]))
+  every_id_of(trim_text(ids), if (!is.null(part$files)) {
+    study_table(study, "aliases", NULL, \(part) c(same_as = part$same_as))
+  })
 }
 
 # Lists lose the rows of these people; what holds them otherwise goes as a whole.

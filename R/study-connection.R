@@ -2,7 +2,7 @@
 # both.
 
 # How each driver is called, and what makes it read only; `temporary`, are temporary tables made
-# all the same?
+# all the same? `limit` is what stops a statement after so many seconds.
 database_drivers <- list(
   RSQLite = list(
     driver = \(said) RSQLite::SQLite(),
@@ -13,7 +13,7 @@ database_drivers <- list(
   ),
   RPostgres = list(driver = \(said) driver_of("RPostgres", "Postgres"), only = \() list(
     options = "-c default_transaction_read_only=on"
-  )),
+  ), limit = "SET statement_timeout = '%ds'"),
   duckdb = list(driver = \(said) driver_of("duckdb", "duckdb"), only = \() list(read_only = TRUE)),
   # engines by a shared library that the connection names
   adbi = list(
@@ -25,9 +25,36 @@ database_drivers <- list(
     always = list(bigint = "numeric"),
     own = c("library", "entrypoint")
   ),
-  RClickhouse = list(driver = \(said) driver_of("RClickhouse", "clickhouse"), only = \() list()),
-  RMariaDB = list(driver = \(said) driver_of("RMariaDB", "MariaDB"), only = \() list())
+  RClickhouse = list(
+    driver = \(said) driver_of("RClickhouse", "clickhouse"), only = \() list(),
+    limit = "SET max_execution_time = %d"
+  ),
+  RMariaDB = list(
+    driver = \(said) driver_of("RMariaDB", "MariaDB"), only = \() list(),
+    limit = "SET SESSION max_statement_time = %d"
+  )
 )
+
+# Minutes after which the engine stops a statement, where the connection names none: a query of the
+# user's may ask for everything times everything.
+statement_minutes <- 60
+
+limit_statements <- function(con, driver, minutes, call = NULL) {
+  if (is.null(driver$limit)) {
+    if (is.null(minutes)) return()
+    abort_nubrek(c(
+      "This engine has no limit of time for a statement.", "i" = "Leave out {.field minutes}."
+    ), "database", call = call)
+  }
+  minutes <- minutes %||% statement_minutes
+  if (!checkmate::test_number(minutes, lower = 0.1, finite = TRUE)) {
+    abort_nubrek(
+      "{.field minutes} of a connection must be a number of minutes, such as 30.", "database",
+      call = call
+    )
+  }
+  DBI::dbExecute(con, sprintf(driver$limit, as.integer(60 * minutes)))
+}
 
 driver_of <- function(package, name, ...) getExportedValue(package, name)(...)
 
@@ -111,15 +138,26 @@ open_connection <- function(name, workspace = NULL, call = NULL) {
   need_package(said$package, "a database", call)
   driver <- database_drivers[[said$package]]
   said <- lapply(said[names(said) != "package"], from_environment, path, call)
-  arguments <- c(said[setdiff(names(said), driver$own)], driver$always)
+  arguments <- c(said[setdiff(names(said), c(driver$own, "minutes"))], driver$always)
   writes <- !is.null(workspace) && workspace != "none" &&
     !(workspace == "temporary" && isTRUE(driver$temporary))
+  con <- NULL
   tryCatch(
-    do.call(DBI::dbConnect, c(list(driver$driver(said)), arguments, if (!writes) driver$only())),
-    error = \(e) abort_nubrek(c(
-      "The connection {.val {name}} cannot be opened.",
-      "x" = "The engine says: {.emph {gsub('\\\\s+', ' ', conditionMessage(e))}}"
-    ), "database", call = call)
+    {
+      con <- do.call(
+        DBI::dbConnect, c(list(driver$driver(said)), arguments, if (!writes) driver$only())
+      )
+      limit_statements(con, driver, said$minutes, call)
+      con
+    },
+    error = \(e) {
+      if (!is.null(con)) DBI::dbDisconnect(con)
+      if (inherits(e, "nubrek_error")) stop(e)
+      abort_nubrek(c(
+        "The connection {.val {name}} cannot be opened.",
+        "x" = "The engine says: {.emph {gsub('\\\\s+', ' ', conditionMessage(e))}}"
+      ), "database", call = call)
+    }
   )
 }
 

@@ -132,7 +132,7 @@ code_and_texts <- function() {
 change_groups <- function(study) as.character(unlist(study$`repeat`$by))
 
 # The record of a run, beside its results; nothing where the last one says the same.
-keep_run <- function(run, folder) {
+keep_run <- function(run, folder, made = Sys.time()) {
   study <- run$study
   if (isFALSE(study$outputs$runs)) return()
   people <- change_people(run$ledger, change_groups(study))
@@ -156,8 +156,9 @@ keep_run <- function(run, folder) {
   }
   secret <- user_secret()
   if (is.null(secret)) return()
-  made <- Sys.time()
-  place <- file.path(folder, runs_folder, format(made, "%Y-%m-%d-%H%M%OS2", tz = "UTC"))
+  last <- basename(vapply(before, `[[`, "", "path"))
+  name <- behind_last(format(made, "%Y-%m-%d-%H%M%OS2", tz = "UTC"), last)
+  place <- file.path(folder, runs_folder, name)
   draft <- tempfile(".nubrek-", folder)
   on.exit(unlink(draft, recursive = TRUE))
   privately({
@@ -177,6 +178,14 @@ keep_run <- function(run, folder) {
     move_file(draft, place)
   })
   forget_runs(folder, study$outputs$keep_runs)
+}
+
+# The name of a run sorts behind that of the last one, also where the clock has gone back.
+behind_last <- function(name, last) {
+  if (length(last) == 0L || order(c(name, last), method = "radix")[[1L]] == 2L) return(name)
+  if (!grepl("-[0-9]{2}$", last) || endsWith(last, "-99")) return(paste0(last, "-01"))
+  count <- as.integer(sub(".*-", "", last))
+  sub("[0-9]{2}$", sprintf("%02d", count + 1L), last)
 }
 
 # Of the newest two the data stay, of the newest 60 the numbers, unless they are older than the

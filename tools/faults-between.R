@@ -132,6 +132,52 @@ for (i in 1:15) {
   whole <- whole + !is.null(opened)
 }
 cat(sprintf("15 draws killed: %d campaigns, each whole\n", whole))
+
+# A refresh that is killed leaves the ledger as it was, and the next one is that of all rows.
+base <- file.path(root, "till.sqlite")
+folder <- file.path(root, "till")
+till <- data.frame(
+  who = sample(ids, 20000L, TRUE), receipt = seq_len(20000L), paid = runif(20000L, 1, 90),
+  day = format(as.Date("2024-01-03") + sort(sample(600L, 20000L, TRUE)))
+)
+map <- column_map("who", "day", order = "receipt", sales = "paid")
+con <- DBI::dbConnect(RSQLite::SQLite(), base)
+DBI::dbWriteTable(con, "sold", till)
+in_till <- function() db_table(con, "sold", added = "receipt")
+save_ledger(open_ledger(in_till(), map, meanings(currency = "EUR"), workspace = "main"), folder)
+refresh <- tempfile(fileext = ".R", tmpdir = root)
+writeLines(c(
+  "library(nubrek)", sprintf("con <- DBI::dbConnect(RSQLite::SQLite(), '%s')", base),
+  sprintf("ledger <- refresh_ledger(open_ledger('%s', connection = con))", folder),
+  sprintf("save_ledger(ledger, '%s')", folder)
+), refresh)
+right <- 0L
+for (i in 1:12) {
+  more <- transform(till[sample(nrow(till), 400L), ], receipt = 100000L * i + 1:400, day = "2026-01-02")
+  DBI::dbWriteTable(con, "sold", more, append = TRUE)
+  line <- paste(shQuote(c(command[[1L]], refresh)), collapse = " ")
+  group <- as.integer(system(paste("setsid", line, ">/dev/null 2>&1 & echo $!"), intern = TRUE))
+  Sys.sleep(runif(1L, 0.5, 2.5))
+  system(paste0("kill -9 -", group, " 2>/dev/null"))
+  Sys.sleep(0.1)
+  told <- tryCatch(
+    {
+      old <- open_ledger(folder, connection = con)
+      fresh <- refresh_ledger(old)
+      whole <- open_ledger(DBI::dbReadTable(con, "sold"), map, meanings(currency = "EUR"))
+      same <- isTRUE(all.equal(customers(fresh), customers(whole))) && all(prove_totals(fresh)$exact)
+      save_ledger(fresh, folder)
+      if (fresh$db$mark != old$db$mark) close_ledger(old)
+      same
+    },
+    error = function(e) conditionMessage(e)
+  )
+  claim(paste("a killed refresh left something wrong, the", i, told), isTRUE(told))
+  right <- right + isTRUE(told)
+}
+left <- setdiff(DBI::dbListTables(con), "sold")
+cat(sprintf("12 refreshes killed: %d right afterwards; %d tables beside the rows\n", right, length(left)))
+DBI::dbDisconnect(con)
 unlink(root, recursive = TRUE)
 cat(if (troubles == 0L) "All as promised.\n" else paste(troubles, "not as promised.\n"))
 quit(status = as.integer(troubles > 0L))

@@ -166,6 +166,36 @@ fuzz_kinds <- list(
     mangled_file(path, 1L)
     sound_ledger(open_study_ledger(read_study(path)))
   },
+  through = \(folder) { # exports as an analyst meets them: `new`, `check`, `run`
+    orders <- fuzz_orders()
+    names(orders) <- sample(list(
+      c("customer", "receipt", "day", "amount", "note"), c("Kunde", "Beleg", "Datum", "Betrag", "Text"),
+      c("client id", "order no", "order date", "net sales", "comment")
+    ), 1L)[[1L]]
+    if (runif(1) < 0.3) orders[[3L]] <- format(as.Date(orders[[3L]]), "%d.%m.%Y")
+    export <- file.path(folder, "orders.csv")
+    people <- file.path(folder, "people.csv")
+    data.table::fwrite(orders, export, sep = sample(c(",", ";", "\t"), 1L))
+    data.table::fwrite(
+      data.frame(id = unique(orders[[1L]]), town = "Carrow", mail = "a@post.example"), people
+    )
+    mangled_file(sample(c(export, export, people), 1L))
+    study <- file.path(folder, "study.yaml")
+    say <- \(...) {
+      status <- NULL
+      utils::capture.output(
+        invisible(utils::capture.output(status <- command_main(c(...)))), type = "message"
+      )
+      status
+    }
+    ends <- say("new", export, people, "--file", study)
+    if (file.exists(study)) {
+      text <- readLines(study, encoding = "UTF-8")
+      writeLines(sub("^  folder: results", "  folder: results\n  report: no", text), study, useBytes = TRUE)
+      ends <- c(ends, say("check", study), say("run", study))
+    }
+    all(ends %in% 0:3)
+  },
   kept = \(folder) {
     ledger <- open_ledger(fuzz_orders(), fuzz_map())
     before <- customers(ledger)

@@ -23,7 +23,7 @@ cases <- if (length(args) > 0L) as.integer(args[[1L]]) else 10000L
 seed <- if (length(args) > 1L) as.integer(args[[2L]]) else 1L
 share <- c(
   csv = 0.3, gz = 0.1, parquet = 0.12, xlsx = 0.08, study = 0.15, kept = 0.1, where = 0.1,
-  arguments = 0.05, rule = 1
+  arguments = 0.05, through = 0.15, rule = 1
 )
 
 # The cases of one kind, one process after the other until all are through.

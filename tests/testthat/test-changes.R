@@ -159,3 +159,27 @@ test_that("runs are kept, the same run once, and a damaged or old one does not s
   shop_study(folder, pair$then, TRUE)
   expect_error(compare_runs(path), "damaged", class = "nubrek_error_file")
 })
+
+test_that("the last run is the last one made, also where the clock has gone back", {
+  folder <- withr::local_tempdir()
+  pair <- shop_pair(9L)
+  path <- shop_study(folder, pair$then, FALSE)$path
+  run_study(path)
+  results <- file.path(folder, "nubrek-results")
+  shop_study(folder, pair$now, TRUE)
+  now <- run_study(path, NA)
+  then <- run_study(shop_study(folder, pair$then, FALSE)$path, NA)
+  yesterday <- Sys.time() - 86400
+  for (i in 1:3) {
+    run <- list(now, then, now)[[i]]
+    keep_run(run, results, made = yesterday - i)
+    last <- utils::tail(known_runs(results), 1L)[[1L]]
+    expect_length(known_runs(results), i + 1L)
+    expect_identical(last$customers, sum(change_people(run$ledger, NULL)$bought))
+    expect_match(last$path, sprintf("-0%d$", i))
+  }
+  expect_identical(behind_last("b", character()), "b")
+  expect_identical(behind_last("b", "a"), "b")
+  expect_identical(behind_last("b", "b"), "b-01")
+  expect_identical(behind_last("b", "c-99"), "c-99-01")
+})

@@ -152,7 +152,8 @@ test_that(
     # the last one as a process
     products <- system.file("pellmere", "products.csv", package = "nubrek")
     for (case in list(
-      list(2L, c("show", "tiers")), list(1L, c("check", products)), list(1L, c("run", "nowhere.yaml"))
+      list(2L, c("show", "tiers")), list(1L, c("check", products)),
+      list(1L, c("run", "nowhere.yaml"))
     )) {
       ask <- if (case[[2L]][[1L]] == "run") nubrek_command else nubrek_here
       got <- do.call(ask, as.list(case[[2L]]))

@@ -118,6 +118,21 @@ test_that("a study names a connection, whose secrets stand elsewhere, and sees n
   expect_identical(contact_history(ledger)$contacts, 1L)
   expect_error(study_ledger(study("tilt")), "till", class = "nubrek_error_database")
   expect_error(study_ledger(study("other")), "package", class = "nubrek_error")
+  # minutes are for engines that can stop a statement, and no word to the driver
+  put("connections.yaml", c(
+    "till: {package: RSQLite, dbname: {env: TILL_DATABASE}, minutes: 5}"
+  ))
+  expect_error(study_ledger(study("till")), "no limit of time", class = "nubrek_error_database")
+  limit <- \(...) limit_statements(con, list(limit = "CREATE TEMP TABLE s AS SELECT %d AS n"), ...)
+  limit(1.5)
+  expect_identical(DBI::dbGetQuery(con, "SELECT n FROM s")$n, 90L)
+  DBI::dbExecute(con, "DROP TABLE s")
+  limit(NULL)
+  expect_identical(DBI::dbGetQuery(con, "SELECT n FROM s")$n, 3600L)
+  for (wrong in list("soon", 0, -1, Inf, c(1, 2))) {
+    expect_error(limit(wrong), "number of minutes", class = "nubrek_error_database")
+  }
+  put("connections.yaml", "till: {package: RSQLite, dbname: {env: TILL_DATABASE}}")
   # kept, and made again where the tables have other rows
   kept <- study("till", "  keep: ledger")
   n <- length(study_ledger(kept)$orders$sales)

@@ -284,7 +284,7 @@ test_that("what cannot be identified is said, and impossible histories are refus
   )
 })
 
-test_that("a fit that a session has made is not climbed again, and of anything else it is another", {
+test_that("a fit that a session has made is not climbed again, of anything else it is another", {
   rm(list = ls(climbed), envir = climbed)
   history <- purchase_history(example_ledger())
   first <- fit_purchases(history, "bg-nbd")

@@ -176,3 +176,65 @@ test_that("who was erased is not let in by a damaged record, or by another user"
   })
   expect_false("KD007X" %in% study_ledger(path)$ids)
 })
+
+test_that("a saved ledger is made again without them, and nothing appended brings them back", {
+  skip_if_not_installed("nanoparquet")
+  withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir())
+  place <- withr::local_tempdir()
+  orders <- data.frame(
+    who = c("KD1", "Zelda7", "KD2", "Z8", "KD1", "Zelda7"), receipt = 1:6,
+    day = c("2024-01-03", "2024-01-09", "2024-02-01", "2024-02-03", "2024-03-01", "2024-04-07"),
+    paid = c("5.00", "6.50", "7.00", "8.25", "9.00", "x Zelda"),
+    mail = c("", "zelda@post.example", "", "", "", "")
+  )
+  map <- column_map("who", "day", order = "receipt", sales = "paid", attributes = "mail")
+  people <- attribute_table(
+    data.frame(id = c("KD1", "Zelda7"), name = c("A", "Zelda Quint")), "id", "name"
+  )
+  main <- attribute_table(data.frame(id = "Z8", main = "Zelda7"), "id", c(same_as = "main"))
+  export <- file.path(place, "export.csv")
+  data.table::fwrite(orders, export)
+  kept <- function(source) {
+    ledger <- add_contacts(
+      open_ledger(source, map, meanings(currency = "EUR"), customers = people, aliases = main),
+      data.frame(customer = c("KD1", "Zelda7"), day = "2024-02-02")
+    )
+    folder <- tempfile("ledger-", place)
+    save_ledger(ledger, folder)
+    folder
+  }
+  for (source in list(export, orders)) {
+    folder <- kept(source)
+    before <- open_ledger(folder)
+    expect_gt(length(files_holding(folder, "Zelda")), 1L)
+    found <- forget_customer(folder, "Z8")
+    expect_identical(found$rows, c(2L, 3L))
+    expect_identical(files_holding(folder, c("Zelda", "zelda", "Z8")), character())
+    after <- open_ledger(folder)
+    expect_identical(customers(after)$customer, c("KD1", "KD2"))
+    expect_identical(customers(after)$sales, c(14, 7))
+    expect_equal(sum(after$intake$identified$all), sum(before$intake$identified$all))
+    expect_true(all(prove_totals(after)$exact))
+    expect_identical(after$contacts$customer, "KD1")
+    # the next export
+    more <- rbind(orders, data.frame(
+      who = c("Zelda7", "KD2"), receipt = 7:8, day = "2024-05-01", paid = "3.00", mail = "Zelda"
+    ))
+    grown <- append_orders(after, more)
+    expect_identical(customers(grown)$sales, c(14, 10))
+    save_ledger(grown, folder)
+    expect_identical(customers(open_ledger(folder))$customer, c("KD1", "KD2"))
+    expect_error(forget_customer(folder, "Nobody"), class = "nubrek_error_erased")
+    forget_customer(folder, "Zelda7", again = TRUE)
+    expect_identical(
+      customers(append_orders(open_ledger(folder), more))$customer, c("KD1", "KD2", "Zelda7")
+    )
+  }
+  gone <- kept(export)
+  forget_customer(gone, "Zelda7", orders = "delete")
+  expect_identical(
+    sum(open_ledger(gone)$intake$identified$all), 100 * (5 + 7 + 9)
+  )
+  save_ledger(open_ledger(export, map, meanings(currency = "EUR")), gone <- tempfile(), FALSE)
+  expect_error(forget_customer(gone, "KD1"), class = "nubrek_error_source")
+})
