@@ -8,10 +8,11 @@
 #' one purchase. `first_products()` tells after which first goods customers come back at all.
 #'
 #' What is expected is what everybody buys then: the share of the other label in all second
-#' purchases of the same calendar months, weighted alike; of goods bought together, what purchases
-#' of the same month that hold as many different goods hold beside the one. So goods of a season are
-#' not taken for followers of each other, nor those of small purchases for strangers. A label counts
-#' as held where its lines of the purchase are worth more than 0.
+#' purchases of the same calendar months that hold as many different goods, weighted alike; of goods
+#' bought together, what purchases of the same month that hold as many different goods hold beside
+#' the one. So goods of a season are not taken for followers of each other, nor are those of
+#' customers who fill large baskets, nor those of small purchases for strangers. A label counts as
+#' held where its lines of the purchase are worth more than 0.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param by `[character(1)]` A column of the lines. Default the category, else the product.
@@ -26,7 +27,7 @@
 #'   and Hochberg), missing after fewer than `at_least` customers; `median_days` between the two.
 #'   Customers without a second purchase have not all had the time for one: the share who come back
 #'   stands in `first_products()`.
-#' @details The number of holders, given the months, is a sum of hypergeometric counts (Mantel and
+#' @details The number of holders, given months and sizes, is a sum of hypergeometric counts (Mantel and
 #'   Haenszel 1959); its tails are taken from a binomial with the same mean and variance. Steps
 #'   from a purchase to the next are those of orders (or days, as purchases are counted); shares
 #'   back count purchases on different days, as [waiting_curve()] does.
@@ -41,7 +42,8 @@ product_steps <- function(ledger, by = goods_of(ledger), basket = FALSE, at_leas
   found <- first_and_second(ledger, by, basket)
   first <- labels_of_purchase(found, 1L)
   second <- labels_of_purchase(found, 2L)
-  back <- unique(second[, .(customer, stratum = month)])
+  second[, stratum := paste(month, size)]
+  back <- unique(second[, .(customer, stratum)])
   months <- back[, .N, keyby = stratum]
   count <- \(table) label_grid(table[, .N, keyby = .(label, stratum)], n, months$stratum)
   n <- length(found$labels)
@@ -50,7 +52,7 @@ product_steps <- function(ledger, by = goods_of(ledger), basket = FALSE, at_leas
     held = .N, median_days = stats::median(as.double(until - from))
   ), keyby = .(a, b)]
   judged <- judge_pairs(
-    pairs, step_moments(rows, count(second[, .(label, stratum = month)]), months$N), rowSums(rows),
+    pairs, step_moments(rows, count(second[, .(label, stratum)]), months$N), rowSums(rows),
     at_least
   )
   size <- first[, .(customers = .N), keyby = label]
@@ -90,7 +92,6 @@ companion_goods <- function(ledger, by = goods_of(ledger), at_least = 30L) {
   check_whole(at_least, lower = 1L)
   found <- labels_held(ledger, by, FALSE)
   at <- found$held[found$purchases, on = "purchase", nomatch = NULL]
-  at[, size := .N, by = purchase]
   at[, stratum := paste(month, size)]
   strata <- unique(at[, .(purchase, stratum, size)])[, .N, keyby = .(stratum, size)]
   held <- label_grid(
@@ -186,7 +187,7 @@ label_grid <- function(table, n, strata) {
   m
 }
 
-# Given the months, the number of pairs is a sum of hypergeometric counts.
+# Given months and sizes, the number of pairs is a sum of hypergeometric counts.
 step_moments <- function(rows, columns, total) {
   total <- rep(total, each = nrow(rows))
   list(
@@ -229,7 +230,9 @@ pair_p <- function(count, mean, variance) {
   chance <- pmin(pmax(chance, 1e-12), 1)
   n <- pmax(mean / chance, count)
   above <- ifelse(count > 0, stats::pbeta(chance, count, n - count + 1), 1)
-  below <- stats::pbeta(chance, count + 1, pmax(n - count, 1e-12), lower.tail = FALSE)
+  below <- ifelse(
+    count < n, stats::pbeta(chance, count + 1, pmax(n - count, 1e-12), lower.tail = FALSE), 1
+  )
   pmin(1, 2 * pmin(above, below))
 }
 
@@ -238,8 +241,8 @@ goods_of <- function(ledger) {
 }
 
 # Purchases in their order, and the labels that each holds: `purchases` with `purchase` (a number),
-# `customer`, `day`, `month` and `number` (of the customer's purchases); `held`, `purchase` and
-# `label`, a code into `labels`.
+# `customer`, `day`, `month`, `number` (of the customer's purchases) and `size`, how many different
+# goods it holds; `held`, `purchase` and `label`, a code into `labels`.
 labels_held <- function(ledger, by, basket, call = rlang::caller_env()) {
   throw_unless(checkmate::check_flag(basket), "basket", call)
   check_line_column(by, ledger, call)
@@ -270,6 +273,7 @@ labels_held <- function(ledger, by, basket, call = rlang::caller_env()) {
   data.table::setorderv(purchases, c("customer", "day", "purchase"))
   purchases[, number := seq_len(.N), by = customer]
   purchases[, month := label_of_day(day, "month")]
+  purchases[, size := held[, .N, keyby = purchase][.(purchases$purchase), N]]
   labels <- groups$labels[[1L]]
   if (!basket) return(list(purchases = purchases, held = held, labels = labels))
   data.table::setorderv(held, c("purchase", "label"))

@@ -45,9 +45,9 @@ slow_steps <- function(rows) {
     mine <- Filter(\(x) holds(x, 1L, a), back)
     held <- Filter(\(x) holds(x, 2L, b), mine)
     if (length(held) == 0L) next
-    month <- \(x) x[[2L]]$month
+    kin <- \(x) paste(x[[2L]]$month, length(x[[2L]]$goods))
     then <- vapply(mine, \(x) {
-      others <- Filter(\(y) month(y) == month(x), back)
+      others <- Filter(\(y) kin(y) == kin(x), back)
       mean(vapply(others, holds, NA, 2L, b))
     }, 0)
     result <- rbind(result, data.frame(
@@ -86,6 +86,8 @@ test_that("in one month the tail is that of a hypergeometric count", {
     ))
     expect_lt(abs(log(pair_p(k, mean, variance) / exact)), 0.2)
   }
+  # what can only be as it is surprises nobody
+  expect_identical(pair_p(c(1, 3), c(1, 3), c(0, 0)), c(1, 1))
 })
 
 test_long("goods drawn apart stand out rarely, a planted step and a planted pair are found", {
@@ -112,6 +114,39 @@ test_long("goods drawn apart stand out rarely, a planted step and a planted pair
   x <- companion_goods(goods_ledger(rbind(rows, pairs)))
   best <- x[which.max(ifelse(x$adjusted_p < 0.05, x$lift, NA)), ]
   expect_setequal(c(best$item, best$with), c("Needle", "Case"))
+})
+
+# Nobody has a taste: customers differ in how much they buy, goods in how common they are.
+tasteless <- function(seed, customers = 1200L) {
+  set.seed(seed)
+  often <- 2L + stats::rnbinom(customers, 0.7, mu = 1.5)
+  size <- 0.4 + stats::rgamma(customers, 0.6, 0.4)
+  goods <- sprintf("G%02d", 1:12)
+  who <- rep(seq_len(customers), often)
+  n <- length(who)
+  receipts <- data.frame(
+    who = sprintf("C%04d", who), receipt = seq_len(n),
+    day = as.Date("2024-01-01") + sample(0:700, n, TRUE)
+  )
+  many <- pmin(length(goods), 1L + stats::rpois(n, size[who]))
+  lines <- receipts[rep(seq_len(n), many), ]
+  lines$goods <- unlist(lapply(many, \(k) sample(goods, k, prob = 1 / seq_along(goods))))
+  lines$paid <- sample(1:9, nrow(lines), TRUE)
+  lines
+}
+
+test_long("large baskets make no steps, of single goods or of whole baskets", {
+  false <- vapply(1:60, \(seed) {
+    ledger <- goods_ledger(tasteless(seed))
+    any(product_steps(ledger)$adjusted_p < 0.05, na.rm = TRUE)
+  }, NA)
+  # 5 in 100 of 60 families: more than seven with probability 0.006
+  expect_lte(sum(false), 7L)
+  whole <- vapply(1:20, \(seed) {
+    ledger <- goods_ledger(tasteless(seed))
+    any(product_steps(ledger, basket = TRUE)$adjusted_p < 0.05, na.rm = TRUE)
+  }, NA)
+  expect_lte(sum(whole), 4L)
 })
 
 test_that("what is bought together adds up to what purchases hold beside it", {
