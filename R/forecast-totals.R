@@ -7,8 +7,9 @@
 #'   cohort and period; or a grid from [cohort_grid()] by the calendar, of which complete cells are
 #'   taken.
 #' @param cohort,period,acquired,active,sales `[character(1)]` Its columns: the cohort and the
-#'   period, as labels that sort in time and are the same in both (`"2024 Q1"`, `"2024-05"`, days,
-#'   numbers), how many were acquired, how many of them were active in the period, and net sales
+#'   period, as labels that sort in time and are the same in both (`"2024 Q1"`, `"2024-05"`,
+#'   `"2024-W05"`, days, numbers; a period that no row names has its place among them, and is told;
+#'   of other labels each is one period after the one before), how many were acquired, how many of them were active in the period, and net sales
 #'   (default `"sales"`, where there is such a column; `NULL`: none).
 #' @return A `nubrek_totals`, one row per cohort and age, sorted: `cohort`, `age` in periods since
 #'   the cohort's own, `acquired`, `active`, `sales` (missing where none are given).
@@ -43,21 +44,33 @@ cohort_totals <- function(
   check_columns_exist(c(cohort, period, acquired, active, sales), names(table), "the totals")
   from <- totals_labels(table[[cohort]])
   at <- totals_labels(table[[period]])
-  known <- sort(unique(c(from, at)), method = "radix")
+  placed <- totals_places(c(from, at))
+  begun <- placed$place[seq_along(from)]
   rows <- data.table(
-    cohort = as.character(from), place = match(from, known),
-    age = match(at, known) - match(from, known),
+    cohort = as.character(from), place = begun,
+    age = placed$place[length(from) + seq_along(at)] - begun,
     acquired = totals_number(table, acquired), active = totals_number(table, active),
     sales = if (length(sales) == 0L) NA_real_ else totals_number(table, sales, lower = -Inf)
   )
   check_totals(rows)
-  totals_result(rows[order(place, age)], as.character(known))
+  totals_result(rows[order(place, age)], placed$periods, lacking_remark(placed$lacking))
 }
 
-totals_result <- function(rows, periods) {
+lacking_remark <- function(lacking) {
+  if (length(lacking) == 0L) return(NULL)
+  shown <- paste(utils::head(lacking, 6L), collapse = ", ")
+  remark_table("periods", say(
+    "No row is of %s%s; ages count %s all the same.", shown,
+    if (length(lacking) > 6L) ", ..." else "",
+    if (length(lacking) == 1L) "this period" else "these periods"
+  ))
+}
+
+totals_result <- function(rows, periods, said = NULL) {
   new_result(
     as.list(rows[, .(cohort, age, acquired, active, sales)]),
     "totals",
+    remarks = said,
     basis = list(
       periods = periods, place = rows$place,
       kinds = c(acquired = "count", active = "count", sales = "decimal")

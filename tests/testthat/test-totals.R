@@ -135,3 +135,41 @@ test_that("the command tells totals from a file", {
   expect_match(paste(told, collapse = " "), "acquired")
   expect_identical(status, 1L)
 })
+
+test_that("a period that no row names keeps its place, and is told; ages are those of the calendar", {
+  ages <- function(periods, cohort = periods[[1L]]) {
+    cohort_totals(data.frame(
+      cohort = cohort, period = periods, acquired = 100, active = rev(seq_along(periods)) * 10
+    ))
+  }
+  cases <- list(
+    list(c("2024-11", "2024-12", "2025-02"), c(0L, 1L, 3L), "2025-01"),
+    list(c("202411", "202412", "202502"), c(0L, 1L, 3L), "202501"),
+    list(c("2024 Q2", "2024 Q4", "2025 Q1"), c(0L, 2L, 3L), "2024 Q3"),
+    # 2020 has 53 weeks
+    list(c("2020-W52", "2020-W53", "2021-W02"), c(0L, 1L, 3L), "2021-W01"),
+    list(c("2024-01-31", "2024-02-29", "2024-04-30"), c(0L, 1L, 3L), "2024-03-31"),
+    list(c("2024-01-01", "2024-04-01", "2024-07-01"), c(0L, 1L, 2L), NULL), # quarters
+    list(as.Date(c("2024-01-01", "2024-01-08", "2024-01-22")), c(0L, 1L, 3L), "2024-01-15"),
+    list(c(2021, 2022, 2024), c(0L, 1L, 3L), "2023"),
+    list(c(10, 20, 40), c(0L, 1L, 3L), "30"),
+    list(c("a winter", "b spring", "d autumn"), c(0L, 1L, 2L), NULL)
+  )
+  for (case in cases) {
+    totals <- ages(case[[1L]])
+    expect_identical(totals$age, case[[2L]], label = paste(case[[1L]], collapse = " "))
+    said <- remarks(totals)$remark
+    if (is.null(case[[3L]])) {
+      expect_length(said, 0L)
+    } else {
+      expect_match(said, paste0("No row is of ", case[[3L]], ";"), fixed = TRUE)
+      expect_true(case[[3L]] %in% basis_of(totals, "periods"))
+    }
+  }
+  # a missing month moves no later age: the fit is that of the table with the month
+  rows <- simulated_totals(4L)
+  whole <- fit_totals(cohort_totals(rows))
+  month <- sort(unique(rows$period))[[5L]]
+  some <- rows[rows$period != month & rows$cohort != month, ]
+  expect_equal(fit_totals(cohort_totals(some))$value, whole$value, tolerance = 0.15)
+})
