@@ -303,7 +303,11 @@ date_call <- function(read) {
 
 date_calls <- list(
   month_of = date_call(\(day, ledger) as.POSIXlt(day)$mon + 1L),
-  day_of_year = date_call(\(day, ledger) as.POSIXlt(day)$yday + 1L),
+  # as in a leap year, so that a birthday is the same number in each
+  day_of_year = date_call(\(day, ledger) {
+    at <- as.POSIXlt(day)
+    c(0L, 31L, 60L, 91L, 121L, 152L, 182L, 213L, 244L, 274L, 305L, 335L)[at$mon + 1L] + at$mday
+  }),
   years_since = date_call(\(day, ledger) as.double(ledger$as_of - day) / 365.25),
   age_of = \(parts, scope, name) {
     check_parts(parts, 1L, scope, name)

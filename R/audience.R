@@ -35,8 +35,9 @@
 #' @param name `[character(1)]` What the audience is called.
 #' @param among `[character]` Only buyers of this part of time, such as `"2025"`. Default: every
 #'   customer that the ledger knows, also those without a purchase.
-#' @param as_of `[Date(1) | character(1)]` Membership at a past day: only orders up to it count;
-#'   attributes are as they are.
+#' @param as_of `[Date(1) | character(1)]` Membership at a past day: only orders and contacts up to
+#'   it count, and customers whose first order (or registration, see [meanings()]) came later are
+#'   not known; attributes are as they are.
 #' @param with `[list]` Results by customer whose columns rules may name: tiers, scores, forecasts.
 #' @param known `[list]` Earlier audiences, by names in the list or by their own. Unions and
 #'   differences are rules: `in_audience("a") | in_audience("b")`,
@@ -152,14 +153,38 @@ by_own_names <- function(known) {
   stats::setNames(known, ifelse(given == "", own, given))
 }
 
-# The ledger as it was on a day: only orders up to it.
+# The ledger as it was on a day: only orders and contacts up to it, and of the people only those
+# who were known by then.
 ledger_at <- function(ledger, day) {
   if (day >= ledger$as_of) return(ledger)
-  ledger_slice(ledger, until = day, first = "any")
+  then <- ledger_slice(ledger, until = day, first = "any")
+  if (!is.null(ledger$contacts)) {
+    then$contacts <- lapply(ledger$contacts, `[`, ledger$contacts$day <= as.integer(day))
+  }
+  then$unknown_then <- unknown_at(ledger, then, day)
+  then
+}
+
+# Whose first order came after the day, and nobody says that they were there before; or who came to
+# be registered after it.
+unknown_at <- function(ledger, then, day) {
+  ids <- ledger_ids(then)
+  ordered <- reduce_customers(ledger)$orders[ledger_codes(ledger, ids)] > 0L
+  by_then <- reduce_customers(then)$orders > 0L
+  column <- ledger$meaning$registered
+  registered <- if (!is.null(column)) attribute_day(ledger, column)[ledger_codes(ledger, ids)]
+  registered <- registered %||% rep(as.Date(NA), length(ids))
+  !by_then & (registered > day) %in% TRUE | !by_then & ordered & is.na(registered)
 }
 
 audience_population <- function(ledger, among) {
-  if (is.null(among)) return(rep(TRUE, n_customers(ledger)))
+  if (is.null(among)) {
+    return(if (is.null(ledger$unknown_then)) {
+      rep(TRUE, n_customers(ledger))
+    } else {
+      !ledger$unknown_then
+    })
+  }
   reduce_span(ledger, read_during(among, ledger, "among"), all = FALSE)$purchases > 0L
 }
 

@@ -92,7 +92,8 @@ ask_lines_sql <- function(ledger, question) {
     send_truth(ledger, question$filter[[k]], question$text, paste0("truth_", letters[[k]]))
   })
   counted <- if (question$units) send_quantities(ledger, question)
-  bought <- purchase_sql(ledger, "money")
+  bought <- paste0("(", purchase_sql(ledger, "money"), " AND bought = 1)")
+  whole <- paste0("o.sales >= ", ledger$least, if (counts_free(ledger$meaning)) " OR o.free = 1")
   found <- ask_workspace(
     db, "SELECT customer, SUM(money) AS sales, SUM(returned) AS returned, SUM(units) AS units, ",
     if (ledger$meaning$purchase_unit == "day") {
@@ -104,7 +105,8 @@ ask_lines_sql <- function(ledger, question) {
     "SELECT ", order_columns, ", SUM(l.sales) AS money, SUM(CASE WHEN l.sales < 0",
     goods_of_lines(ledger), " THEN 1 ELSE 0 END) AS returned, SUM(",
     if (question$units) "COALESCE(q.units, 0)" else "0",
-    ") AS units", free_of_lines(ledger), " FROM ", db$named("lines"), " l JOIN ",
+    ") AS units", free_of_lines(ledger), ", MIN(CASE WHEN ", whole,
+    " THEN 1 ELSE 0 END) AS bought FROM ", db$named("lines"), " l JOIN ",
     db$named("orders"), " o ON o.number = l.number", unlist(joins), counted,
     " WHERE o.day BETWEEN ", as.integer(question$span$from), " AND ",
     as.integer(question$span$until),

@@ -2,9 +2,10 @@
 
 # For each of `questions` (see `line_question()`), all in one pass, per customer code, of lines
 # within a span for which every condition holds: `sales` in minor units, returns taken off;
-# `purchases`, those whose lines under the conditions are worth a purchase together (definition 25);
-# `last`, the day of the latest, missing without one; `returned`, lines below zero; `units` where
-# they are wanted. A condition that reads a missing attribute does not hold for that line.
+# `purchases`, those whose lines under the conditions are worth a purchase together (definitions 25
+# and 43: an order that is none as a whole is none here); `last`, the day of the latest, missing without one; `returned`, lines below zero; `units` where
+# they are wanted. A condition that reads a missing attribute cannot be told for that line, and so
+# does not hold, unless it asks whether it is missing.
 reduce_lines <- function(ledger, questions) UseMethod("reduce_lines")
 
 #' @export
@@ -40,7 +41,8 @@ ask_lines <- function(ledger, questions) {
         goods_lines(ledger$lines)
       ),
       quantity = if (is.null(units)) integer() else ledger$lines$.quantity,
-      units = as.double(units)
+      units = as.double(units),
+      bought = as.integer(is_purchase(ledger, ledger$orders))
     ),
     lapply(questions, \(question) {
       list(
@@ -74,8 +76,11 @@ line_test <- function(condition, ledger, text) {
     truth <- rule_truth(condition, scope, nrow(ledger$lines))$x
     return(list(code = as.integer(truth), holds = 0:1))
   }
-  scope$column <- \(name) if (name == reads) rule_value("text", levels(column), name)
-  list(code = column, holds = c(0L, as.integer(rule_truth(condition, scope, nlevels(column))$x)))
+  # the last one stands for lines without a text
+  texts <- c(levels(column), NA_character_)
+  scope$column <- \(name) if (name == reads) rule_value("text", texts, name)
+  truth <- as.integer(rule_truth(condition, scope, length(texts))$x)
+  list(code = column, holds = c(truth[length(texts)], truth[-length(texts)]))
 }
 
 # The quantity that each code stands for; NULL where nobody asks.

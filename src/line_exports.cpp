@@ -26,15 +26,15 @@ struct Answers {
 // For each of `questions` (a `span` of days, `units` where wanted, `tests`: the `code` of each line
 // and whether the condition `holds`, first of a missing code, then by code), per customer: sales,
 // units, purchases, the day of the latest (NA without one), lines of goods below zero. `lines` has
-// `sales`, codes of `quantity` (or nothing), the `units` of a code, and which are `goods` (nothing
-// where all are); `rule` is how a purchase is counted:
+// `sales`, codes of `quantity` (or nothing), the `units` of a code, which are `goods` (nothing where
+// all are), and which orders were `bought`; `rule` is how a purchase is counted:
 // `least`, `by_day`, `free`.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List questions,
                              Rcpp::List rule, int n_customers, int threads) {
   const nubrek::RowColumns of(orders);
   const Rcpp::IntegerVector n_lines = orders["n_lines"], quantity = lines["quantity"],
-                            goods = lines["goods"];
+                            goods = lines["goods"], bought = lines["bought"];
   const Rcpp::NumericVector money = lines["sales"], units = lines["units"];
   std::vector<Answers> answers;
   std::vector<Rcpp::IntegerVector> kept;
@@ -52,7 +52,8 @@ Rcpp::List cpp_line_measures(Rcpp::List orders, Rcpp::List lines, Rcpp::List que
     }
   }
   nubrek::measure_lines({of.events(), n_lines.begin(), money.begin(), quantity.begin(),
-                         units.begin(), goods.size() > 0 ? goods.begin() : nullptr},
+                         units.begin(), goods.size() > 0 ? goods.begin() : nullptr,
+                         bought.begin()},
                         asked, {rule["least"], rule["by_day"], rule["free"]}, threads);
   Rcpp::List out(questions.size());
   for (R_xlen_t q = 0; q < out.size(); ++q) out[q] = answers[static_cast<std::size_t>(q)].list();

@@ -28,7 +28,7 @@ void ask_order(const OrderedLines& lines, std::size_t order, std::size_t first, 
   out.money[c] += money;
   out.returned[c] += returned;
   if (out.units) out.units[c] += units;
-  if (!rule(money, goods, returned > 0)) return;
+  if (lines.bought[order] != 1 || !rule(money, goods, returned > 0)) return;
   const bool again = rule.by_day && out.purchases[c] > 0 && out.last[c] == day;
   out.purchases[c] += !again;
   out.last[c] = day;

@@ -14,6 +14,7 @@ struct OrderedLines {
   const int* quantity;
   const double* units;
   const int* goods;  // 1 for goods, 0 for vouchers, shipping and the like; null where all are goods
+  const int* bought;  // 1 for orders that are purchases as a whole
 };
 
 // A condition, worked out for each code of a column: 1 where it holds, the first place for codes
@@ -24,8 +25,8 @@ struct LineTest {
   bool operator()(std::size_t line) const { return holds[std::max(code[line], 0)] == 1; }
 };
 
-// Per customer, of lines within a span for which every condition holds: money, purchases (worth
-// enough in these lines), the day of the latest of them (untouched without one), lines of
+// Per customer, of lines within a span for which every condition holds: money, purchases (orders
+// that are one, worth enough in these lines too), the day of the latest of them (untouched without one), lines of
 // goods below zero, and units (null: not wanted).
 struct LineMeasures {
   double *money, *units;

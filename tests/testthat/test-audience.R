@@ -532,3 +532,74 @@ test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's o
     expect_match(capture.output(print(result)), "\\.$", all = FALSE)
   }
 })
+
+test_that("43: bought() and its kin count purchases, and a missing cell is told apart row by row", {
+  lines <- utils::read.csv(text = "who,no,day,kind,paid
+    A,1,2024-01-03,Yarn,20
+    A,2,2024-02-01,Yarn,15
+    A,2,2024-02-01,Kit,-15
+    B,3,2024-01-05,,8
+    B,4,2024-01-09,Kit,5
+    C,5,2024-01-09,Yarn,4
+    C,5,2024-01-09,,-9
+    D,6,2024-03-01,,3", colClasses = "character", strip.white = TRUE, na.strings = "none")
+  map <- column_map("who", "day", order = "no", sales = "paid", category = "kind")
+  con <- local_database(lines = lines)
+  stores <- list(
+    open_ledger(lines, map, meanings(currency = "EUR")),
+    open_ledger(db_table(con, "lines"), map, meanings(currency = "EUR"), workspace = "temporary")
+  )
+  for (ledger in stores) {
+    of <- \(rule) audience(ledger, rule = rule)
+    got <- of("purchases(category == \"Yarn\") >= 0")
+    # A's second order is worth 0, C's less: neither is a purchase
+    expect_identical(got$customer, c("A", "B", "C", "D"))
+    expect_identical(got[[2L]], c(1, 0, 0, 0))
+    expect_identical(of("bought(category == \"Yarn\")")$customer, "A")
+    last <- of("days_since(category == \"Yarn\") >= 0")
+    expect_identical(last[[2L]], as.double(as.Date("2024-03-01") - as.Date("2024-01-03")))
+    # the money is of all lines
+    expect_identical(of("sales(category == \"Yarn\") >= 0")[[2L]], c(35, 0, 4, 0))
+    for (rule in c("is_missing(category)", "is_missing(category) & sales > 0")) {
+      got <- of(sprintf("purchases(%s) > 0", rule))
+      expect_identical(got$customer, c("B", "D"), label = rule)
+      expect_identical(got[[2L]], c(1, 1), label = rule)
+    }
+    # what cannot be told is neither the one nor the other
+    expect_identical(of("bought(category != \"Yarn\")")$customer, "B")
+    expect_identical(of("bought(!(category == \"Yarn\"))")$customer, "B")
+    expect_identical(of("bought(category == \"Kit\" | is_missing(category))")$customer, c("B", "D"))
+  }
+})
+
+test_that("42, 45: a birthday is one number in each year; a past day knows nobody of later", {
+  rows <- data.frame(
+    who = c("A", "B", "C", "A"), no = 1:4, paid = c("5", "6", "7", "8"),
+    day = c("2024-01-03", "2024-02-01", "2024-05-09", "2024-06-01")
+  )
+  people <- attribute_table(
+    data.frame(
+      id = c("A", "B", "C", "D", "E"), joined = c("", "2023-12-01", "2024-01-15", "2024-04-01", ""),
+      born = c("1999-03-01", "2000-03-01", "2000-02-29", "2001-12-31", "1996-12-31")
+    ),
+    "id", c("joined", "born")
+  )
+  open <- \(...) add_contacts(
+    open_ledger(rows, column_map("who", "day", order = "no", sales = "paid"), meanings(
+      currency = "EUR", ...
+    ), customers = people),
+    data.frame(customer = c("A", "B"), day = c("2024-01-20", "2024-05-01"))
+  )
+  ledger <- open(registered = "joined")
+  expect_identical(audience(ledger, day_of_year(born) == 61)$customer, c("A", "B"))
+  expect_identical(audience(ledger, day_of_year(born) == 60)$customer, "C")
+  expect_identical(audience(ledger, day_of_year(born) == 366)$customer, c("D", "E"))
+  # C was registered by March, D was not; of E nobody knows since when
+  at <- \(ledger) audience(ledger, purchases >= 0, as_of = "2024-03-01")
+  expect_identical(at(ledger)$customer, c("A", "B", "C", "E"))
+  expect_identical(at(open())$customer, c("A", "B", "D", "E"))
+  expect_identical(basis_of(at(ledger), "population"), 4L)
+  letters <- audience(ledger, contacted(until = "2024-12-31"), as_of = "2024-03-01")
+  expect_identical(letters$customer, "A")
+  expect_identical(audience(ledger, contacted(until = "2024-12-31"))$customer, c("A", "B"))
+})
