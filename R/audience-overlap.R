@@ -119,15 +119,38 @@ chance_of <- function(cells, n_audiences) {
   n <- as.double(cells)
   all <- sum(n)
   expected <- (n[[2L]] + n[[4L]]) * (n[[3L]] + n[[4L]]) / max(1, all)
-  odds <- stats::fisher.test(matrix(n[c(4L, 2L, 3L, 1L)], 2L))
-  stats::setNames(
-    list(
-      expected,
-      if (expected > 0) n[[4L]] / expected else NA_real_,
-      unname(odds$estimate),
-      odds$conf.int[[1L]],
-      odds$conf.int[[2L]]
-    ),
-    fields
-  )
+  odds <- odds_of(n[[4L]], n[[2L]] + n[[4L]], n[[3L]] + n[[4L]], all)
+  lift <- if (expected > 0) n[[4L]] / expected else NA_real_
+  stats::setNames(c(list(expected, lift), as.list(odds)), fields)
+}
+
+# The odds ratio of being in both groups, and its exact interval: of `both` given the sizes of two
+# groups among `all`, a noncentral hypergeometric count (Fisher 1935; the conditional estimate of
+# Cornfield 1956). Roots are found in the log of the ratio, so that no association is too strong.
+odds_of <- function(both, first, second, all, level = 0.95) {
+  least <- max(0, first + second - all)
+  most <- min(first, second)
+  if (least == most) return(c(NA_real_, 0, Inf))
+  x <- seq(least, most)
+  weight <- lchoose(first, x) + lchoose(all - first, second - x)
+  log_sum <- \(v) max(v) + log(sum(exp(v - max(v))))
+  tail <- \(t, at) {
+    log_p <- weight + t * x
+    log_sum(log_p[at]) - log_sum(log_p)
+  }
+  mean <- \(t) {
+    log_p <- weight + t * x
+    sum(x * exp(log_p - log_sum(log_p)))
+  }
+  start <- log((both + 0.5) * (all - first - second + both + 0.5)) -
+    log((first - both + 0.5) * (second - both + 0.5))
+  root <- \(f) stats::uniroot(
+    f, start + c(-1, 1), extendInt = "upX", tol = 1e-12, maxiter = 2000L
+  )$root
+  chance <- log((1 - level) / 2)
+  exp(c(
+    if (both == least) -Inf else if (both == most) Inf else root(\(t) mean(t) - both),
+    if (both == least) -Inf else root(\(t) tail(t, x >= both) - chance),
+    if (both == most) Inf else root(\(t) chance - tail(t, x <= both))
+  ))
 }

@@ -151,9 +151,10 @@ campaign_costs <- function(cost_per_contact, offer_cost, margin_rate, call = rla
   )
 }
 
-# The number of each customer: a hash of seed and id alone.
-keyed_draws <- function(ids, seed) {
-  key <- c(writeBin(as.integer(seed), raw(), endian = "little"), raw(12L))
+# The number of each customer: a hash of seed and id alone. Another `salt` gives numbers that know
+# nothing of these.
+keyed_draws <- function(ids, seed, salt = raw(12L)) {
+  key <- c(writeBin(as.integer(seed), raw(), endian = "little"), salt)
   cpp_keyed_units(enc2utf8(as.character(ids)), key)
 }
 

@@ -5,19 +5,26 @@
 drawn_now <- function(ledger, campaign) {
   id <- resolve_aliases(campaign$customer, ledger$aliases)
   code <- ledger_codes(ledger, id)
-  # who was drawn under two ids counts once, as contacted if one of them was
+  # who was drawn under two ids counts once, in the arm of one of them that is chosen blind to arms
+  # (definition 70): otherwise those who were merged, who buy more, would gather in one
   whose <- code
   whose[is.na(code)] <- -match(id[is.na(code)], id[is.na(code)])
   twice <- logical(length(id))
   if (anyDuplicated(whose) > 0L) {
-    first <- order(whose, campaign$arm == "held back")
+    first <- order(whose, keyed_draws(campaign$customer, basis_of(campaign, "seed"), merged_salt))
     twice[first] <- duplicated(whose[first])
   }
   keep <- which(!twice)
   gone <- is.na(code) & !twice
   told <- c(
     if (any(twice)) {
-      sprintf("%s merged with another drawn customer since and counted once.", n_were(sum(twice)))
+      sprintf(
+        paste0(
+          "%s merged with another drawn customer since and counted once, in the arm of one of the ",
+          "two, chosen by a draw of its own."
+        ),
+        n_were(sum(twice))
+      )
     },
     if (any(gone)) {
       sprintf(
@@ -49,10 +56,21 @@ responded_to <- function(ledger, campaign, ids) {
   ids %in% rows$customer[rows$responded]
 }
 
-# The ledger's contacts that bear the name of the campaign; NULL where there are none.
+merged_salt <- c(charToRaw("merged"), raw(6L))
+
+# The ledger's contacts that belong to the campaign, by its name and its days; NULL where there are
+# none.
 contacts_of_campaign <- function(ledger, campaign) {
-  mine <- which(ledger$contacts$campaign == basis_of(campaign, "name"))
-  if (length(mine) > 0L) lapply(ledger$contacts, `[`, mine)
+  rows <- ledger$contacts
+  mine <- which(rows$campaign == basis_of(campaign, "name") & in_campaign(rows, campaign))
+  if (length(mine) > 0L) lapply(rows, `[`, mine)
+}
+
+# Whether contacts fall between the draw and the end of the window (definition 71).
+in_campaign <- function(rows, campaign) {
+  day <- as.integer(basis_of(campaign, "day"))
+  from <- min(day, as.integer(basis_of(campaign, "as_of") %||% day))
+  rows$day >= from & rows$day <= day + basis_of(campaign, "days")
 }
 
 # A campaign kept in pseudonyms, with the ids of the ledger (also those that aliases replaced).
@@ -73,10 +91,14 @@ with_ids <- function(campaign, ledger, key) {
 # Whether those who were to be contacted were, as far as the ledger's contacts tell.
 contact_check <- function(ledger, campaign, drawn) {
   rows <- contacts_of_campaign(ledger, campaign)
-  if (is.null(rows)) return(NULL)
+  told <- other_contacts(ledger, campaign, drawn)
+  if (is.null(rows)) {
+    return(if (length(told) > 0L) remark_table(rep(say("not as planned"), length(told)), told))
+  }
   reached <- drawn$id %in% rows$customer
   held <- drawn$arm == "held back"
   told <- c(
+    told,
     if (any(reached & held)) {
       sprintf(
         "%s of the held back %s contacted all the same; they stay where they were drawn.",
@@ -92,6 +114,34 @@ contact_check <- function(ledger, campaign, drawn) {
     }
   )
   if (length(told) > 0L) remark_table(rep(say("not as planned"), length(told)), told)
+}
+
+# Contacts of these customers that are not the campaign's: its name on other days, other names in
+# its time to those held back.
+other_contacts <- function(ledger, campaign, drawn) {
+  rows <- ledger$contacts
+  if (is.null(rows$campaign)) return(NULL)
+  own <- rows$campaign == basis_of(campaign, "name")
+  inside <- in_campaign(rows, campaign)
+  far <- sum(own & !inside & rows$customer %in% drawn$id, na.rm = TRUE)
+  held <- drawn$id[drawn$arm == "held back"]
+  other <- which(!(own %in% TRUE) & inside & rows$customer %in% held)
+  c(
+    if (far > 0L) {
+      sprintf(
+        "%s of this name on days outside of the campaign %s no part of it.",
+        n_of(far, "contact"), if (far == 1L) "is" else "are"
+      )
+    },
+    if (length(other) > 0L) {
+      n <- length(unique(rows$customer[other]))
+      sprintf(
+        "%s of the held back %s contacted by something else in this time (%s).",
+        n_of(n, "customer"), if (n == 1L) "was" else "were",
+        paste(utils::head(unique(rows$campaign[other]), 3L), collapse = ", ")
+      )
+    }
+  )
 }
 
 # Whether the orders up to the day of the draw are still what they were.

@@ -249,7 +249,9 @@ command_forget <- function(job) {
   )
   \() {
     print(found, rows = 200L)
-    if (!job$again && !is_saved_ledger(job$study)) writeLines(c("", paste0(say("Next: nubrek run "), job$study)))
+    if (!job$again && !is_saved_ledger(job$study)) {
+      writeLines(c("", paste0(say("Next: nubrek run "), job$study)))
+    }
   }
 }
 

@@ -1,4 +1,4 @@
-# Labels of the periods of cohort totals: in time, with places for periods of which nothing is known.
+# Labels of the periods of cohort totals: in time, with places for periods that no row names.
 
 # Forms of labels that are periods of one width: the `pattern`, the `number` of a period from the
 # pieces that it catches, and the label from the number, written `as` the first of the labels.

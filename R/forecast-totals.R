@@ -9,8 +9,9 @@
 #' @param cohort,period,acquired,active,sales `[character(1)]` Its columns: the cohort and the
 #'   period, as labels that sort in time and are the same in both (`"2024 Q1"`, `"2024-05"`,
 #'   `"2024-W05"`, days, numbers; a period that no row names has its place among them, and is told;
-#'   of other labels each is one period after the one before), how many were acquired, how many of them were active in the period, and net sales
-#'   (default `"sales"`, where there is such a column; `NULL`: none).
+#'   of other labels each is one period after the one before), how many were acquired, how many of
+#'   them were active in the period, and net sales (default `"sales"`, where there is such a
+#'   column; `NULL`: none).
 #' @return A `nubrek_totals`, one row per cohort and age, sorted: `cohort`, `age` in periods since
 #'   the cohort's own, `acquired`, `active`, `sales` (missing where none are given).
 #' @section Errors: `nubrek_error_totals`: more active than acquired, a number is missing or below

@@ -116,18 +116,25 @@ describe.nubrek_overlap <- function(x) {
     finding = if (!is_part(x) && length(called) > 2L) {
       overlap_finding(x)
     } else if (!is_part(x) && length(called) == 2L && !is.na(lift)) {
-      say(
-        paste0(
-          "%s are in both; chance alone would bring %s together: %.2f times as many ",
-          "(odds ratio %s, 95 %% interval %s to %s)."
-        ),
-        n_of(sum(x$customers[x$place == paste(called, collapse = " and ")]), "customer"),
-        format_count(round(basis_of(x, "expected"))),
-        lift,
-        odds_text(basis_of(x, "odds_ratio")),
-        odds_text(basis_of(x, "lower")),
-        odds_text(basis_of(x, "upper"))
-      )
+      both <- n_of(sum(x$customers[x$place == paste(called, collapse = " and ")]), "customer")
+      expected <- format_count(round(basis_of(x, "expected")))
+      # where a group is everybody or nobody, there is nothing to compare
+      if (is.na(basis_of(x, "odds_ratio"))) {
+        say("%s are in both, and there can be neither more nor fewer.", both)
+      } else {
+        say(
+          paste0(
+            "%s are in both; chance alone would bring %s together: %.2f times as many ",
+            "(odds ratio %s, 95 %% interval %s to %s)."
+          ),
+          both,
+          expected,
+          lift,
+          odds_text(basis_of(x, "odds_ratio")),
+          odds_text(basis_of(x, "lower")),
+          odds_text(basis_of(x, "upper"))
+        )
+      }
     }
   )
 }

@@ -3,9 +3,9 @@
 # For each of `questions` (see `line_question()`), all in one pass, per customer code, of lines
 # within a span for which every condition holds: `sales` in minor units, returns taken off;
 # `purchases`, those whose lines under the conditions are worth a purchase together (definitions 25
-# and 43: an order that is none as a whole is none here); `last`, the day of the latest, missing without one; `returned`, lines below zero; `units` where
-# they are wanted. A condition that reads a missing attribute cannot be told for that line, and so
-# does not hold, unless it asks whether it is missing.
+# and 43: an order that is none as a whole is none here); `last`, the day of the latest, missing
+# without one; `returned`, lines below zero; `units` where they are wanted. A condition that reads a
+# missing attribute cannot be told for that line, and so does not hold, unless it asks whether it is missing.
 reduce_lines <- function(ledger, questions) UseMethod("reduce_lines")
 
 #' @export

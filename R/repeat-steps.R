@@ -27,8 +27,8 @@
 #'   and Hochberg), missing after fewer than `at_least` customers; `median_days` between the two.
 #'   Customers without a second purchase have not all had the time for one: the share who come back
 #'   stands in `first_products()`.
-#' @details The number of holders, given months and sizes, is a sum of hypergeometric counts (Mantel and
-#'   Haenszel 1959); its tails are taken from a binomial with the same mean and variance. Steps
+#' @details The number of holders, given months and sizes, is a sum of hypergeometric counts (Mantel
+#'   and Haenszel 1959); its tails are taken from a binomial with the same mean and variance. Steps
 #'   from a purchase to the next are those of orders (or days, as purchases are counted); shares
 #'   back count purchases on different days, as [waiting_curve()] does.
 #' @examples

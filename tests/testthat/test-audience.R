@@ -478,13 +478,19 @@ test_that("overlap is that of paper, chance and odds those of the fourfold table
   past <- audience(ledger, sales >= 40, as_of = "2024-03-31")
   expect_error(audience_overlap(large, past, ledger = ledger), class = "nubrek_error_argument")
   # many: the interval is the conditional one, and every level adds up
-  many <- random_ledger(5, random_orders(5, 900L))
-  a <- audience(many, sales > 300)
-  b <- audience(many, purchases > 50)
+  many <- random_ledger(11, random_orders(11, 900L))
+  a <- audience(many, rule = paste("sales >", stats::median(customers(many)$sales)))
+  b <- audience(many, first_channel == "Mill")
   of <- audience_overlap(a, b, ledger = many)
+  expect_gt(min(of$customers), 0L)
   odds <- stats::fisher.test(matrix(of$customers[c(4L, 3L, 2L, 1L)], 2L))
-  expect_equal(basis_of(of, "odds_ratio"), unname(odds$estimate))
-  expect_equal(c(basis_of(of, "lower"), basis_of(of, "upper")), as.vector(odds$conf.int))
+  expect_equal(basis_of(of, "odds_ratio"), unname(odds$estimate), tolerance = 1e-3)
+  expect_equal(
+    c(basis_of(of, "lower"), basis_of(of, "upper")), as.vector(odds$conf.int), tolerance = 1e-3
+  )
+  every <- audience_overlap(a, audience(many, sales == sales), ledger = many)
+  expect_identical(basis_of(every, "odds_ratio"), NA_real_)
+  expect_no_match(describe(every)$finding, "odds|NA")
 })
 
 test_that("contrasts are Welch's of means and Newcombe's of shares, the rule's own set apart", {
@@ -602,4 +608,33 @@ test_that("42, 45: a birthday is one number in each year; a past day knows nobod
   letters <- audience(ledger, contacted(until = "2024-12-31"), as_of = "2024-03-01")
   expect_identical(letters$customer, "A")
   expect_identical(audience(ledger, contacted(until = "2024-12-31"))$customer, c("A", "B"))
+})
+
+test_that("46: the odds ratio and its interval are those of enumeration, however strong", {
+  # by whole numbers: the polynomials of the ratio, whose values at the ends are known
+  chance <- function(ratio, both, first, second, all, at_least) {
+    x <- max(0, first + second - all):min(first, second)
+    w <- choose(first, x) * choose(all - first, second - x) * ratio^x
+    sum(w[if (at_least) x >= both else x <= both]) / sum(w)
+  }
+  for (case in list(c(3, 8, 9, 30), c(1, 4, 5, 12), c(9, 10, 11, 20), c(5, 12, 7, 19))) {
+    got <- odds_of(case[[1L]], case[[2L]], case[[3L]], case[[4L]])
+    expect_equal(do.call(chance, c(list(got[[2L]]), as.list(case), TRUE)), 0.025)
+    expect_equal(do.call(chance, c(list(got[[3L]]), as.list(case), FALSE)), 0.025)
+    x <- max(0, case[[2L]] + case[[3L]] - case[[4L]]):min(case[[2L]], case[[3L]])
+    w <- choose(case[[2L]], x) * choose(case[[4L]] - case[[2L]], case[[3L]] - x) * got[[1L]]^x
+    expect_equal(sum(x * w) / sum(w), case[[1L]])
+  }
+  # a cell of nobody, and only that, has no end
+  expect_identical(odds_of(0, 4, 5, 20)[1:2], c(0, 0))
+  expect_identical(odds_of(4, 4, 5, 20)[c(1L, 3L)], c(Inf, Inf))
+  expect_identical(odds_of(5, 5, 5, 5), c(NA_real_, 0, Inf))
+  strong <- odds_of(20000, 20001, 20003, 1e6)
+  expect_true(all(is.finite(strong)) && all(diff(strong[c(2L, 1L, 3L)]) > 0))
+  expect_equal(log(strong[[1L]]), log(20000 * (1e6 - 20004) / 3), tolerance = 0.02)
+  expect_gt(strong[[3L]], 1e10)
+  # one pair of groups the other way round
+  weak <- odds_of(30, 300, 200, 5000)
+  turned <- odds_of(270, 300, 4800, 5000)
+  expect_equal(weak, 1 / turned[c(1L, 3L, 2L)], tolerance = 1e-9)
 })

@@ -136,7 +136,7 @@ test_that("the command tells totals from a file", {
   expect_identical(status, 1L)
 })
 
-test_that("a period that no row names keeps its place, and is told; ages are those of the calendar", {
+test_that("a period that no row names keeps its place and is told; ages are of the calendar", {
   ages <- function(periods, cohort = periods[[1L]]) {
     cohort_totals(data.frame(
       cohort = cohort, period = periods, acquired = 100, active = rev(seq_along(periods)) * 10
