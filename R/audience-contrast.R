@@ -128,6 +128,12 @@ contrast_of <- function(a, b, then, most, call = rlang::caller_env()) {
     )
   }
   rows <- rbind(contrast_numbers(then, sides), contrast_levels(then, sides, most))
+  if (NROW(rows) == 0L) {
+    abort_nubrek(
+      "All customers are alike in all that the ledger knows of them: nothing can differ.",
+      "argument", call = call
+    )
+  }
   rows$adjusted_p <- stats::p.adjust(rows$adjusted_p, "BH")
   rules <- c(basis_of(a, "rule"), if (!is.null(b)) basis_of(b, "rule"))
   rows$from_rule <- rows$what %in% spoken_of(rules)

@@ -4,14 +4,15 @@
 #' each, whom to hold, widen and reach, and what is still with others (definition 56).
 #'
 #' @param panel `[data.frame | character(1)]` One row per customer and seller (and category, day),
-#'   or a file with such rows.
+#'   or a file with such rows. Rows without a customer, a seller or an amount of money are left out
+#'   and told; sellers whose names differ by capitals and blanks alone are one.
 #' @param ours `[character(1)]` Our name among the sellers.
 #' @param columns `[character]` Which column is the `customer`, the `seller`, the `units`, the
 #'   `money` (major units), and where there is one the `category`. `units` may be lacking.
 #' @param category `[character]` Only rows of these categories.
 #' @param audience `[nubrek_audience]` Only these customers.
 #' @param ledger `[nubrek_ledger]` Our own: how far the panel tells what we know, and the attribute
-#'   of `by`.
+#'   of `by`. Ids of the panel follow its aliases; money has the decimals of its currency.
 #' @param by `[character(1)]` A customer attribute: our share in each of its levels.
 #' @param during `[character]` The part of time of the panel, to compare it with the ledger.
 #' @param hold `[double(1)]` From this share of the money on a customer is to be held.
@@ -54,7 +55,13 @@ wallet_share <- function(
   if (!is.null(by) && is.null(ledger)) {
     abort_nubrek("{.arg by} needs the ledger that knows the attribute.", "argument")
   }
-  rows <- panel_rows(panel, columns, decimal_mark)
+  digits <- if (is.null(ledger)) 2L else ledger$decimals
+  rows <- panel_rows(panel, columns, decimal_mark, digits)
+  if (!is.null(ledger$aliases)) {
+    data.table::set(rows, j = "customer", value = resolve_aliases(rows$customer, ledger$aliases))
+  }
+  left_out <- attr(rows, "left_out")
+  told <- one_name_each(rows, ours)
   check_values(ours, unique(rows$seller), "ours")
   if (!is.null(category)) {
     check_values(category, unique(rows$category), "category")
@@ -66,13 +73,13 @@ wallet_share <- function(
     rows <- rows[keep]
   }
   if (nrow(rows) == 0L) abort_nubrek("No row of the panel is left.", "value")
-  each <- wallet_of_each(rows, ours, hold)
+  each <- wallet_of_each(rows, ours, hold, 10^digits)
   ours_too <- each$money > 0
   currency <- if (is.null(ledger)) "" else ledger$currency
   new_result(
     each[setdiff(names(each), "minor")],
     "wallet",
-    remarks = panel_remarks(rows),
+    remarks = rbind(panel_remarks(left_out), told),
     basis = list(
       ours = ours,
       category = category,
@@ -80,7 +87,7 @@ wallet_share <- function(
       by = by,
       as_of = NULL,
       currency = currency,
-      decimals = 2L,
+      decimals = digits,
       of_ours = sum(each$money[ours_too]) / sum(each$money_all[ours_too]),
       of_all = sum(each$money) / sum(each$money_all),
       kinds = c(
@@ -88,14 +95,15 @@ wallet_share <- function(
         money_all = "money", elsewhere = "money"
       )
     ),
-    sellers = wallet_of_sellers(rows, each$customer[ours_too]),
+    sellers = wallet_of_sellers(rows, each$customer[ours_too], 10^digits),
     groups = if (!is.null(by)) wallet_of_groups(each, ledger, by),
     coverage = if (!is.null(ledger)) wallet_coverage_of(each, ledger, during)
   )
 }
 
-# The rows of a panel with plain columns; money in whole cents.
-panel_rows <- function(panel, columns, decimal_mark, call = rlang::caller_env()) {
+# The rows of a panel with plain columns; money in the smallest units of the currency. Rows that
+# lack a customer, a seller or the money are left out: a blank is not nothing.
+panel_rows <- function(panel, columns, decimal_mark, digits, call = rlang::caller_env()) {
   panel <- fetched(panel, call)
   if (is.character(panel)) {
     read <- read_source(panel, file_format())
@@ -108,15 +116,17 @@ panel_rows <- function(panel, columns, decimal_mark, call = rlang::caller_env())
   check_columns_exist(needed, names(table), "the panel", call)
   amount <- \(name, digits) {
     x <- table[[name]]
-    if (is.numeric(x)) return(round(ifelse(is.na(x), 0, x) * 10^digits))
-    read <- parse_minor(as.character(x), digits, decimal_mark)
+    # numbers are rounded like the same numbers as text
+    mark <- if (is.numeric(x)) "." else decimal_mark
+    if (is.numeric(x)) x <- ifelse(is.na(x), "", sprintf("%.15g", x))
+    read <- parse_minor(as.character(x), digits, mark)
     if (any(read$unreadable)) {
       row <- which(read$unreadable)[[1L]]
       abort_nubrek(c(
         "{.field {name}} must hold amounts.", "x" = "Row {row} says {.val {x[[row]]}}."
       ), "amounts", call = call)
     }
-    ifelse(read$blank, 0, read$units)
+    ifelse(read$blank, NA_real_, read$units)
   }
   there <- \(role) role %in% names(columns) && columns[[role]] %in% names(table)
   text <- \(role) trim_text(as.character(table[[columns[[role]]]]))
@@ -124,25 +134,45 @@ panel_rows <- function(panel, columns, decimal_mark, call = rlang::caller_env())
     customer = text("customer"),
     seller = text("seller"),
     units = if (there("units")) amount(columns[["units"]], 3L) / 1000 else NA_real_,
-    money = amount(columns[["money"]], 2L),
+    money = amount(columns[["money"]], digits),
     category = if (there("category")) text("category") else ""
   )
-  blank <- is_blank(rows$customer) | is_blank(rows$seller)
-  structure(rows[!blank], left_out = sum(blank))
+  nobody <- is_blank(rows$customer) | is_blank(rows$seller)
+  unpaid <- is.na(rows$money)
+  left_out <- c(nobody = sum(nobody), money = sum(unpaid & !nobody))
+  rows <- rows[!nobody & !unpaid]
+  if (there("units")) data.table::set(rows, which(is.na(rows$units)), "units", 0)
+  structure(rows, left_out = left_out)
 }
 
-panel_remarks <- function(rows) {
-  left <- attr(rows, "left_out") %||% 0L
-  if (left > 0L) {
-    remark_table("panel", say(
-      "%s of the panel without a customer or a seller %s left out.",
-      n_of(left, "row"),
-      if (left == 1L) "is" else "are"
-    ))
-  }
+panel_remarks <- function(left) {
+  words <- c(nobody = "without a customer or a seller", money = "without an amount of money")
+  left <- left[left > 0L]
+  if (length(left) == 0L) return(NULL)
+  remark_table("panel", vapply(names(left), \(why) {
+    say(
+      "%s of the panel %s %s left out.", n_of(left[[why]], "row"), words[[why]],
+      if (left[[why]] == 1L) "is" else "are"
+    )
+  }, ""))
 }
 
-wallet_of_each <- function(rows, ours, hold) {
+# Sellers whose names differ by capitals and blanks alone are one, under our name or the most common
+# spelling; rows are changed in place, and what was done is told.
+one_name_each <- function(rows, ours) {
+  counts <- rows[, .N, keyby = seller][order(-N, seller)]
+  counts <- rbind(counts[seller == ours], counts[seller != ours])
+  counts[, name := seller[[1L]], by = .(tolower(gsub("\\s+", " ", seller)))]
+  other <- counts[seller != name]
+  if (nrow(other) == 0L) return(NULL)
+  data.table::set(rows, j = "seller", value = counts$name[match(rows$seller, counts$seller)])
+  remark_table("panel", say(
+    "Spellings of one seller: %s.",
+    paste0("\u201c", other$seller, "\u201d is \u201c", other$name, "\u201d", collapse = ", ")
+  ))
+}
+
+wallet_of_each <- function(rows, ours, hold, unit) {
   each <- rows[,
     .(
       units = sum(units[seller == ours]),
@@ -160,17 +190,17 @@ wallet_of_each <- function(rows, ours, hold) {
     units = each$units,
     units_all = each$units_all,
     share_units = each[, ifelse(!is.na(units_all) & units_all > 0, units / units_all, NA_real_)],
-    money = each$money / 100,
-    money_all = each$money_all / 100,
+    money = each$money / unit,
+    money_all = each$money_all / unit,
     share_money = share,
     class = class,
-    elsewhere = (each$money_all - each$money) / 100
+    elsewhere = (each$money_all - each$money) / unit
   ) |>
     lapply(`[`, sorting)
 }
 
 # Every seller over our customers and over all; the price index is its mean price by everybody's.
-wallet_of_sellers <- function(rows, our_customers) {
+wallet_of_sellers <- function(rows, our_customers, unit) {
   mine <- rows$customer %in% our_customers
   sellers <- sort(unique(rows$seller), method = "radix")
   sum_of <- \(x, here) vapply(sellers, \(seller) sum(x[here & rows$seller == seller]), 0)
@@ -185,10 +215,10 @@ wallet_of_sellers <- function(rows, our_customers) {
       sellers, \(seller) length(unique(rows$customer[rows$seller == seller & rows$money > 0])), 0L
     ),
     units = units,
-    money = money / 100,
+    money = money / unit,
     share_of_ours = share(of_ours),
     share_of_all = share(money),
-    price_index = ifelse(units > 0, money / units / (sum(money) / sum(units)), NA_real_),
+    price_index = ifelse(units > 0, (money / units) / (sum(money) / sum(units)), NA_real_),
     row.names = NULL
   )
   table[order(-table$money), ]

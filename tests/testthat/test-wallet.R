@@ -84,3 +84,45 @@ test_that("a category, an audience, a file with commas, and what the ledger know
     wallet_share(path, "We", decimal_mark = ","), "Row 3", class = "nubrek_error_amounts"
   )
 })
+
+test_that("blanks are not nothing, spellings are one seller, ids follow aliases, doubles are texts", {
+  panel <- data.frame(
+    customer = c("A", "A", "OLD", "B", "B", "C", ""),
+    seller = c("We", "They", "WE", "we ", "They", "They", "They"),
+    units = c(1, 1, 2, 3, NA, 1, 1), money = c("10", "30", "5", "7", "", "4", "9")
+  )
+  got <- wallet_share(panel, "We")
+  expect_identical(got$customer, c("B", "OLD", "A", "C"))
+  # B's amount with others is not known, and so not 0 but no row
+  expect_equal(got$money_all, c(7, 5, 40, 4))
+  expect_match(remarks(got)$remark, "1.row of the panel without an amount of money", all = FALSE)
+  expect_match(remarks(got)$remark, "1.row of the panel without a customer", all = FALSE)
+  expect_match(remarks(got)$remark, "WE\u201d is \u201cWe\u201d", all = FALSE)
+  expect_setequal(wallet_sellers(got)$seller, c("We", "They"))
+  ledger <- open_ledger(
+    data.frame(who = "A", no = 1, day = "2024-01-03", paid = "5"),
+    column_map("who", "day", order = "no", sales = "paid"), meanings(currency = "JPY"),
+    aliases = attribute_table(data.frame(id = "OLD", main = "A"), "id", c(same_as = "main"))
+  )
+  with <- wallet_share(panel, "We", ledger = ledger)
+  expect_identical(with$customer, c("B", "A", "C"))
+  expect_equal(with$money, c(7, 15, 0))
+  expect_identical(basis_of(with, "decimals"), 0L)
+  # the same numbers as doubles and as texts; ties as everywhere
+  money <- c("1.005", "2.675", "1.115", "0.125", "10.235")
+  rows <- data.frame(customer = LETTERS[1:5], seller = "We", money = money)
+  texts <- wallet_share(rows, "We")
+  rows$money <- as.double(money)
+  expect_identical(wallet_share(rows, "We")$money, texts$money)
+  expect_identical(sort(texts$money), sort(parse_minor(money, 2L, ".")$units / 100))
+})
+
+test_that("customers who are alike in everything are told so", {
+  rows <- data.frame(who = sprintf("C%02d", 1:40), no = 1:40, day = "2024-01-03", paid = "5")
+  ledger <- open_ledger(
+    rows, column_map("who", "day", order = "no", sales = "paid"), meanings(currency = "EUR")
+  )
+  same <- compare_audiences(audience_of(ledger, rows$who[1:15], "some"), ledger = ledger)
+  expect_output(print(same), "Some")
+  expect_error(audience_differences(same), class = "nubrek_error_argument")
+})
