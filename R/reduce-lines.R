@@ -5,7 +5,8 @@
 # `purchases`, those whose lines under the conditions are worth a purchase together (definitions 25
 # and 43: an order that is none as a whole is none here); `last`, the day of the latest, missing
 # without one; `returned`, lines below zero; `units` where they are wanted. A condition that reads a
-# missing attribute cannot be told for that line, and so does not hold, unless it asks whether it is missing.
+# missing attribute cannot be told for that line, and so does not hold, unless it asks whether it is
+# missing.
 reduce_lines <- function(ledger, questions) UseMethod("reduce_lines")
 
 #' @export

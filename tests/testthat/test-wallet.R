@@ -85,7 +85,7 @@ test_that("a category, an audience, a file with commas, and what the ledger know
   )
 })
 
-test_that("blanks are not nothing, spellings are one seller, ids follow aliases, doubles are texts", {
+test_that("blanks are not nothing, spellings one seller, ids follow aliases, doubles are texts", {
   panel <- data.frame(
     customer = c("A", "A", "OLD", "B", "B", "C", ""),
     seller = c("We", "They", "WE", "we ", "They", "They", "They"),
