@@ -41,17 +41,36 @@ describe.nubrek_discounts <- function(x) {
   last <- utils::tail(plain_table(x), 1L)
   list(
     heading = say("What becomes of customers by the discount of their first order"),
-    finding = if (nrow(x) > 1L && !is.na(first$share) && !is.na(last$share)) {
-      say(
-        "Begun at %s off, %s came back within %s; at %s, %s. %s of purchases are on discount.",
-        last$first_discount, present_share(last$share), n_of(basis_of(x, "within"), "day"),
-        first$first_discount, present_share(first$share),
-        present_share(basis_of(x, "on_discount"))
-      )
-    } else {
+    finding = paste(c(
+      if (nrow(x) > 1L) discount_finding(first, last, x),
       say("%s of purchases are on discount.", present_share(basis_of(x, "on_discount")))
-    },
+    ), collapse = " "),
     table = x
+  )
+}
+
+# The highest discounts beside the lowest, where they differ from those alike by more than chance.
+discount_finding <- function(first, last, x) {
+  if (anyNA(c(first$share, last$share, last$adjusted_p))) return(NULL)
+  alike <- if (length(basis_of(x, "adjust")) > 0L) say("month and channel") else say("month")
+  if (last$adjusted_p >= 0.05) {
+    return(say(
+      paste(
+        "Those who began at %s off come back like all who began in the same %s, as far as can be",
+        "told."
+      ),
+      last$first_discount, alike
+    ))
+  }
+  say(
+    paste(
+      "Begun at %s off, %s came back within %s; %s, %s. They come back %.2f times as fast as",
+      "all who began in the same %s (95 %% interval %.2f to %.2f); what they would have done",
+      "without the discount is not known."
+    ),
+    last$first_discount, present_share(last$share), n_of(basis_of(x, "within"), "day"),
+    first$first_discount, present_share(first$share), last$rate_ratio, alike, last$ratio_lower,
+    last$ratio_upper
   )
 }
 

@@ -11,9 +11,13 @@
 #' @param within `[integer(1)]` Days in which a second purchase counts as come back. Default 365.
 #' @return A `nubrek_discounts`, one row per group, the lowest discount first: `first_discount`;
 #'   `customers`; `share` back within the days (Kaplan and Meier) with `lower` and `upper`;
+#'   `rate_ratio`, how many times as fast they come back as all who began in the same month and
+#'   channel, `ratio_lower`, `ratio_upper`, `adjusted_p`, as in [first_products()];
 #'   `later_purchases`; `full_price`, the share of these that were on no discount; `mean_first`,
 #'   `mean_later`, net sales of the first and of later purchases; `sales_per_customer`, all their
 #'   net sales so far. In its basis `on_discount`, the share of all purchases on discount.
+#'   Who takes discounts differs from others in more than month and channel: what they would have
+#'   done without is not known from orders alone.
 #' @section Errors: `nubrek_error_attribute`: the ledger knows no discounts.
 #' @examples
 #' orders <- data.frame(
@@ -48,6 +52,10 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
       sales_per_customer = sum(net) / .N
     )
   ), keyby = group]
+  adjust <- first_channel_of(ledger)
+  alike <- people_alike(ledger, w, adjust)
+  each <- beside_alike(alike[, label := group][!is.na(group)], few_customers)
+  each <- each[match(rows$group, label)]
   words <- discount_words(breaks)
   known <- \(x) ifelse(is.finite(x), x, NA_real_)
   new_result(
@@ -57,6 +65,10 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
       share = rows$share,
       lower = rows$lower,
       upper = rows$upper,
+      rate_ratio = exp(each$log_ratio),
+      ratio_lower = exp(each$log_ratio - each$off),
+      ratio_upper = exp(each$log_ratio + each$off),
+      adjusted_p = each$p,
       later_purchases = rows$n_later,
       full_price = known(rows$full_price),
       mean_first = major(ledger, rows$mean_first),
@@ -68,7 +80,8 @@ discount_starts <- function(ledger, breaks = c(0.05, 0.15), within = 365L) {
     rbind(carried(ledger, c("as of", "history start")), known_earlier_remark(sum(w$known))),
     basis = list(
       breaks = breaks, within = within, on_discount = sum(habits$off) / sum(habits$bought),
-      kinds = c(later_purchases = "count")
+      adjust = adjust,
+      kinds = c(later_purchases = "count", adjusted_p = "p")
     )
   )
 }

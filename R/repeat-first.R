@@ -21,35 +21,12 @@ first_products <- function(
   check_whole(within, lower = 1L)
   check_whole(at_least, lower = 1L)
   found <- first_and_second(ledger, by, basket)
-  w <- reduce_waits(ledger, 2L)
-  alike <- if (length(adjust) > 0L) group_of(ledger, adjust)[w$code] else list()
-  people <- data.table(customer = w$code, event = !is.na(w$nth), time = time_waited(w, ledger))
-  people[, stratum := data.table::frankv(
-    c(list(label_of_day(w$first, "month")), unname(as.list(alike))), ties.method = "dense"
-  )]
-  people <- with_hazard(people)
+  people <- people_alike(ledger, reduce_waits(ledger, 2L), adjust)
   first <- labels_of_purchase(found, 1L)[, .(customer, label)]
   rows <- people[first, on = "customer", nomatch = NULL]
-  data.table::setorderv(rows, c("label", "stratum", "time"), c(1L, 1L, -1L))
-  rows[, rank := seq_len(.N), by = .(label, stratum)]
-  # ties in time share the risk set: all of them count as there
-  rows[, rank := max(0L, rank), by = .(label, stratum, time)]
-  rows[, ties := .N, by = .(label, stratum, time)]
-  each <- rows[, .(
-    customers = .N, back = sum(event), expected = sum(hazard),
-    variance = sum(w1) - sum(w2 * (2 * rank - ties))
-  ), keyby = label]
-  # where all have the same first goods nothing varies, but for rounding
-  each[variance < 1e-9, variance := 0]
+  each <- beside_alike(rows, at_least)
   curves <- rows[, at_days(time, event, within), keyby = label]
   each <- cbind(each, curves[, .(share, lower, upper)])
-  each[, log_ratio := ifelse(variance > 0, (back - expected) / variance, NA_real_)]
-  each[, off := stats::qnorm(0.975) / sqrt(variance)]
-  each[, p := ifelse(
-    customers >= at_least & variance > 0,
-    2 * stats::pnorm(-abs(back - expected) / sqrt(variance)), NA_real_
-  )]
-  each[, p := stats::p.adjust(p, "BH")]
   each <- each[order(-customers, found$labels[label])]
   new_result(
     list(
@@ -76,6 +53,44 @@ first_products <- function(
 
 # The default of `adjust`: the channel of the first purchase, where the ledger has channels.
 first_channel_of <- function(ledger) intersect("first_channel", attribute_names(ledger))
+
+# Who waits for the second purchase (`waits`), beside those who began in the same month and are
+# alike in `adjust`: `customer`, `event`, `time`, the hazard of their stratum.
+people_alike <- function(ledger, waits, adjust) {
+  alike <- if (length(adjust) > 0L) group_of(ledger, adjust)[waits$code] else list()
+  people <- data.table(
+    customer = waits$code, event = !is.na(waits$nth), time = time_waited(waits, ledger)
+  )
+  people[, stratum := data.table::frankv(
+    c(list(label_of_day(waits$first, "month")), unname(as.list(alike))), ties.method = "dense"
+  )]
+  with_hazard(people)
+}
+
+# Each `label` of some of these people against all in their strata: `customers`, `back` and
+# `expected`, the log of the rate ratio with half of its interval (`off`), and `p` over all labels
+# of `at_least` customers.
+beside_alike <- function(rows, at_least) {
+  data.table::setorderv(rows, c("label", "stratum", "time"), c(1L, 1L, -1L))
+  rows[, rank := seq_len(.N), by = .(label, stratum)]
+  # ties in time share the risk set: all of them count as there
+  rows[, rank := max(0L, rank), by = .(label, stratum, time)]
+  rows[, ties := .N, by = .(label, stratum, time)]
+  each <- rows[, .(
+    customers = .N, back = sum(event), expected = sum(hazard),
+    variance = sum(w1) - sum(w2 * (2 * rank - ties))
+  ), keyby = label]
+  # where all have the same label nothing varies, but for rounding
+  each[variance < 1e-9, variance := 0]
+  each[, log_ratio := ifelse(variance > 0, (back - expected) / variance, NA_real_)]
+  each[, off := stats::qnorm(0.975) / sqrt(variance)]
+  each[, p := ifelse(
+    customers >= at_least & variance > 0,
+    2 * stats::pnorm(-abs(back - expected) / sqrt(variance)), NA_real_
+  )]
+  each[, p := stats::p.adjust(p, "BH")]
+  each[]
+}
 
 # For each of `people` (stratum, time, event) what the pooled hazard of the stratum lets expect up
 # to the time, and the terms of the log-rank variance: `w1` sums d (n - d) / (n - 1) / n, `w2` the

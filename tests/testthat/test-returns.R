@@ -127,3 +127,37 @@ test_that("the demo study says what comes back and what discounts bring", {
   expect_s3_class(ggplot2::autoplot(run$returns_by$category), "ggplot")
   expect_s3_class(ggplot2::autoplot(run$discounts), "ggplot")
 })
+
+test_that("first discounts are held against the same month and channel, and told beyond chance", {
+  set.seed(4)
+  # the web gives discounts and its customers come back less; the discount itself does nothing
+  n <- 3000L
+  web <- stats::runif(n) < 0.5
+  off <- ifelse(stats::runif(n) < ifelse(web, 0.6, 0.1), 20, 0)
+  start <- as.Date("2024-01-01") + sample(0:300, n, TRUE)
+  shop <- function(chance) {
+    back <- stats::runif(n) < chance
+    open_ledger(
+      data.frame(
+        who = c(seq_len(n), which(back)), no = seq_len(n + sum(back)), paid = 80,
+        off = c(off, rep(0, sum(back))),
+        day = c(start, start[back] + 1L + sample(0:200, sum(back), TRUE)),
+        place = c("Mill", "Web")[1L + c(web, web[back])]
+      ),
+      column_map("who", "day", order = "no", sales = "paid", discount = "off", channel = "place"),
+      meanings(currency = "EUR")
+    )
+  }
+  nothing <- discount_starts(shop(ifelse(web, 0.3, 0.5)))
+  worst <- nothing[nothing$first_discount == "15 % or more", ]
+  expect_lt(worst$upper, nothing$lower[[1L]]) # far apart, by the channel alone
+  expect_gt(worst$adjusted_p, 0.05)
+  expect_match(describe(nothing)$finding, "come back like all who began in the same month and ch")
+  # a planted one is found, with its size: odds of the hazard about halved
+  planted <- discount_starts(shop(ifelse(web, 0.3, 0.5) * ifelse(off > 0, 0.5, 1)))
+  expect_lt(planted$adjusted_p[[2L]], 1e-6)
+  expect_lt(planted$ratio_upper[[2L]], 0.9)
+  expect_match(describe(planted)$finding, "times as fast as all")
+  # the same as first_products of a label that is the discount
+  expect_equal(names(planted)[[6L]], "rate_ratio")
+})
