@@ -162,13 +162,13 @@ panel_remarks <- function(left) {
 one_name_each <- function(rows, ours) {
   counts <- rows[, .N, keyby = seller][order(-N, seller)]
   counts <- rbind(counts[seller == ours], counts[seller != ours])
-  counts[, name := seller[[1L]], by = .(tolower(gsub("\\s+", " ", seller)))]
-  other <- counts[seller != name]
+  counts[, whole := seller[[1L]], by = .(tolower(gsub("\\s+", " ", seller)))]
+  other <- counts[seller != whole]
   if (nrow(other) == 0L) return(NULL)
-  data.table::set(rows, j = "seller", value = counts$name[match(rows$seller, counts$seller)])
+  data.table::set(rows, j = "seller", value = counts$whole[match(rows$seller, counts$seller)])
   remark_table("panel", say(
     "Spellings of one seller: %s.",
-    paste0("\u201c", other$seller, "\u201d is \u201c", other$name, "\u201d", collapse = ", ")
+    paste0("\u201c", other$seller, "\u201d is \u201c", other$whole, "\u201d", collapse = ", ")
   ))
 }
 

@@ -113,3 +113,78 @@ drop_erased <- function(table, erased) {
   table$id <- table$id[!gone]
   table
 }
+
+# The exports of a ledger without these people: of each its `rows`, and how many it held (`hit`).
+exports_without <- function(origin, people, meaning, deleted) {
+  lapply(found_again(origin$orders, NULL), \(part) {
+    frame <- if (is.data.frame(part)) part else read_source(part)$table
+    rows_without(
+      as.data.frame(frame, optional = TRUE), people, origin$columns, meaning, deleted
+    )
+  })
+}
+
+contacts_without <- function(ledger, people) {
+  rows <- ledger$contacts
+  if (!is.null(rows)) ledger$contacts <- lapply(rows, `[`, !rows$customer %in% people)
+  ledger
+}
+
+# Rows that name one of these in any cell.
+names_people <- function(table, people) {
+  Reduce(`|`, lapply(table, \(x) trim_text(as.character(x)) %in% people), logical(nrow(table)))
+}
+
+# All ids of these people, by the aliases of the ledger.
+every_id_of <- function(people, aliases) {
+  if (is.null(aliases)) return(unique(people))
+  lookup <- alias_lookup(aliases)
+  main <- unique(resolve_aliases(people, lookup))
+  unique(c(people, main, names(lookup)[lookup %in% main]))
+}
+
+# The rows of an export, of which those of these people name nobody or are gone, and how many.
+rows_without <- function(frame, people, map, meaning, deleted) {
+  hit <- names_people(frame, people)
+  if (deleted) return(list(rows = frame[!hit, , drop = FALSE], hit = sum(hit)))
+  rules <- vapply(row_rules(meaning), `[[`, "", "column")
+  kept <- c(unlist(unclass(map)[intersect(kept_of_erased, names(map))]), rules)
+  for (name in setdiff(names(frame), setdiff(kept, map[["customer"]]))) {
+    frame[[name]] <- replace(as.character(frame[[name]]), hit, "")
+  }
+  # a word in the place of an amount may tell who it was
+  amounts <- setdiff(unlist(unclass(map)[intersect(money_roles, names(map))]), rules)
+  for (name in intersect(amounts, names(frame))) {
+    text <- as.character(frame[[name]])
+    frame[[name]] <- replace(text, hit & grepl("[[:alpha:]]", text), "")
+  }
+  list(rows = frame, hit = sum(hit))
+}
+
+# Tables beside the orders without these people: a row of a joined table names nobody, as one of the
+# export; in all others it goes.
+beside_without <- function(origin, people, meaning, deleted) {
+  beside <- origin[names(origin) != "orders"]
+  for (name in c("customers", "products", "aliases")) {
+    table <- beside[[name]]
+    if (is.null(table)) next
+    gone <- table$id %in% people | names_people(as.data.frame(table$attributes), people)
+    table$id <- table$id[!gone]
+    table$attributes <- table$attributes[!gone]
+    beside[[name]] <- table
+  }
+  beside$joins <- lapply(beside$joins, \(join) {
+    named <- as.data.frame(join$attributes, optional = TRUE)
+    if (deleted) {
+      stay <- !names_people(named, people)
+      join$id <- join$id[stay]
+      join$attributes <- join$attributes[stay]
+    } else {
+      join$attributes <- as.data.table(
+        rows_without(named, people, origin$columns, meaning, FALSE)$rows
+      )
+    }
+    join
+  })
+  beside
+}

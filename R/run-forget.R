@@ -166,10 +166,6 @@ drop_rows <- function(path, people) {
 
 has_mark <- function(path) identical(readBin(path, "raw", 3L), as.raw(c(0xef, 0xbb, 0xbf)))
 
-names_people <- function(table, people) {
-  Reduce(`|`, lapply(table, \(x) trim_text(as.character(x)) %in% people), logical(nrow(table)))
-}
-
 # Of the records of runs: the rows by customer, the copies of the data, kept parts, pictures.
 forget_records <- function(results, people, secret) {
   place <- file.path(results, runs_folder)
