@@ -218,7 +218,7 @@ wallet_of_sellers <- function(rows, our_customers, unit) {
     money = money / unit,
     share_of_ours = share(of_ours),
     share_of_all = share(money),
-    price_index = ifelse(units > 0, (money / units) / (sum(money) / sum(units)), NA_real_),
+    price_index = ifelse(units > 0, money / units / (sum(money) / sum(units)), NA_real_),
     row.names = NULL
   )
   table[order(-table$money), ]

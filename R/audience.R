@@ -174,17 +174,11 @@ unknown_at <- function(ledger, then, day) {
   column <- ledger$meaning$registered
   registered <- if (!is.null(column)) attribute_day(ledger, column)[ledger_codes(ledger, ids)]
   registered <- registered %||% rep(as.Date(NA), length(ids))
-  !by_then & (registered > day) %in% TRUE | !by_then & ordered & is.na(registered)
+  !by_then & ifelse(is.na(registered), ordered, registered > day)
 }
 
 audience_population <- function(ledger, among) {
-  if (is.null(among)) {
-    return(if (is.null(ledger$unknown_then)) {
-      rep(TRUE, n_customers(ledger))
-    } else {
-      !ledger$unknown_then
-    })
-  }
+  if (is.null(among)) return(!(ledger$unknown_then %||% logical(n_customers(ledger))))
   reduce_span(ledger, read_during(among, ledger, "among"), all = FALSE)$purchases > 0L
 }
 

@@ -91,14 +91,10 @@ with_ids <- function(campaign, ledger, key) {
 # Whether those who were to be contacted were, as far as the ledger's contacts tell.
 contact_check <- function(ledger, campaign, drawn) {
   rows <- contacts_of_campaign(ledger, campaign)
-  told <- other_contacts(ledger, campaign, drawn)
-  if (is.null(rows)) {
-    return(if (length(told) > 0L) remark_table(rep(say("not as planned"), length(told)), told))
-  }
   reached <- drawn$id %in% rows$customer
   held <- drawn$arm == "held back"
   told <- c(
-    told,
+    other_contacts(ledger, campaign, drawn),
     if (any(reached & held)) {
       sprintf(
         "%s of the held back %s contacted all the same; they stay where they were drawn.",
@@ -106,7 +102,7 @@ contact_check <- function(ledger, campaign, drawn) {
         if (sum(reached & held) == 1L) "was" else "were"
       )
     },
-    if (any(!reached & !held)) {
+    if (!is.null(rows) && any(!reached & !held)) {
       sprintf(
         "Of %s of those to contact no contact is on record; they stay where they were drawn.",
         n_of(sum(!reached & !held), "customer")

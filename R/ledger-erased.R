@@ -77,6 +77,14 @@ is_deleted <- function(ids, erased) {
   is_erased(ids, list(hash = erased$hash[erased$deleted], secret = erased$secret))
 }
 
+# The columns that an erased row keeps.
+kept_columns <- function(map, meaning) {
+  roles <- unlist(unclass(map)[intersect(kept_of_erased, names(map))])
+  setdiff(c(roles, rule_columns(meaning)), map[["customer"]])
+}
+
+rule_columns <- function(meaning) vapply(row_rules(meaning), `[[`, "", "column")
+
 # Cells in which the `rows` of the erased name nobody; `deleted` are those whose orders go too.
 without_erased <- function(cells, map, meaning) {
   erased <- meaning$erased
@@ -85,9 +93,7 @@ without_erased <- function(cells, map, meaning) {
   texts <- levels(who)
   rows <- rows_where(who, is_erased(texts, erased))
   deleted <- rows_where(who, is_deleted(texts, erased))
-  rules <- vapply(row_rules(meaning), `[[`, "", "column")
-  kept <- c(unlist(unclass(map)[intersect(kept_of_erased, names(map))]), rules)
-  for (name in setdiff(names(cells), setdiff(kept, map[["customer"]]))) {
+  for (name in setdiff(names(cells), kept_columns(map, meaning))) {
     if (length(rows) > 0L) {
       cells[[name]] <- with_labels(cells[[name]], rows, rep("", length(rows)))
       cells[[name]] <- narrow_cells(cells[[name]], seq_along(cells[[name]]))
@@ -147,9 +153,8 @@ every_id_of <- function(people, aliases) {
 rows_without <- function(frame, people, map, meaning, deleted) {
   hit <- names_people(frame, people)
   if (deleted) return(list(rows = frame[!hit, , drop = FALSE], hit = sum(hit)))
-  rules <- vapply(row_rules(meaning), `[[`, "", "column")
-  kept <- c(unlist(unclass(map)[intersect(kept_of_erased, names(map))]), rules)
-  for (name in setdiff(names(frame), setdiff(kept, map[["customer"]]))) {
+  rules <- rule_columns(meaning)
+  for (name in setdiff(names(frame), kept_columns(map, meaning))) {
     frame[[name]] <- replace(as.character(frame[[name]]), hit, "")
   }
   # a word in the place of an amount may tell who it was
