@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test test-long bench bench-models instructions recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
+.PHONY: demo test test-long bench bench-models instructions promises recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -76,6 +76,11 @@ WORLDS ?= 1000
 recovery:
 	@tools/setup.sh demo
 	@Rscript bench/recovery.R $(WORLDS)
+
+# What Nubrek promises, over many drawn worlds: only what depends on changed code, or `ONLY=NAME`.
+promises:
+	@tools/setup.sh demo
+	@Rscript bench/promises.R $(if $(filter command line,$(origin WORLDS)),--worlds $(WORLDS)) $(ONLY)
 
 # Coverage of the intervals of coming sales over many drawn worlds.
 coverage:

@@ -1,6 +1,6 @@
 # Columns that data.table expressions speak of.
 utils::globalVariables(c(
-  "came", "worth", "free", "never_paid", "x.never_paid", "low", "high", "sign",
+  "came", "steps", "year", "worth", "free", "never_paid", "x.never_paid", "low", "high", "sign",
   ".GRP", "level", "at_risk", "cohort", "column", "event", "events", "left", "rate", "waited",
   ".copies", ".quantity", "seller", "money_all", "units_all",
   ".cost", ".discount", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",

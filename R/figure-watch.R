@@ -18,7 +18,8 @@ autoplot.nubrek_watch <- function(object, ..., groups = 15L) {
     "%s of the evidence needed", present_share(pmin(1, rows$evidence / rows$needed))
   ))
   rows$tone <- ifelse(rows$fired, palette_of[["brick"]], palette_of[["petrol"]])
-  edge <- max(rows$upper, rows$rate_before)
+  rows$stroke <- ifelse(is.na(rows$expected), rows$rate_before, rows$expected)
+  edge <- max(rows$upper, rows$stroke)
   ggplot2::ggplot(rows, ggplot2::aes(y = .data$label)) +
     ggplot2::geom_segment(
       ggplot2::aes(
@@ -27,7 +28,7 @@ autoplot.nubrek_watch <- function(object, ..., groups = 15L) {
       linewidth = 2.6, alpha = 0.5
     ) +
     ggplot2::geom_point(
-      ggplot2::aes(.data$rate_before), colour = palette_of[["ochre"]], shape = "|", size = 6
+      ggplot2::aes(.data$stroke), colour = palette_of[["ochre"]], shape = "|", size = 6
     ) +
     ggplot2::geom_point(ggplot2::aes(.data$rate, colour = .data$tone), size = 2.8) +
     ggplot2::geom_text(
@@ -47,7 +48,7 @@ autoplot.nubrek_watch <- function(object, ..., groups = 15L) {
           say("Share back within %s", n_of(basis_of(object, "within"), "day"))
         },
         say(
-          " since %s; bar: 95 %% interval of one look; stroke: the year before",
+          " since %s; bar: 95 %% interval of one look; stroke: expected without a change",
           format_day(basis_of(object, "from"))
         )
       ),

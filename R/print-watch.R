@@ -27,18 +27,28 @@ watch_words <- function(one, x) {
   } else {
     paste0(n_of(one$customers, "customer"), say(" of \u201c%s\u201d", seen_text(one$group)))
   }
-  if (basis_of(x, "what") == "basket") {
-    return(say(
-      "Of %s %s bought for more than %s, before %s: beyond noise since %s.", who,
+  words <- if (basis_of(x, "what") == "basket") {
+    say(
+      "Of %s %s bought for more than %s, %s: beyond noise since %s.", who,
       present_share(one$rate, 1L),
       format_money(basis_of(x, "middle")[[one$group]], basis_of(x, "currency")),
-      present_share(one$rate_before, 1L), format_day(one$day)
-    ))
+      watch_expected(one), format_day(one$day)
+    )
+  } else {
+    say(
+      "Of %s %s came back within %s days, %s: beyond noise since %s.", who,
+      present_share(one$rate, 1L), basis_of(x, "within"), watch_expected(one), format_day(one$day)
+    )
   }
+  if (basis_of(x, "season_known")) return(words)
+  paste(words, say("Fewer than two years lie before it, so it may be the time of year."))
+}
+
+watch_expected <- function(one) {
+  if (is.na(one$expected)) return(say("before %s", present_share(one$rate_before, 1L)))
   say(
-    "Of %s %s came back within %s days, before %s: beyond noise since %s.", who,
-    present_share(one$rate, 1L), basis_of(x, "within"), present_share(one$rate_before, 1L),
-    format_day(one$day)
+    "where %s was expected (the year before: %s)",
+    present_share(one$expected, 1L), present_share(one$rate_before, 1L)
   )
 }
 

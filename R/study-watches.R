@@ -49,9 +49,8 @@ watched_noise <- function(name, x, seen) {
       one <- plain_table(x)[i, ]
       if (one$fired) return(watch_words(one, x))
       say(
-        "%s of %s, before %s: within noise.",
-        present_share(one$rate, 1L), n_of(one$customers, "customer"),
-        present_share(one$rate_before, 1L)
+        "%s of %s, %s: within noise.",
+        present_share(one$rate, 1L), n_of(one$customers, "customer"), watch_expected(one)
       )
     }, "")
   )

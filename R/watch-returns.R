@@ -5,9 +5,10 @@
 #'
 #' Of each customer it is known `within` days after the first purchase whether there was a second
 #' one by then (on another day). The customers who reached that age since `from` are held against
-#' those who did in the 365 days before. The evidence for a change grows and shrinks with each of
-#' them; with a probability of `false_alarms` at most it is ever enough in a year in
-#' which nothing has changed, whatever the number of looks, over all groups together.
+#' those of the 365 days before, week by week, and up to two earlier years say what the time of year
+#' does and how much weeks differ anyway. With a probability of `false_alarms` at most the evidence
+#' for a change is ever enough in a year in which there was none, whatever the number of looks, over
+#' all groups together. More or fewer new customers are no change.
 #'
 #' @param ledger `[nubrek_ledger]`
 #' @param within `[integer(1)]` Days from the first to the second purchase, default 30.
@@ -15,16 +16,27 @@
 #' @param from `[Date(1) | character(1)]` The day the watch begins; it begins anew a year later.
 #'   Default: the first of January of the year of the as-of day.
 #' @param false_alarms `[double(1)]` False alarms a year, of all groups together.
-#' @param direction `[character(1)]` `"either"` (default), `"falls"` or `"rises"`.
+#' @param direction `[character(1)]` `"either"` (default), `"falls"` or `"rises"`; a fall alone is
+#'   seen sooner.
 #' @return A `nubrek_watch`, one row per group, sorted by name: `group` (`"all"` without `by`),
-#'   `customers_before`, `rate_before`; `customers`, `rate`, since `from`; `evidence`, the highest
-#'   until now; `needed`; `fired` `[logical]`; `day`, on which the evidence was first enough. Groups
-#'   with fewer than 30 customers before are left out, which a remark says.
+#'   `customers_before`, `rate_before`, of the 365 days before; `customers`, `rate`, since `from`;
+#'   `expected`, the rate expected of the same weeks without a change (missing before the first
+#'   step is over); `fired` `[logical]`; `day`, on which the evidence was first enough; `evidence`,
+#'   the highest until now; `needed`; `steps`, the weeks after each of which the evidence is looked
+#'   at: 1, 2 or 4, so that at least 4 come back in a step. Groups with fewer than 30 customers
+#'   before, or of whom fewer than 3 come back (or stay away) in four weeks, are left out, which a
+#'   remark says; another says when fewer than two years lie before the watch, so that the season is
+#'   hardly known.
 #' @details The evidence is the likelihood of what was seen, of a rate that changed at the beginning
-#'   of some week (each week alike, rates by Jeffreys' prior), against that of the rate of before:
-#'   the least over all rates in its exact interval (Clopper and Pearson 1934), which may miss the
-#'   rate with a tenth of the false alarms. By the inequality of Ville (1939) it exceeds 1/a with
-#'   probability a at most, at whatever times one looks; the mixture is that of Robbins (1970).
+#'   of some step (each alike, up or down by an amount of unknown size), against that of an
+#'   unchanged one. Both know a season (weeks near each other in the year are alike), stretches of
+#'   some weeks in which more or fewer come back (holidays, weather), scatter of single weeks and
+#'   the level of the year before; how large each is, is averaged over by what the data say of it.
+#'   Shares are taken as the arcsine of their root, with 1/4 added (Brown, Cai and Zhou 2010), so
+#'   that their spread does not depend on them. By the inequality of Ville (1939) such evidence
+#'   exceeds 1/a with probability a at most, at whatever times one looks, where the model is true;
+#'   the mixture is that of Robbins (1970). How often it did in worlds that are not made by the
+#'   model: `docs/promises.md` of the source.
 #' @section Errors: `nubrek_error_unidentified`: no group has enough customers in the year before.
 #' @examples
 #' watch_returns(study_ledger(system.file("pellmere", "study.yaml", package = "nubrek")))
@@ -41,7 +53,7 @@ watch_returns <- function(
   start <- watch_start(check_day(from), ledger)
   waits <- reduce_waits(ledger, 2L)
   aged <- waits$first + as.integer(within)
-  use <- aged <= as.integer(ledger$as_of) & aged >= start - 365L
+  use <- aged <= as.integer(ledger$as_of) & aged >= start - watched_past
   people <- data.table(
     group = if (is.null(by)) "all" else group_of(ledger, by)[[1L]][waits$code],
     day = aged,
@@ -56,8 +68,8 @@ watch_returns <- function(
 #' Has the size of purchases changed?
 #'
 #' The purchases of the year before have a middle one. If nothing has changed, half of the purchases
-#' since `from` are larger. One purchase of each customer counts in each of the two times, the
-#' first, so that a few who buy often do not speak for all.
+#' since `from` are larger. One purchase of each customer counts in each year, the first, so that a
+#' few who buy often do not speak for all.
 #'
 #' @inheritParams watch_returns
 #' @return A `nubrek_watch` as of [watch_returns()]: `rate_before`, `rate` are the shares of
@@ -80,13 +92,13 @@ watch_baskets <- function(
   start <- watch_start(check_day(from), ledger)
   orders <- as.data.table(ledger_rows(
     ledger, "orders", c("customer", "day", bought_columns(ledger)),
-    from = start - 365L, until = ledger$as_of
+    from = start - watched_past, until = ledger$as_of
   ))[!is.na(customer)]
   people <- purchases_of(ledger, orders[order(row)])
-  people[, late := day >= start]
-  people <- people[!duplicated(people[, .(customer, late)])]
+  people[, year := (day - start) %/% 365L]
+  people <- people[!duplicated(people[, .(customer, year)])]
   people[, group := if (is.null(by)) "all" else group_of(ledger, by)[[1L]][customer]]
-  middle <- people[, .(middle = stats::median(sales[!late])), keyby = group]
+  middle <- people[, .(middle = stats::median(sales[year == -1L])), keyby = group]
   people[, came := sales > middle$middle[match(group, middle$group)]]
   watched(people[!is.na(came)], ledger, start, list(
     what = "basket", by = by, false_alarms = false_alarms, direction = direction,
@@ -96,37 +108,66 @@ watch_baskets <- function(
 
 # `people`: the `group` of each, the `day` on which it was known, and whether he `came`.
 watched <- function(people, ledger, start, basis, call = rlang::caller_env()) {
-  before <- people[day < start, .(n = .N, k = sum(came)), keyby = group]
-  groups <- before$group[before$n >= few_customers]
+  last <- people[day < start & day >= start - 365L]
+  before <- last[, .(n = .N, k = sum(came)), keyby = group]
+  history <- start - as.integer(ledger$history_start)
+  weeks <- min(365L, max(7L, history - (basis$within %||% 0L))) / 7
+  before[, steps := watch_steps(pmin(k, n - k) / weeks)]
+  groups <- before$group[before$n >= few_customers & !is.na(before$steps)]
   if (length(groups) == 0L) {
     abort_nubrek(c(
       "There is nothing to hold the newest customers against.",
-      "x" = "It takes 30 customers of whom it is known in the year before.",
+      "x" = paste(
+        "It takes 30 customers of whom it is known in the year before, and 3 in four weeks of",
+        "either kind."
+      ),
       "i" = "Begin later, or watch fewer groups."
     ), "unidentified", call = call)
   }
   chance <- basis$false_alarms / length(groups)
   each <- lapply(groups, \(one) {
     watched_group(
-      one, before[group == one], people[group == one & day >= start], start, chance,
+      before[group == one], people[group == one], start, as.integer(ledger$as_of), chance,
       basis$direction
     )
   })
   left <- setdiff(people$group, groups)
+  basis$season_known <- history >= 2L * 365L
   new_result(
     as.list(rbindlist(each)),
     "watch",
     ledger,
-    rbind(carried(ledger), if (length(left) > 0L) {
-      remark_table("small groups", say(
-        "Not watched, because fewer than 30 customers stand before: %s.",
-        paste(sort(left), collapse = ", ")
-      ))
-    }),
+    rbind(
+      carried(ledger),
+      if (!basis$season_known) {
+        remark_table("short history", say(paste(
+          "Fewer than two years lie before the watch, so the season is hardly known: it takes more",
+          "to fire, and a change may still be the time of year."
+        )))
+      },
+      if (length(left) > 0L) {
+        remark_table("small groups", say(
+          paste(
+            "Not watched, because fewer than 30 customers stand before, or fewer than 3 in four",
+            "weeks came back or stayed away: %s."
+          ),
+          paste(sort(left), collapse = ", ")
+        ))
+      }
+    ),
     basis = c(basis, list(
       from = date_of_number(start),
-      kinds = c(rate_before = "share", evidence = "number", needed = "number")
+      kinds = c(
+        rate_before = "share", expected = "share", evidence = "number", needed = "number"
+      )
     ))
+  )
+}
+
+# The weeks of a step, so that at least 4 of the rarer kind fall into one; missing: too few.
+watch_steps <- function(a_week) {
+  data.table::fcase(
+    a_week >= 4, 1L, 2 * a_week >= 4, 2L, 4 * a_week >= 3, 4L, default = NA_integer_
   )
 }
 
@@ -138,55 +179,29 @@ watch_start <- function(from, ledger) {
   from + 365L * max(0L, (end - from) %/% 365L)
 }
 
-watched_group <- function(name, before, since, start, chance, direction) {
-  needed <- 1 / (0.9 * chance)
-  days <- since[, .(n = .N, k = sum(came)), keyby = .(at = day - start)]
-  course <- watch_evidence(before$n, before$k, days$at, days$n, days$k, chance)
-  rate <- cumsum(days$k) / cumsum(days$n)
-  towards <- switch(direction,
-    either = TRUE, falls = rate < before$k / before$n, rises = rate > before$k / before$n
-  )
-  over <- which(course >= needed & towards)
+watched_group <- function(before, people, start, end, chance, direction) {
+  step <- 7L * before$steps
+  since <- people[day >= start]
+  # a step is looked at when it is over
+  bins <- people[, .(n = .N, k = sum(came)), keyby = .(at = (day - start) %/% step)]
+  bins <- bins[(at + 1L) * step - 1L <= end - start]
+  found <- watch_evidence((bins$at + 0.5) * step / 7, bins$n, bins$k, direction)
+  now <- bins[at >= 0L]
+  needed <- 1 / chance
+  over <- which(found$evidence >= needed)
   data.table(
-    group = name,
+    group = before$group,
     customers_before = before$n,
     rate_before = before$k / before$n,
-    customers = sum(days$n),
-    rate = if (sum(days$n) > 0L) sum(days$k) / sum(days$n) else NA_real_,
-    evidence = if (length(course) > 0L) max(course) else 0,
-    needed = needed,
+    customers = nrow(since),
+    rate = if (nrow(since) > 0L) mean(since$came) else NA_real_,
+    expected = if (nrow(now) > 0L) sum(found$expected * now$n) / sum(now$n) else NA_real_,
     fired = length(over) > 0L,
-    day = date_of_number(if (length(over) > 0L) start + days$at[[over[[1L]]]] else NA_integer_)
+    day = date_of_number(
+      if (length(over) > 0L) start + (now$at[[over[[1L]]]] + 1L) * step - 1L else NA_integer_
+    ),
+    evidence = max(found$evidence, 0),
+    needed = needed,
+    steps = before$steps
   )
 }
-
-# The evidence after each day of a year (`at` from 0): `n` customers of whom `k` came back, after
-# `n0` and `k0` of before. A tenth of the false alarms is left to the rate of before lying outside
-# of its interval; for the rest the evidence is the least over all rates inside.
-watch_evidence <- function(n0, k0, at, n, k, chance) {
-  if (length(at) == 0L) return(numeric())
-  miss <- chance / 10
-  # exact limits (Clopper and Pearson 1934)
-  ends <- c(
-    if (k0 == 0) 1e-9 else stats::qbeta(miss / 2, k0, n0 - k0 + 1),
-    if (k0 == n0) 1 - 1e-9 else stats::qbeta(1 - miss / 2, k0 + 1, n0 - k0)
-  )
-  odds <- stats::qlogis(ends)
-  rates <- stats::plogis(seq(odds[[1L]], odds[[2L]], length.out = 41L))
-  n <- cumsum(n)
-  k <- cumsum(k)
-  weeks <- 0:52
-  sum <- matrix(0, length(at), length(rates))
-  for (week in weeks) {
-    # what was seen before the week says nothing of a change in it
-    early <- findInterval(7 * week - 0.5, at)
-    n_post <- pmax(0, n - c(0, n)[[early + 1L]])
-    k_post <- pmax(0, k - c(0, k)[[early + 1L]])
-    steady <- outer(k_post, log(rates)) + outer(n_post - k_post, log1p(-rates))
-    sum <- sum + exp(log_mixture(n_post, k_post) - steady)
-  }
-  apply(sum, 1L, min) / length(weeks)
-}
-
-# The likelihood of one order of k of n, of a rate by Jeffreys' prior.
-log_mixture <- function(n, k) lbeta(k + 0.5, n - k + 0.5) - lbeta(0.5, 0.5)

@@ -1,40 +1,100 @@
-test_that("the evidence is that of its definition, integrated by hand", {
-  n <- c(4, 0, 7, 9)
-  k <- c(1, 0, 0, 2)
-  at <- c(0, 3, 8, 20)
-  found <- watch_evidence(50, 20, at, n, k, 0.2)
-  limits <- stats::binom.test(20, 50, conf.level = 1 - 0.2 / 10)$conf.int
-  odds <- stats::qlogis(as.vector(limits))
-  rates <- stats::plogis(seq(odds[[1L]], odds[[2L]], length.out = 41))
-  prior <- \(q) 1 / (pi * sqrt(q * (1 - q)))
-  slow <- vapply(seq_along(at), \(t) {
-    each <- vapply(rates, \(p) mean(vapply(0:52, \(week) {
-      inside <- seq_along(at) <= t & at >= 7 * week
-      hits <- sum(k[inside])
-      all <- sum(n[inside])
-      if (all == 0) return(1)
-      stats::integrate(\(q) (q / p)^hits * ((1 - q) / (1 - p))^(all - hits) * prior(q), 0, 1)$value
-    }, 0)), 0)
-    min(each)
-  }, 0)
-  expect_equal(found, slow, tolerance = 1e-4)
+test_that("the evidence is that of its definition, by densities and integrals", {
+  at <- c(-60, -30.5, -8, -0.5, 0.5, 3, 9)
+  n <- c(40, 50, 45, 60, 50, 52, 48)
+  k <- c(11, 20, 12, 21, 9, 8, 4)
+  share <- 53 / 155
+  y <- (asin(sqrt((k + 0.25) / (n + 0.5))) - asin(sqrt(share))) * 2 / sqrt(share * (1 - share))
+  log_density <- \(x, cover) {
+    -as.vector(determinant(cover)$modulus) / 2 - sum(x * solve(cover, x)) / 2
+  }
+  fit <- \(i) {
+    s <- watch_spreads[i, ]
+    cover <- outer(1:7, 1:7, Vectorize(\(a, b) {
+      gap <- 7 * abs(at[a] - at[b])
+      of_year <- min(gap %% 365.25, 365.25 - gap %% 365.25)
+      4 + (a == 1 && b == 1) + s$season^2 * exp(-of_year / 42) +
+        s$stretch^2 * exp(-gap / 21) + (a == b) * (s$week^2 + 1 / (n[a] * share * (1 - share)))
+    }))
+    lapply(5:7, \(t) {
+      seen <- 1:t
+      now <- log_density(y[seen], cover[seen, seen])
+      change <- mean(vapply(5:7, \(from) {
+        mean(vapply(watch_changes, \(size) {
+          stats::integrate(Vectorize(\(d) {
+            moved <- y[seen] - d * (seen >= from)
+            exp(log_density(moved, cover[seen, seen]) - now) * 2 * stats::dnorm(d, 0, size)
+          }), -8 * size, 0)$value
+        }, 0))
+      }, 0))
+      past <- log_density(y[1:4], cover[1:4, 1:4])
+      mean <- cover[5:7, 1:4] %*% solve(cover[1:4, 1:4], y[1:4])
+      list(now = now, change = change, past = past, mean = as.vector(mean))
+    })
+  }
+  fits <- lapply(seq_len(nrow(watch_spreads)), fit)
+  of <- \(t, what) vapply(fits, \(f) f[[t]][[what]], 0)
+  slow <- vapply(1:3, \(t) stats::weighted.mean(of(t, "change"), exp(of(t, "now"))), 0)
+  found <- watch_evidence(at, n, k, "falls")
+  expect_equal(found$evidence, slow, tolerance = 1e-5)
+  means <- vapply(fits, \(f) f[[1L]]$mean, numeric(3))
+  shares <- sin(means * sqrt(share * (1 - share)) / 2 + asin(sqrt(share)))^2
+  expect_equal(found$expected, as.vector(shares %*% exp(of(1, "past"))) / sum(exp(of(1, "past"))))
+  # up and down together, each with half of the weight
+  either <- (found$evidence + watch_evidence(at, n, k, "rises")$evidence) / 2
+  expect_equal(watch_evidence(at, n, k)$evidence, either)
+  expect_identical(watch_evidence(at[1:4], n[1:4], k[1:4])$evidence, numeric())
 })
 
-test_long("in 1,000 years of weekly looks false alarms keep to their rate, a halving is seen", {
+# Weekly counts of four years, of which the last is watched.
+noisy_weeks <- function(rate = 0.25, season = 0, scatter = 0, growth = 0, change = 0, weekly = 46) {
+  at <- -156:51
+  p <- rate * (1 + season * sin(2 * pi * at / 52.18 + runif(1L, 0, 7)))
+  if (scatter > 0) p <- p * rgamma(208L, 1 / scatter^2, 1 / scatter^2)
+  p <- pmin(0.95, ifelse(at >= 20L, p * (1 + change), p))
+  n <- rpois(208L, weekly * (1 + growth)^(at / 52))
+  watch_evidence(at + 0.5, n, rbinom(208L, n, p))$evidence >= 1 / 0.2
+}
+
+test_long("false alarms keep to their rate in seasons, scatter and growth; a halving is seen", {
   set.seed(3)
-  year <- function(rate, after, change, weekly = 75L) {
-    n <- rpois(52L, weekly)
-    k <- rbinom(52L, n, ifelse(seq_len(52L) > change, after, rate))
-    before <- rpois(1L, 52 * weekly)
-    watch_evidence(before, rbinom(1L, before, rate), 7 * 0:51, n, k, 0.2) >= 1 / (0.9 * 0.2)
-  }
-  alarms <- replicate(1000L, any(year(runif(1L, 0.05, 0.6), NA, 99L)))
-  expect_lte(mean(alarms), 0.2)
-  seen <- replicate(100L, {
-    fires <- year(0.25, 0.125, 20L)
-    !any(fires[1:20]) && any(fires[21:28])
+  alarms <- replicate(100L, any(noisy_weeks(
+    runif(1L, 0.08, 0.5), 0.25, 0.15, sample(c(0, 0.5), 1L)
+  )))
+  # 20 allowed for; more than 28 with probability 0.02 at that rate
+  expect_lte(sum(alarms), 28L)
+  seen <- replicate(40L, {
+    fires <- noisy_weeks(season = 0.25, scatter = 0.1, change = -0.5)
+    !any(fires[1:20]) && any(fires[21:36])
   })
   expect_gt(mean(seen), 0.9)
+})
+
+test_both("a season is no change, and before it is known twice the alert says so", {
+  shop <- function(years, change = 1) {
+    set.seed(5)
+    first <- sort(sample(0:(365 * years + 300), 250 * years, TRUE))
+    first <- rep(first, each = 8L)
+    rate <- 0.3 * (1 + 0.4 * sin(2 * pi * first / 365))
+    rate <- ifelse(first > 365 * years + 60, change, 1) * rate
+    again <- which(runif(length(first)) < rate)
+    day <- as.Date("2025-01-01") - 365 * years + c(first, first[again] + 5L)
+    rows <- data.frame(who = sprintf("C%05d", c(seq_along(first), again)), day = day, paid = 5)
+    open_ledger(
+      rows[day <= as.Date("2025-12-31"), ], column_map("who", "day", sales = "paid"),
+      meanings(currency = "EUR", history_start = min(day), as_of = "2025-12-31")
+    )
+  }
+  three <- watch_returns(shop(3L))
+  expect_false(three$fired)
+  expect_false("short history" %in% remarks(three)$about)
+  one <- watch_returns(shop(1L, 0.3))
+  expect_true(one$fired)
+  expect_true("short history" %in% remarks(one)$about)
+  expect_match(describe(one)$finding, "time of year")
+  fallen <- watch_returns(shop(3L, 0.5), direction = "falls")
+  expect_true(fallen$fired)
+  expect_gt(fallen$expected, fallen$rate)
+  expect_no_match(describe(fallen)$finding, "time of year")
 })
 
 watched_shop <- function() {
@@ -110,7 +170,7 @@ test_that("who came back is counted as by hand, and a change is told with its da
   expect_false(watch_returns(ledger, direction = "rises")$fired)
   both <- watch_returns(ledger, by = "first_channel")
   expect_identical(both$group, c("Mill", "Quay"))
-  expect_equal(both$needed, c(2, 2) / (0.9 * 0.2))
+  expect_equal(both$needed, c(2, 2) / 0.2)
   expect_error(
     watch_returns(ledger_slice(ledger, until = "2024-06-01")), class = "nubrek_error_unidentified"
   )
