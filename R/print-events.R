@@ -18,8 +18,8 @@ describe.nubrek_event_sales <- function(x) {
       )
     },
     table = plain_table(x)[c(
-      "event", "from", "days", "customers", "new_customers", "sales", "usual", "to_usual",
-      "change_percent"
+      "event", "from", "days", "customers", "sales", "usual", "usual_lower", "usual_upper",
+      "to_usual", "change_percent", "new_customers", "other_years"
     )]
   )
 }

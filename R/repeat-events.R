@@ -85,10 +85,18 @@ known_events <- function(ledger, call = rlang::caller_env()) {
 #'   for the week before a holiday.
 #' @return `event_sales()`: a `nubrek_event_sales`, one row per time: `event`, `kind`, `from`,
 #'   `until` (as far as the data go), `days`; `customers`, `new_customers` (first purchase in it),
-#'   `purchases`, `sales`; `usual`, what the same days of the week sold on average in the four weeks
-#'   before and the four after, days of events left out, with `usual_lower`, `usual_upper` (95 %,
-#'   for that many single days); `to_usual`, sales by usual; `last_sales`, of the time before of the
-#'   same event, and `change_percent` against it, by day where the lengths differ.
+#'   `purchases`, `sales`; `usual`, what such days sell without the event, with `usual_lower`,
+#'   `usual_upper`, between which they sell in 95 % of cases; `to_usual`, sales by usual;
+#'   `other_years`, in how many other years the same days were seen; `last_sales`, of the time
+#'   before of the same event, and `change_percent` against it, by day where the lengths differ.
+#' @details `usual` is learned from the days of no event in the four weeks before and the four after
+#'   and, where the data reach, from the same days of up to two other years (364 or 728 days away,
+#'   so that days of the week agree): December against Decembers. The logs of the means of the days
+#'   are a Gaussian process (Rasmussen and Williams 2006): a level of each year, the day of the
+#'   week, the time of year, stretches of some days that sell more or less than others; single days
+#'   vary by a multiple of their mean. How large each is, is averaged over by what the days say of it.
+#'   Where no other year shows the days, the time of year may be anything likely: the interval is
+#'   wide, and a remark says so.
 #' @rdname with_events
 #' @export
 event_sales <- function(ledger, around = 0L) {
@@ -124,49 +132,68 @@ event_sales <- function(ledger, around = 0L) {
       usual_lower = rows$usual_lower,
       usual_upper = rows$usual_upper,
       to_usual = ifelse(rows$usual > 0, rows$sales / rows$usual, NA_real_),
+      other_years = rows$other_years,
       last_sales = rows$sales[before],
       change_percent = by_day(seq_along(days)) / by_day(before) - 1
     ),
     "event_sales",
     ledger,
-    carried(ledger),
+    rbind(carried(ledger), unseen_season_remark(events$event, rows)),
     basis = list(around = around, kinds = c(to_usual = "decimal", new_customers = "count"))
   )
 }
 
-# The numbers of one time, and what is usual around it: by days of the week, with the spread of the
-# days about their means.
+# The numbers of one time, and what is usual for its days.
 one_event <- function(ledger, from, until, busy, first) {
   rows <- as.data.table(ledger_rows(
     ledger, "orders", c("customer", "day", bought_columns(ledger)),
-    from = from - 28L, until = until + 28L
+    from = from - usual_beside, until = until + usual_beside
   ))
   inside <- rows[day >= from & day <= until]
   bought <- purchases_of(ledger, inside)
   beside <- setdiff(c((from - 28L):(from - 1L), until + seq_len(28L)), busy)
   beside <- beside[beside >= as.integer(ledger$history_start) & beside <= as.integer(ledger$as_of)]
-  daily <- rows[, .(sales = sum(sales)), keyby = day]
-  sold <- daily$sales[match(beside, daily$day)]
-  sold[is.na(sold)] <- 0
-  weekday <- beside %% 7L
-  n <- tabulate(weekday + 1L, 7L)
-  mean_of <- as.vector(tapply(sold, factor(weekday, 0:6), sum)) / n
-  asked <- tabulate(from:until %% 7L + 1L, 7L)
-  freedom <- length(sold) - sum(n > 0L)
-  spread <- sqrt(sum((sold - mean_of[weekday + 1L])^2) / max(1L, freedom))
-  known <- asked == 0L | n > 0L
-  usual <- if (all(known)) sum((asked * mean_of)[asked > 0L]) else NA_real_
-  off <- stats::qt(0.975, max(1L, freedom)) * spread *
-    sqrt(sum(asked) + sum((asked^2 / n)[asked > 0L]))
+  first_day <- as.integer(ledger$history_start)
+  last_day <- as.integer(ledger$as_of)
+  days_beside <- lapply(c(0L, usual_shifts(from, until, first_day, last_day)), \(shift) {
+    around <- (from - usual_beside):(until + usual_beside) + shift
+    around <- around[around >= first_day & around <= last_day & !around %in% busy]
+    daily <- if (shift == 0L) rows else daily_rows(ledger, around)
+    daily <- daily[, .(sold = sum(sales)), keyby = day]
+    sold <- daily$sold[match(around, daily$day)]
+    sold[is.na(sold)] <- 0
+    data.frame(day = around, shift = rep(shift, length(around)), sold)
+  })
+  usual <- usual_sales(do.call(rbind, days_beside), from, until)
   list(
     customers = data.table::uniqueN(bought$customer),
     won = sum(first >= from & first <= until, na.rm = TRUE),
     purchases = nrow(bought),
     sales = major(ledger, sum(inside$sales)),
-    usual = major(ledger, round(usual)),
-    usual_lower = major(ledger, round(max(0, usual - off))),
-    usual_upper = major(ledger, round(usual + off))
+    usual = major(ledger, round(usual$usual)),
+    usual_lower = major(ledger, round(usual$lower)),
+    usual_upper = major(ledger, round(usual$upper)),
+    other_years = usual$years
   )
+}
+
+unseen_season_remark <- function(event, rows) {
+  unseen <- unique(event[rows$other_years == 0L & !is.na(rows$usual)])
+  if (length(unseen) == 0L) return(NULL)
+  remark_table("season unseen", say(
+    paste(
+      "No other year shows what the days of %s sell without it: the time of year is allowed for by",
+      "a wide interval only."
+    ),
+    paste0("\u201c", unseen, "\u201d", collapse = ", ")
+  ))
+}
+
+daily_rows <- function(ledger, days) {
+  if (length(days) == 0L) return(data.table(day = integer(), sales = numeric()))
+  as.data.table(ledger_rows(
+    ledger, "orders", c("day", "sales"), from = min(days), until = max(days)
+  ))
 }
 
 # Orders that are purchases, or days whose orders together are one.

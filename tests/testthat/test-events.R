@@ -42,24 +42,87 @@ test_that("sales of events and what is usual are those of a slow count", {
     expect_identical(x$purchases[[i]], sum(inside))
     expect_identical(x$customers[[i]], length(unique(rows$who[inside])))
     expect_identical(x$new_customers[[i]], sum(first %in% days))
-    beside <- setdiff(c(min(days) - 28:1, max(days) + 1:28), busy)
-    beside <- beside[beside <= as.integer(max(rows$day))]
-    sold <- vapply(beside, \(d) sum(rows$paid[as.integer(rows$day) == d]), 0)
-    usual <- sum(vapply(days, \(d) mean(sold[beside %% 7 == d %% 7]), 0))
-    expect_equal(x$usual[[i]], usual, tolerance = 1e-4)
-    model <- stats::lm(sold ~ 0 + factor(beside %% 7))
-    n <- table(beside %% 7)
-    asked <- table(factor(days %% 7, names(n)))
-    off <- stats::qt(0.975, model$df.residual) * stats::sigma(model) *
-      sqrt(length(days) + sum(asked^2 / n))
-    expect_equal(x$usual_upper[[i]], usual + off, tolerance = 1e-4)
+    # in a shop without seasons, near the mean of all other days
+    others <- !as.integer(rows$day) %in% busy
+    usual <- sum(rows$paid[others]) / (520 - length(busy)) * length(days)
+    expect_gt(x$usual[[i]], usual * 0.6)
+    expect_lt(x$usual[[i]], usual * 1.6)
+    expect_lt(x$usual_lower[[i]], usual)
+    expect_gt(x$usual_upper[[i]], usual)
   }
+  # a holiday that moves leaves its days free in the other year
+  expect_identical(x$other_years, c(1L, 0L, 1L))
+  expect_match(remarks(x)$remark[remarks(x)$about == "season unseen"], "of .Sale. sell without")
   expect_identical(x$last_sales, c(NA, NA, x$sales[[1L]]))
   expect_equal(x$change_percent[[3L]], x$sales[[3L]] / x$sales[[1L]] - 1)
   expect_gt(x$sales[[2L]], x$usual_upper[[2L]])
   expect_identical(event_sales(ledger, around = 2L)$days, x$days + 4L)
   behind <- rows_behind(x, ledger, event = "Sale")
   expect_equal(sum(behind$sales), x$sales[[2L]])
+})
+
+test_that("what is usual is a mean and spread given all other days", {
+  set.seed(2)
+  root <- matrix(rnorm(81), 9)
+  cover <- crossprod(root)
+  known <- c(TRUE, TRUE, FALSE, TRUE, TRUE, FALSE, TRUE, TRUE, TRUE)
+  start <- list(z = rnorm(7), mean = runif(7, 50, 90), centre = 4)
+  gain <- cover[known, known] + diag(30 / start$mean)
+  to <- cover[!known, known] %*% solve(gain)
+  spread <- cover[!known, !known] - to %*% cover[known, !known]
+  mean <- exp(4 + as.vector(to %*% start$z) + diag(spread) / 2)
+  # the variance of a sum of two log-normal means, and of the days about them
+  both <- outer(mean, mean) * (exp(spread) - 1)
+  found <- usual_fit(cover, known, start, 30)
+  expect_equal(found[[2L]], sum(mean))
+  expect_equal(found[[3L]], sum(both) + 30 * sum(mean))
+  expect_equal(
+    found[[1L]],
+    -as.vector(determinant(gain)$modulus) / 2 - sum(start$z * solve(gain, start$z)) / 2
+  )
+})
+
+# Daily sales of `years` with days of the week, an Advent, dependent days and skewed baskets, and
+# what is usual for days in December in which nothing happened.
+quiet_event <- function(seed, years, span, buyers = 30) {
+  set.seed(seed)
+  day <- 0:(365 * years + 29)
+  left <- (day - 365 * years) %% 365
+  season <- 1 + 0.15 * sin(2 * pi * left / 365) + 0.8 * exp(-((left - 345) / 14)^2)
+  shock <- as.numeric(stats::arima.sim(list(ar = 0.6), length(day))) * 0.8
+  mean <- buyers * 1.2^(day / 365) * season * c(0.3, 0.8, 0.9, 1, 1.2, 1.6, 1.2)[day %% 7 + 1]
+  sold <- vapply(rpois(length(day), mean * exp(0.15 * shock)), \(n) sum(rlnorm(n, 3, 1)), 0)
+  from <- 365L * years - 31L + sample(0:14, 1L)
+  until <- from + span - 1L
+  around <- lapply(c(0L, usual_shifts(from, until, 0L, max(day))), \(shift) {
+    at <- intersect(setdiff((from - 28L):(until + 28L) + shift, from:until), day)
+    data.frame(day = at, shift, sold = sold[at + 1L])
+  })
+  x <- usual_sales(do.call(rbind, around), from, until)
+  c(sum(sold[from:until + 1L]), unlist(x))
+}
+
+test_long("days in December in which nothing happened sell what is usual in December", {
+  for (years in c(1L, 3L)) {
+    found <- vapply(1:60, \(seed) {
+      quiet_event(seed, years, c(1L, 5L, 14L)[seed %% 3L + 1L])
+    }, numeric(5))
+    inside <- found[1L, ] >= found["lower", ] & found[1L, ] <= found["upper", ]
+    # 95 %: fewer than 52 of 60 with probability 0.006
+    expect_gte(sum(inside), 52L)
+    expect_true(all(found["years", ] == years - 1L))
+  }
+})
+
+test_that("a shop closed on some days, and one that sells nothing, have their usual", {
+  days <- 0:90
+  sold <- ifelse(days %% 7L == 3L, 0, 100)
+  beside <- data.frame(day = days, shift = 0L, sold = sold)[!days %in% 42:48, ]
+  x <- usual_sales(beside, 42L, 48L)
+  expect_equal(x$usual, 600, tolerance = 0.05)
+  expect_identical(usual_sales(beside, 45L, 45L)$usual, 0)
+  beside$sold <- 0
+  expect_identical(usual_sales(beside, 42L, 48L)$usual, NA_real_)
 })
 
 test_that("who was won in an event is held against who was won beside it", {
