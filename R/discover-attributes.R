@@ -41,7 +41,7 @@ offered_words <- function(ledger, start) {
 
 one_attribute <- function(name, word, value, ledger, codes, least) {
   x <- value$x[codes]
-  if (value$type == "date") return(number_bins(name, days_word(word), day_age(ledger, x)))
+  if (value$type == "date") return(number_bins(name, days_word(word), day_age(ledger, x), x))
   if (value$type == "number") return(number_bins(name, word, as.double(x)))
   if (value$type == "truth") return(level_bins(name, word, x, least))
   text_attribute(name, word, as.character(x), ledger, least)
@@ -51,17 +51,23 @@ one_attribute <- function(name, word, value, ledger, codes, least) {
 text_attribute <- function(name, word, x, ledger, least) {
   levels <- unique(x[!is.na(x)])
   if (length(levels) < 2L) return(level_bins(name, word, x, least))
+  day <- level_days(levels, name, ledger)[match(x, levels)]
+  if (!all(is.na(day))) {
+    return(number_bins(name, days_word(word), day_age(ledger, day), day))
+  }
   number <- suppressWarnings(as.double(levels))
   if (!anyNA(number) && length(levels) > 12L) {
     return(number_bins(name, sprintf("number_of(%s)", word), number[match(x, levels)]))
   }
-  if (all(grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", levels))) {
-    day <- as.Date(levels, optional = TRUE)
-    return(number_bins(name, days_word(word), day_age(ledger, day)[match(x, levels)], day[match(
-      x, levels
-    )]))
-  }
   level_bins(name, word, x, least)
+}
+
+# Days as rules read them, however they are written; none where a level is no day.
+level_days <- function(levels, name, ledger) {
+  none <- as.Date(rep(NA, length(levels)))
+  if (!all(grepl(day_pattern, levels) | grepl("^(19|20)[0-9]{6}$", levels))) return(none)
+  day <- tryCatch(attribute_days(ledger, levels, name), nubrek_error_dates = \(e) NA)
+  if (anyNA(day)) none else date_of_number(day)
 }
 
 days_word <- function(word) sprintf("years_since(%s)", word)

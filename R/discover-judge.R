@@ -4,7 +4,7 @@
 judge_groups <- function(groups, members, y, judged, yes) {
   rows <- lapply(seq_along(groups), \(g) {
     inside <- members[[g]][judged]
-    judge_one(y[judged], inside)
+    judge_one(y[judged], inside, yes)
   })
   rows <- do.call(rbind, rows)
   rows$size_found <- vapply(groups, `[[`, 0, "size")
@@ -12,10 +12,11 @@ judge_groups <- function(groups, members, y, judged, yes) {
   rows
 }
 
-# Difference and interval: Welch. Whether it is chance: the place of the mean among those of all
-# groups of this size, by their mean, spread and skewness (a Pearson curve of the third type), which
-# holds for money too, where a few spend much.
-judge_one <- function(y, inside) {
+# Difference and interval: Newcombe of shares, Welch of means, drawn samples where the money of a
+# few decides. Whether it is chance: the place of the mean among those of all groups of this size,
+# by their mean, spread and skewness (a Pearson curve of the third type), which holds for money too,
+# where a few spend much.
+judge_one <- function(y, inside, yes = FALSE) {
   n <- sum(inside)
   others <- length(y) - n
   if (n < 2L || others < 2L) {
@@ -25,7 +26,13 @@ judge_one <- function(y, inside) {
     ))
   }
   sides <- mean_difference(y, inside)
-  ends <- effect_bounds(sides, 0.95)
+  ends <- if (yes) {
+    unlist(newcombe(mean(y[inside]), n, mean(y[!inside]), others, stats::qnorm(0.975)))
+  } else if (few_decide(y, n)) {
+    drawn_bounds(y, inside)
+  } else {
+    effect_bounds(sides, 0.95)
+  }
   places <- chance_of_mean(mean(y[inside]), n, y)
   data.frame(
     size_judged = n,
@@ -38,6 +45,31 @@ judge_one <- function(y, inside) {
     high = places[["high"]],
     low = places[["low"]]
   )
+}
+
+# Whether means of so many are far from normal: their skewness.
+few_decide <- function(y, n) {
+  off <- y - mean(y)
+  min(y) >= 0 && abs(mean(off^3)) / mean(off^2)^1.5 > 0.15 * sqrt(n)
+}
+
+# The interval of a difference of means of amounts that a few decide. The spread of a small group is
+# nearly always less than that of those it stands for, so it is taken from everybody: all amounts of
+# the group divided by how many times the others' mean it spends, its mean by lot of them.
+drawn_bounds <- function(y, inside, level = 0.95) {
+  n <- sum(inside)
+  others <- mean(y[!inside])
+  times <- mean(y[inside]) / others
+  if (!is.finite(times) || times <= 0) return(effect_bounds(mean_difference(y, inside), level))
+  alike <- ifelse(inside, y / times, y) / others
+  off <- stats::sd(y[!inside]) / others / sqrt(length(y) - n)
+  draws <- max(200L, min(1000L, 4000000L %/% n))
+  mean_by_lot <- with_seed(1L, {
+    each <- colMeans(matrix(alike[sample.int(length(alike), n * draws, TRUE)], n))
+    each / pmax(0.05, 1 + off * stats::rnorm(draws))
+  })
+  ends <- stats::quantile(mean_by_lot, c((1 + level) / 2, (1 - level) / 2), names = FALSE)
+  (times / ends - 1) * others
 }
 
 # How often a group of so many, drawn by lot, has a mean as high, and as low.

@@ -48,6 +48,7 @@ target_start <- function(node, ledger, scope) {
     if (!is.call(node)) return(invisible())
     name <- if (is.symbol(node[[1L]])) as.character(node[[1L]]) else ""
     parts <- as.list(node)[-1L]
+    if (name == "bought_again") days[[length(days) + 1L]] <<- ledger$history_start
     if (name %in% c(line_measures, names(contact_calls))) {
       told <- conditions_and_window(parts, scope, name, ledger$history_start)
       days[[length(days) + 1L]] <<- told$span$from

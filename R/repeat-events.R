@@ -94,9 +94,9 @@ known_events <- function(ledger, call = rlang::caller_env()) {
 #'   so that days of the week agree): December against Decembers. The logs of the means of the days
 #'   are a Gaussian process (Rasmussen and Williams 2006): a level of each year, the day of the
 #'   week, the time of year, stretches of some days that sell more or less than others; single days
-#'   vary by a multiple of their mean. How large each is, is averaged over by what the days say of it.
-#'   Where no other year shows the days, the time of year may be anything likely: the interval is
-#'   wide, and a remark says so.
+#'   vary by a multiple of their mean. How large each is, is averaged over by what the days say of
+#'   it. Where no other year shows the days, the time of year may be anything likely: the interval
+#'   is wide, and a remark says so.
 #' @rdname with_events
 #' @export
 event_sales <- function(ledger, around = 0L) {

@@ -18,7 +18,7 @@ attributes_of <- function(n) {
 search <- function(bins, y, seed, least, beam = 60L) {
   part <- nubrek:::parts_of(seq_along(y), 1L, seed)
   said <- list(conditions = 3L, beam = beam, most = 20L)
-  turn <- nubrek:::search_turn(bins, list(y = y), part, 1L, least, said)
+  turn <- nubrek:::search_turn(bins, list(y = y, yes = all(y %in% 0:1)), part, 1L, least, said)
   sign <- vapply(turn$groups, `[[`, 0, "sign")
   turn$p <- p.adjust(ifelse(sign > 0, turn$rows$high, turn$rows$low), "holm")
   turn

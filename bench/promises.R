@@ -57,7 +57,13 @@ measured <- function(p, cell) {
     v <- x[, what]
     if (!is.null(p$show[[what]])) return(c(p$show[[what]](v), ""))
     v <- v[!is.na(v)]
-    error <- stats::sd(v) / sqrt(length(v))
+    error <- if (all(v %in% 0:1)) {
+      # also where all or none did
+      share <- (sum(v) + 1) / (length(v) + 2)
+      sqrt(share * (1 - share) / length(v))
+    } else {
+      stats::sd(v) / sqrt(length(v))
+    }
     range <- p$holds[[what]]
     inside <- is.null(range) || (mean(v) >= range[[1L]] - 3 * error && mean(v) <= range[[2L]] + 3 * error)
     c(sprintf("%.1f (%.1f)", 100 * mean(v), 100 * error), if (is.null(range)) "" else inside)

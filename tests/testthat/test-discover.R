@@ -102,7 +102,7 @@ test_long("noise is confirmed no more often than it may be", {
     )
     y <- stats::rlnorm(n, 3, 1.3) * (stats::runif(n) < 0.6)
     part <- parts_of(seq_len(n), 1L, seed)
-    turn <- search_turn(attributes, list(y = y), part, 1L, 10, list(
+    turn <- search_turn(attributes, list(y = y, yes = FALSE), part, 1L, 10, list(
       conditions = 3L, beam = 30L, most = 20L
     ))
     sign <- vapply(turn$groups, `[[`, 0, "sign")
@@ -137,7 +137,7 @@ planted_ledger <- function(n = 3000L, seed = 1L) {
   people$score <- 0
   people$score[match(rownames(spent), who)] <- rank(spent[, 1L])
   people$score <- as.character(people$score)
-  list(good = good, people = people, ledger = open_ledger(
+  list(good = good, people = people, rows = rows, ledger = open_ledger(
     rows, column_map("who", "day", sales = "paid", channel = "shop"),
     meanings(currency = "EUR", as_of = "2024-12-31", history_start = "2023-01-01"),
     customers = attribute_table(people, "id", c("town", "size", "joined", "score"))
@@ -189,6 +189,86 @@ test_that("a planted group is found, judged on others, refuses leaks, and become
     class = "nubrek_error_unidentified"
   )
   expect_error(discover_groups(ledger, sales, using = "twon"), "town", class = "nubrek_error")
+})
+
+test_that("what was made from the answer is refused however it is written", {
+  world <- planted_ledger()
+  ledger <- world$ledger
+  m <- customers(ledger)
+  value <- m$sales
+  back <- ledger_ids(ledger) %in% all_gaps(ledger)$customer
+  n <- nrow(m)
+  made <- data.frame(
+    id = m$customer,
+    half = ifelse(value > stats::median(value), "upper", "lower"),
+    tercile = c("C", "A", "B")[cut(rank(value), 3L, labels = FALSE)],
+    nearly = ifelse(xor(value > stats::median(value), seq_len(n) %% 40L == 0L), "1", "0"),
+    toss = ifelse(seq_len(n) %% 2L == 0L, "yes", "no")
+  )
+  with_made <- open_ledger(
+    world$rows, column_map("who", "day", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", as_of = "2024-12-31", history_start = "2023-01-01"),
+    customers = attribute_table(made, "id", setdiff(names(made), "id"))
+  )
+  refused <- basis_of(discover_groups(with_made, sales), "refused")
+  expect_setequal(refused$attribute, c("half", "tercile", "nearly"))
+  # bought_again() is counted from purchases too
+  tiers <- assign_tiers(ledger, shares = c(high = 0.2, low = 0.8))
+  again <- discover_groups(
+    ledger, bought_again(within = 180), using = c("town", "purchases", "tier"), with = list(tiers)
+  )
+  expect_setequal(basis_of(again, "refused")$attribute, c("purchases", "tier"))
+  # a number that only those who came back have, and a day after the window began
+  asked <- audience(ledger, purchases(from = "2024-01-01") > 0)$customer
+  made <- data.frame(
+    id = m$customer, points = ifelse(m$customer %in% asked, as.character(seq_len(n) * 7L), ""),
+    called = format(as.Date("2023-06-01") + seq_len(n) %% 400L, "%d.%m.%Y")
+  )
+  with_made <- open_ledger(
+    world$rows, column_map("who", "day", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", as_of = "2024-12-31", history_start = "2023-01-01"),
+    customers = attribute_table(made, "id", c("points", "called"))
+  )
+  found <- discover_groups(with_made, purchases(from = "2024-01-01") > 0)
+  refused <- basis_of(found, "refused")
+  expect_setequal(refused$attribute, c("points", "called"))
+  expect_match(refused$reason, "whether it is known", all = FALSE)
+  expect_match(refused$reason, "dated after 1.Jan.2024", all = FALSE)
+})
+
+test_that("shares have Newcombe's interval, and a flag is told apart as by counting", {
+  y <- rep(c(1, 0, 1, 0), c(12, 28, 30, 130))
+  one <- judge_one(y, rep(c(TRUE, FALSE), c(40, 160)), yes = TRUE)
+  # Wilson's ends of 12 of 40 and of 30 of 160, by hand
+  wilson_ends <- \(k, n) (k + 1.96^2 / 2 + c(-1, 1) * 1.96 * sqrt(k * (n - k) / n + 0.9604)) /
+    (n + 1.96^2)
+  mine <- wilson_ends(12, 40)
+  theirs <- wilson_ends(30, 160)
+  off <- 0.3 - 0.1875
+  expect_equal(one$lower, off - sqrt((0.3 - mine[1])^2 + (theirs[2] - 0.1875)^2), tolerance = 1e-4)
+  expect_equal(one$upper, off + sqrt((mine[2] - 0.3)^2 + (0.1875 - theirs[1])^2), tolerance = 1e-4)
+  expect_true(tells_apart(c(rep(FALSE, 50L), rep(TRUE, 50L)), 1:100))
+  # six of each side are on the other: wherever it is cut, six are wrong
+  moved <- rep(c(FALSE, TRUE, FALSE, TRUE), c(44L, 6L, 6L, 44L))
+  expect_false(tells_apart(moved, 1:100))
+  expect_true(tells_apart(rep(c(FALSE, TRUE, FALSE, TRUE), c(46L, 4L, 4L, 46L)), 1:100))
+  expect_false(tells_apart(rep(c(TRUE, FALSE), c(4L, 96L)), 1:100))
+})
+
+test_long("intervals hold in money of which a few spend most, without a difference and with one", {
+  held <- function(seed, times, n) {
+    set.seed(seed)
+    y <- rlnorm(4000L, 3, 1.5) * (runif(4000L) < 0.5)
+    inside <- seq_along(y) <= n
+    y[inside] <- y[inside] * times
+    one <- judge_one(y, inside)
+    truth <- exp(3 + 1.5^2 / 2) / 2 * (times - 1)
+    one$lower <= truth && truth <= one$upper
+  }
+  for (times in c(1, 1.8)) {
+    # of 400 at 95 %: fewer than 364 with probability 0.0005; Welch's hold 72 to 80 %
+    expect_gte(sum(vapply(1:400, held, NA, times = times, n = 40L)), 364L)
+  }
 })
 
 test_that("a group is confirmed by its p value and its interval together", {
