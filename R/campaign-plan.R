@@ -26,12 +26,15 @@
 #'   assumed effect with half of them held back, `before`, the mean in the window before such
 #'   customers were chosen, and `advised`, the share held back that is enough
 #'   to see the assumed effect, or sees most.
-#' @section Method: Detectable: (z of 0.975 + z of power) spread sqrt(1 - explained)
-#'   sqrt(1 / contacted + 1 / held back). Past windows end at the ledger's last day and go back by
-#'   their length, as far as there is a window before them; at most four, fewer where these hold
-#'   200,000 customers. Rules that name tiers or
-#'   other results are not known for past days: then today's members are looked at, whose past is
-#'   better than their future, and that is said.
+#' @section Method: Detectable: what the analysis of [measure_campaign()] sees with a chance of
+#'   `power`, worked out on held-back groups drawn from past windows, so that a small one of skewed
+#'   amounts is as uncertain as it will be; the contacted do what they would do anyway, times one
+#'   number. With many held back, and a small effect, that is (z of 0.975 + z of power) spread
+#'   sqrt(1 - explained) sqrt(1 / contacted + 1 / held back). Past windows end at the ledger's last
+#'   day and go back by their length, as far as there is a window before them; at most four, fewer
+#'   where these hold 200,000 customers. Rules that name tiers or other results are not known for
+#'   past days: then today's members are looked at, whose past is better than their future, and that
+#'   is said.
 #' @section Errors: `nubrek_error_unidentified` where the audience is too small, or no past window
 #'   tells what such customers do.
 #' @examples
@@ -121,6 +124,12 @@ plan_numbers <- function(past, shares, outcome, costs, uplift, power) {
   spread <- past$spread * sqrt(1 - past$explained)
   noise <- spread * sqrt(1 / shares$contacted + 1 / shares$held)
   reach <- stats::qnorm(0.975) + stats::qnorm(power)
+  seen <- vapply(seq_along(noise), \(i) {
+    by_lot <- least_seen(
+      past$pairs, past$without, spread, shares$contacted[[i]], shares$held[[i]], power
+    )
+    by_lot %||% (reach * noise[[i]])
+  }, 0)
   expected <- if (is.null(uplift)) NA_real_ else past$without * uplift
   worth <- worth_of_effect(outcome, past, costs)
   gain <- plan_gain(expected, worth, past, costs, shares$contacted)
@@ -132,9 +141,9 @@ plan_numbers <- function(past, shares, outcome, costs, uplift, power) {
       control_share = shares$control,
       contacted = as.integer(shares$contacted),
       held_back = as.integer(shares$held),
-      detectable = reach * noise,
+      detectable = seen,
       detectable_share = if (past$without > 0) {
-        reach * noise / past$without
+        seen / past$without
       } else {
         rep(NA_real_, n)
       },
@@ -145,10 +154,52 @@ plan_numbers <- function(past, shares, outcome, costs, uplift, power) {
       upper = gain + half
     ),
     basis = list(
-      needed = if (assumed) ceiling(4 * (reach * spread / expected)^2) else NA_real_,
-      advised = advised_share(shares$control, reach * noise, expected)
+      needed = if (assumed) {
+        ceiling(2 * (1 + (1 + uplift)^2) * (reach * spread / expected)^2)
+      } else {
+        NA_real_
+      },
+      advised = advised_share(shares$control, seen, expected)
     )
   )
+}
+
+# The least effect that is seen with a chance of `power` when the contacted do u times more than
+# they would: by held-back groups drawn with replacement from `pairs` (before, after), each as it
+# would be measured. The contacted, and more than 2,000 held back, are as many as a mean needs to be
+# normal. NULL where nothing is done without a campaign.
+least_seen <- function(pairs, mean, spread, contacted, held, power, draws = 1000L) {
+  if (mean <= 0 || spread == 0) return(NULL)
+  normal <- \(n) {
+    list(value = mean + spread / sqrt(n) * stats::rnorm(draws), variance = spread^2 / n)
+  }
+  by_lot <- with_seed(1L, list(
+    normal(contacted), if (held > 2000L) normal(held) else drawn_arms(pairs, held, draws)
+  ))
+  limit <- stats::qt(0.975, contacted + held - 4L)
+  chance <- \(u) {
+    effect <- (1 + u) * by_lot[[1L]]$value - by_lot[[2L]]$value
+    error <- sqrt((1 + u)^2 * by_lot[[1L]]$variance + by_lot[[2L]]$variance)
+    mean(effect > limit * error)
+  }
+  top <- 0.5
+  while (chance(top) < power) {
+    top <- 2 * top
+    if (top > 1e4) return(NULL)
+  }
+  mean * stats::uniroot(\(u) chance(u) - power, c(0, top), tol = 1e-4)$root
+}
+
+drawn_arms <- function(pairs, n, draws) {
+  centre <- mean(pairs$before)
+  each <- vapply(seq_len(draws), \(draw) {
+    rows <- sample.int(nrow(pairs), n, TRUE)
+    x <- pairs$before[rows]
+    y <- pairs$after[rows]
+    arm <- line_at(x, y, centre) %||% list(value = mean(y), variance = stats::var(y) / n)
+    c(arm$value, arm$variance)
+  }, numeric(2))
+  list(value = each[1L, ], variance = each[2L, ])
 }
 
 # The least share held back with which the assumed effect can be seen; without one the share that
@@ -211,6 +262,7 @@ past_windows <- function(
     spread = sqrt(average("variance")),
     explained = average("explained"),
     buying = average("buying"),
+    pairs = do.call(rbind, lapply(each, `[[`, "pairs")),
     basket = if (purchases > 0) sum(vapply(each, `[[`, 0, "sales")) / purchases else NA_real_,
     remarks = if (!all(vapply(each, `[[`, NA, "same_rule"))) {
       remark_table("past windows", say(paste0(
@@ -233,6 +285,7 @@ one_past_window <- function(ledger, audience, day, days, outcome, then, allowed)
   after <- seen$after[[outcome]]
   before <- seen$before[[outcome]]
   told <- length(after) > 2L && stats::var(before) > 0 && stats::var(after) > 0
+  some <- with_seed(1L, sample.int(length(after), min(length(after), 20000L)))
   list(
     n = length(after),
     mean = mean(after),
@@ -242,7 +295,8 @@ one_past_window <- function(ledger, audience, day, days, outcome, then, allowed)
     buying = mean(seen$after$bought_again),
     sales = sum(seen$after$sales),
     purchases = sum(seen$after$purchases),
-    same_rule = then$same_rule
+    same_rule = then$same_rule,
+    pairs = data.frame(before = before[some], after = after[some])
   )
 }
 
