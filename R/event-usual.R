@@ -14,6 +14,8 @@ usual_spreads <- merge(
   ),
   data.frame(noise = c(0.35, 0.7, 1.4))
 )
+# Where the first fit begins; its season also stands for one of which nothing was seen.
+usual_first <- list(season = 0.5, stretch = 0.1, lasting = 3)
 
 # The shifts in days to other years, whole weeks, whose days are all known; the nearest first.
 usual_shifts <- function(from, until, first, last) {
@@ -47,47 +49,60 @@ usual_sales <- function(beside, from, until, level = 0.95) {
     data.frame(beside[c("day", "shift", "place")], sold = beside$sold),
     data.frame(day = asked, shift = 0L, place = asked - from, sold = NA)
   )
-  apart <- abs(outer(all$place, all$place, "-"))
-  same_year <- outer(all$shift, all$shift, "==")
-  fixed <- 25 + 4 * same_year + outer(all$day %% 7L, all$day %% 7L, "==")
-  cover_of <- \(s) {
-    fixed + s$season^2 * exp(-apart / 15) + s$stretch^2 * same_year * exp(-apart / s$lasting)
-  }
   known <- !is.na(all$sold)
   y <- all$sold[known]
+  cover_of <- usual_cover(all)
   noise <- day_noise(beside$day, y)
-  usual <- list(season = 0.4, stretch = 0.1, lasting = 3)
-  start <- work_logs(y, cover_of(usual)[known, known], noise)
+  start <- work_logs(y, cover_of(usual_first)[known, known], noise)
   spreads <- usual_spreads
-  # a season of which nothing was seen is of a middling size
-  if (years == 0L) spreads <- spreads[spreads$season == 0.5, ]
+  if (years == 0L) spreads <- spreads[spreads$season == usual_first$season, ]
   fits <- vapply(seq_len(nrow(spreads)), \(i) {
     usual_fit(cover_of(spreads[i, ]), known, start, noise * spreads$noise[[i]])
   }, numeric(3))
-  # a mean of gamma curves, by the likelihood of each
   weight <- exp(fits[1L, ] - max(fits[1L, ]))
   weight <- weight / sum(weight)
-  shape <- fits[2L, ]^2 / fits[3L, ]
-  below <- \(q) sum(weight * stats::pgamma(q * shape / fits[2L, ], shape))
-  most <- max(fits[2L, ] + 20 * sqrt(fits[3L, ]))
-  end <- \(share) stats::uniroot(\(q) below(q) - share, c(0, most), tol = most * 1e-7)$root
   # the chance that nothing at all is sold
   idle <- tapply(beside$sold[own] == 0, factor(beside$day[own] %% 7L, 0:6), mean)
   idle <- prod(idle[asked %% 7L + 1L])
+  tail <- (1 - level) / 2
+  ends <- mixture_quantiles(c(tail, 1 - tail), weight, fits[2L, ], fits[3L, ])
   list(
-    usual = sum(weight * fits[2L, ]),
-    lower = if (idle >= (1 - level) / 2) 0 else end((1 - level) / 2),
-    upper = end((1 + level) / 2),
-    years = years
+    usual = sum(weight * fits[2L, ]), lower = if (idle >= tail) 0 else ends[[1L]],
+    upper = ends[[2L]], years = years
   )
 }
 
+# The covariance of the logs of the means of days (`day`, `place` in the event, `shift` of the
+# year), a function of the spreads.
+usual_cover <- function(days) {
+  apart <- abs(outer(days$place, days$place, "-"))
+  same_year <- outer(days$shift, days$shift, "==")
+  fixed <- 25 + 4 * same_year + outer(days$day %% 7L, days$day %% 7L, "==")
+  \(s) {
+    fixed + s$season^2 * exp(-apart / 15) + s$stretch^2 * same_year * exp(-apart / s$lasting)
+  }
+}
+
+# Quantiles of a mixture of gamma distributions.
+mixture_quantiles <- function(share, weight, mean, variance) {
+  shape <- mean^2 / variance
+  most <- max(mean + 20 * sqrt(variance))
+  vapply(share, \(one) {
+    stats::uniroot(
+      \(q) sum(weight * stats::pgamma(q * shape / mean, shape)) - one, c(0, most),
+      tol = most * 1e-7
+    )$root
+  }, 0)
+}
+
 # What single days vary by, in units of their mean: from days a week apart. It is too much where
-# stretches differ, which the factors of `usual_spreads` allow for.
+# stretches differ, which the factors of `usual_spreads` allow for. Never nothing: days that sold
+# exactly the same still may not.
 day_noise <- function(day, y) {
   before <- match(day - 7L, day)
+  if (all(is.na(before))) return(mean(y))
   sums <- pmax(y + y[before], 0) + mean(y)
-  mean((y - y[before])^2 / sums, na.rm = TRUE) * 1.5
+  max(mean((y - y[before])^2 / sums, na.rm = TRUE) * 1.5, mean(y) / 1e4)
 }
 
 # Logs of means fitted by weighted least squares again and again, as of counts (McCullagh and Nelder

@@ -14,7 +14,7 @@ autoplot.nubrek_watch <- function(object, ..., groups = 15L) {
   rows$label <- factor(label, rev(unique(label)))
   rows$lower <- now$lower
   rows$upper <- now$upper
-  rows$text <- ifelse(rows$fired, say("beyond noise"), say(
+  rows$text <- ifelse(rows$fired, say("statistically significant"), say(
     "%s of the evidence needed", present_share(pmin(1, rows$evidence / rows$needed))
   ))
   rows$tone <- ifelse(rows$fired, palette_of[["brick"]], palette_of[["petrol"]])

@@ -11,7 +11,7 @@ describe.nubrek_event_sales <- function(x) {
         seen_text(last$event), format_day(last$from), present_share(abs(last$to_usual - 1)),
         if (last$to_usual >= 1) say("more") else say("less"),
         if (last$sales >= last$usual_lower && last$sales <= last$usual_upper) {
-          say(", within noise")
+          say(" (not statistically significant)")
         } else {
           ""
         }

@@ -11,7 +11,7 @@ describe.nubrek_watch <- function(x) {
     },
     finding = if (nrow(fired) == 0L) {
       say(
-        "Nothing beyond noise since %s, at %s false alarms a year at most.",
+        "No statistically significant change since %s, at %s false alarms a year at most.",
         format_day(basis_of(x, "from")), number_text(basis_of(x, "false_alarms"))
       )
     } else {
@@ -29,19 +29,19 @@ watch_words <- function(one, x) {
   }
   words <- if (basis_of(x, "what") == "basket") {
     say(
-      "Of %s %s bought for more than %s, %s: beyond noise since %s.", who,
+      "Of %s %s bought for more than %s, %s: statistically significant since %s.", who,
       present_share(one$rate, 1L),
       format_money(basis_of(x, "middle")[[one$group]], basis_of(x, "currency")),
       watch_expected(one), format_day(one$day)
     )
   } else {
     say(
-      "Of %s %s came back within %s days, %s: beyond noise since %s.", who,
+      "Of %s %s came back within %s days, %s: statistically significant since %s.", who,
       present_share(one$rate, 1L), basis_of(x, "within"), watch_expected(one), format_day(one$day)
     )
   }
   if (basis_of(x, "season_known")) return(words)
-  paste(words, say("Fewer than two years lie before it, so it may be the time of year."))
+  paste(words, say("With less than two years of history, it may be the time of year."))
 }
 
 watch_expected <- function(one) {

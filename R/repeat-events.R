@@ -153,18 +153,7 @@ one_event <- function(ledger, from, until, busy, first) {
   bought <- purchases_of(ledger, inside)
   beside <- setdiff(c((from - 28L):(from - 1L), until + seq_len(28L)), busy)
   beside <- beside[beside >= as.integer(ledger$history_start) & beside <= as.integer(ledger$as_of)]
-  first_day <- as.integer(ledger$history_start)
-  last_day <- as.integer(ledger$as_of)
-  days_beside <- lapply(c(0L, usual_shifts(from, until, first_day, last_day)), \(shift) {
-    around <- (from - usual_beside):(until + usual_beside) + shift
-    around <- around[around >= first_day & around <= last_day & !around %in% busy]
-    daily <- if (shift == 0L) rows else daily_rows(ledger, around)
-    daily <- daily[, .(sold = sum(sales)), keyby = day]
-    sold <- daily$sold[match(around, daily$day)]
-    sold[is.na(sold)] <- 0
-    data.frame(day = around, shift = rep(shift, length(around)), sold)
-  })
-  usual <- usual_sales(do.call(rbind, days_beside), from, until)
+  usual <- usual_sales(days_beside(ledger, from, until, busy, rows), from, until)
   list(
     customers = data.table::uniqueN(bought$customer),
     won = sum(first >= from & first <= until, na.rm = TRUE),
@@ -189,11 +178,24 @@ unseen_season_remark <- function(event, rows) {
   ))
 }
 
-daily_rows <- function(ledger, days) {
-  if (length(days) == 0L) return(data.table(day = integer(), sales = numeric()))
-  as.data.table(ledger_rows(
-    ledger, "orders", c("day", "sales"), from = min(days), until = max(days)
-  ))
+# The days around an event and the same of other years, without those of any event: what each sold.
+# `rows`: the orders around the event itself.
+days_beside <- function(ledger, from, until, busy, rows) {
+  first <- as.integer(ledger$history_start)
+  last <- as.integer(ledger$as_of)
+  each <- lapply(c(0L, usual_shifts(from, until, first, last)), \(shift) {
+    day <- (from - usual_beside):(until + usual_beside) + shift
+    if (shift != 0L) {
+      rows <- as.data.table(ledger_rows(
+        ledger, "orders", c("day", "sales"), from = min(day), until = max(day)
+      ))
+    }
+    day <- day[day >= first & day <= last & !day %in% busy]
+    daily <- rows[, .(sold = sum(sales)), keyby = day]
+    sold <- daily$sold[match(day, daily$day)]
+    data.frame(day, shift = rep(shift, length(day)), sold = ifelse(is.na(sold), 0, sold))
+  })
+  do.call(rbind, each)
 }
 
 # Orders that are purchases, or days whose orders together are one.

@@ -118,10 +118,10 @@ watched <- function(people, ledger, start, basis, call = rlang::caller_env()) {
     abort_nubrek(c(
       "There is nothing to hold the newest customers against.",
       "x" = paste(
-        "It takes 30 customers of whom it is known in the year before, and 3 in four weeks of",
-        "either kind."
+        "It takes 30 customers in the year before, and in four weeks 3 with a repeat purchase and",
+        "3 without."
       ),
-      "i" = "Begin later, or watch fewer groups."
+      "i" = "Begin later, watch fewer groups, or more days (`within`)."
     ), "unidentified", call = call)
   }
   chance <- basis$false_alarms / length(groups)
@@ -141,15 +141,15 @@ watched <- function(people, ledger, start, basis, call = rlang::caller_env()) {
       carried(ledger),
       if (!basis$season_known) {
         remark_table("short history", say(paste(
-          "Fewer than two years lie before the watch, so the season is hardly known: it takes more",
-          "to fire, and a change may still be the time of year."
+          "With less than two years of history before it begins, the season is hardly known: a",
+          "change must be larger to trigger the alert, and may still be the time of year."
         )))
       },
       if (length(left) > 0L) {
         remark_table("small groups", say(
           paste(
-            "Not watched, because fewer than 30 customers stand before, or fewer than 3 in four",
-            "weeks came back or stayed away: %s."
+            "Too small to watch (fewer than 30 customers in the year before, or fewer than 3 in",
+            "four weeks with or without a repeat purchase): %s."
           ),
           paste(sort(left), collapse = ", ")
         ))

@@ -1,7 +1,7 @@
 # What Nubrek promises, measured in drawn worlds: writes docs/promises.md and its record,
-# docs/promises.csv. A row is measured again when the files it names, or its own code, have changed;
-# rows of older code that are left out (`promises.R NAME ...` measures those alone) are listed.
-# Usage: promises.R [--worlds N] [--again] [NAME ...]
+# docs/promises.csv. A row is measured again when a function that it names, or its world, has
+# changed; rows of older code that are left out (`promises.R NAME ...` measures those alone) are
+# listed. Usage: promises.R [--worlds N] [--again] [NAME ...]
 suppressPackageStartupMessages(library(nubrek))
 options(nubrek.threads = 1L)
 asked <- commandArgs(TRUE)
@@ -14,9 +14,10 @@ cores <- parallel::detectCores()
 format_count <- \(x) format(x, big.mark = ",", trim = TRUE)
 
 promises <- list()
-# One promise: `cells` has a row for each kind of world (its words in `world`); `measure(seed, cell)`
-# returns named numbers for one world. Shares are shown with their standard error unless `show` says
-# otherwise; `holds` gives the range promised for them. `of`: the files that it depends on.
+# One promise: `cells` has a row for each kind of world (its words in `world`);
+# `measure(seed, cell)` returns named numbers for one world. Shares are shown with their standard error unless `show` says
+# otherwise; `holds` gives the range promised for them. `of`: the functions and constants of the
+# package that it depends on.
 promise <- function(
   name, says, of, cells, measure, worlds = 1000L, holds = list(), show = list()
 ) {
@@ -28,15 +29,27 @@ promise <- function(
 
 for (current in list.files("bench/promises", full.names = TRUE)) source(current, local = TRUE)
 
-# Comments and layout of R code change nothing.
-code_of <- \(file) {
-  if (grepl("[.]R$", file)) {
-    vapply(parse(file, keep.source = FALSE), \(e) paste(deparse(e), collapse = "\n"), "")
-  } else {
-    readLines(file)
+# Comments and layout change no number, nor do messages.
+without_words <- function(code) {
+  for (i in seq_along(code)) {
+    if (!is.call(code[[i]])) next
+    named <- deparse(code[[i]][[1L]])[[1L]]
+    code[[i]] <- if (named %in% c("say", "abort_nubrek")) quote(words) else without_words(code[[i]])
   }
+  code
 }
-hash_of <- \(p) rlang::hash(lapply(c(p$of, p$file), code_of))
+code_of <- function(name) {
+  one <- get(name, asNamespace("nubrek"))
+  if (is.function(one)) deparse(c(formals(one), without_words(body(one)))) else deparse(one)
+}
+# The functions of the package and those of the file that make worlds; not what a page says.
+hash_of <- function(p) {
+  worlds <- vapply(parse(p$file, keep.source = FALSE), \(e) paste(deparse(e), collapse = "\n"), "")
+  rlang::hash(list(
+    lapply(p$of, code_of), worlds[!startsWith(worlds, "promise(")], as.list(p$cells),
+    deparse(p$measure)
+  ))
+}
 
 record <- if (file.exists(record_path)) {
   utils::read.csv(record_path, colClasses = "character")
@@ -65,7 +78,8 @@ measured <- function(p, cell) {
       stats::sd(v) / sqrt(length(v))
     }
     range <- p$holds[[what]]
-    inside <- is.null(range) || (mean(v) >= range[[1L]] - 3 * error && mean(v) <= range[[2L]] + 3 * error)
+    inside <- is.null(range) ||
+      (mean(v) >= range[[1L]] - 3 * error && mean(v) <= range[[2L]] + 3 * error)
     c(sprintf("%.1f (%.1f)", 100 * mean(v), 100 * error), if (is.null(range)) "" else inside)
   })
   rows <- do.call(rbind, rows)
@@ -117,10 +131,10 @@ page <- function() {
       "depends on changed code and writes this page."
     ),
     "",
-    if (length(old) > 0L) c(paste0(
-      "Measured with older code: ",
-      paste(vapply(old, \(p) sprintf("%s (%s)", p$name, known(p)$day[[1L]]), ""), collapse = ", "), "."
-    ), ""),
+    if (length(old) > 0L) {
+      days <- vapply(old, \(p) sprintf("%s (%s)", p$name, known(p)$day[[1L]]), "")
+      c(paste0("Measured with older code: ", paste(days, collapse = ", "), "."), "")
+    },
     unlist(lapply(promises, section), use.names = FALSE)
   ), "docs/promises.md")
 }

@@ -35,7 +35,11 @@ promise(
     "The interval of `event_sales()` (`usual_lower`, `usual_upper`) holds what the days sell when",
     "nothing happens, in 95 % of cases. `usual against true` is the median error."
   ),
-  of = c("R/event-usual.R", "R/repeat-events.R"),
+  of = c(
+    "event_sales", "one_event", "days_beside", "usual_beside", "usual_years", "usual_spreads",
+    "usual_first", "usual_shifts", "usual_sales", "usual_cover", "mixture_quantiles", "day_noise",
+    "work_logs", "usual_fit"
+  ),
   cells = within(expand.grid(buyers = c(5, 50), years = 1:3, days = c(1L, 5L, 14L)), {
     world <- sprintf(
       "%d day%s in December, %d buyers a day, %d year%s known", days, ifelse(days == 1L, "", "s"),

@@ -1,5 +1,6 @@
 # Shops whose new customers come back within 30 days with a chance that has a season, two holidays
-# (one of which moves), weeks that differ and weekends; with or without a change in the year watched.
+# (one of which moves), weeks that differ and weekends; with or without a change in the year of the
+# watch.
 
 shop_years <- function(seed, cell) {
   set.seed(seed)
@@ -43,7 +44,9 @@ watch_cell <- function(..., monthly = c(50, 200, 1000), direction = "either") {
     rate = 0.25, season = 0, holiday = 0, scatter = 0, growth = 0, change = 0, changes = 999L
   )
   said <- utils::modifyList(plain, list(...))
-  do.call(expand.grid, c(list(monthly = monthly, years = c(1, 3), direction = direction), said, stringsAsFactors = FALSE))
+  do.call(expand.grid, c(
+    list(monthly = monthly, years = c(1, 3), direction = direction), said, stringsAsFactors = FALSE
+  ))
 }
 busy <- list(season = 0.25, holiday = 0.4, scatter = 0.15, growth = 0.5)
 with_words <- \(cells, words) cbind(world = sprintf(
@@ -51,10 +54,18 @@ with_words <- \(cells, words) cbind(world = sprintf(
   ifelse(cells$years == 1, "1 year", "3 years")
 ), cells)
 
+watch_code <- c(
+  "watch_returns", "watched", "watch_start", "watch_steps", "watched_group", "watched_past",
+  "watch_evidence", "watch_fit", "watch_spreads", "watch_changes"
+)
+
 promise(
   "watch-quiet",
-  "`watch_returns()` fires in at most 20 % of the years in which nothing changes (`false_alarms = 0.2`).",
-  of = c("R/watch-evidence.R", "R/watch-returns.R"),
+  paste(
+    "`watch_returns()` raises an alert in at most 20 % of the years in which nothing changes",
+    "(`false_alarms = 0.2`)."
+  ),
+  of = watch_code,
   cells = rbind(
     with_words(watch_cell(), "nothing moves"),
     with_words(watch_cell(season = 0.25), "season of 25 %"),
@@ -73,7 +84,7 @@ promise(
     "promised; this is how often and how soon, in weeks after the first customers of whom it shows",
     "(the first purchase lies 30 days before)."
   ),
-  of = c("R/watch-evidence.R", "R/watch-returns.R"),
+  of = watch_code,
   cells = do.call(rbind, lapply(c(-0.2, -0.5), \(change) rbind(
     with_words(
       watch_cell(change = change, changes = 60L, direction = "falls"),
