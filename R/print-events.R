@@ -18,8 +18,8 @@ describe.nubrek_event_sales <- function(x) {
       )
     },
     table = plain_table(x)[c(
-      "event", "from", "days", "customers", "sales", "usual", "usual_lower", "usual_upper",
-      "to_usual", "change_percent", "new_customers", "other_years"
+      "event", "from", "days", "sales", "usual", "to_usual", "usual_lower", "usual_upper",
+      "customers", "new_customers", "change_percent", "other_years"
     )]
   )
 }

@@ -222,6 +222,11 @@ test_that("a plan says what can be seen: the power that it promises is the power
     sqrt(1 / plan$contacted + 1 / plan$held_back)
   expect_true(all(plan$detectable > 0.85 * textbook & plan$detectable < 1.6 * textbook))
   expect_equal(plan$detectable, plan_campaign(ledger, chosen, days = 60)$detectable)
+  # two large arms and a small effect: the textbook's
+  expect_equal(
+    least_seen(NULL, 1000, 10, 5000, 5000, 0.9),
+    (stats::qnorm(0.975) + stats::qnorm(0.9)) * 10 * sqrt(2 / 5000), tolerance = 0.05
+  )
   expect_equal(half$net, half$contacted * (half$expected * 0.4 - 0.5))
   expect_equal(half$break_even, 0.5 / 0.4)
   expect_equal(half$expected, 0.3 * basis_of(plan, "without"))

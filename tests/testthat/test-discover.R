@@ -253,6 +253,34 @@ test_that("shares have Newcombe's interval, and a flag is told apart as by count
   expect_false(tells_apart(moved, 1:100))
   expect_true(tells_apart(rep(c(FALSE, TRUE, FALSE, TRUE), c(46L, 4L, 4L, 46L)), 1:100))
   expect_false(tells_apart(rep(c(TRUE, FALSE), c(4L, 96L)), 1:100))
+  expect_false(tells_apart(rep(c(TRUE, FALSE), c(96L, 4L)), 1:100))
+  # equal values of the target are never cut apart
+  expect_false(tells_apart(rep(c(TRUE, FALSE), c(25L, 75L)), rep(1:2, each = 50L)))
+  # how well a number orders yes and no: pairs in its order less pairs against it, of all
+  set.seed(6)
+  x <- sample(20, 60, TRUE)
+  y <- as.double(runif(60) < x / 25)
+  pairs <- sign(outer(x[y == 1], x[y == 0], "-"))
+  expect_equal(
+    ordering_of(list(values = x), list(y = y, yes = TRUE), rep(TRUE, 60L)), abs(mean(pairs))
+  )
+})
+
+test_that("where a few decide, the interval is that of samples drawn from everybody", {
+  set.seed(9)
+  y <- rlnorm(2000, 3, 1.5)
+  inside <- seq_along(y) <= 50L
+  y[inside] <- 2 * y[inside]
+  expect_true(few_decide(y, 50L))
+  found <- drawn_bounds(y, inside)
+  # drawn again, one sample after the other
+  times <- mean(y[inside]) / mean(y[!inside])
+  all <- c(y[inside] / times, y[!inside])
+  ratio <- replicate(4000, mean(sample(all, 50L, TRUE)) / mean(sample(y[!inside], replace = TRUE)))
+  slow <- (times / quantile(ratio, c(0.975, 0.025), names = FALSE) - 1) * mean(y[!inside])
+  expect_equal(found, slow, tolerance = 0.12)
+  # in cents as in euros
+  expect_equal(drawn_bounds(100 * y, inside), 100 * found)
 })
 
 test_long("intervals hold in money of which a few spend most, without a difference and with one", {

@@ -82,6 +82,34 @@ test_that("what is usual is a mean and spread given all other days", {
   )
 })
 
+test_that("the interval holds its share of all that the spreads allow, by their likelihood", {
+  set.seed(4)
+  days <- 0:69
+  beside <- data.frame(day = days, shift = 0L, sold = round(rgamma(70, 4, 0.02)))
+  beside <- beside[!days %in% 30:33, ]
+  x <- usual_sales(beside, 30L, 33L)
+  # no other year is known: only the season of middling size
+  all <- rbind(beside, data.frame(day = 30:33, shift = 0L, sold = NA))
+  all$place <- all$day - 30L
+  known <- !is.na(all$sold)
+  noise <- day_noise(beside$day, beside$sold)
+  cover_of <- usual_cover(all)
+  start <- work_logs(beside$sold, cover_of(usual_first)[known, known], noise)
+  spreads <- usual_spreads[usual_spreads$season == 0.5, ]
+  expect_identical(nrow(spreads), 15L)
+  fits <- lapply(seq_len(15L), \(i) {
+    usual_fit(cover_of(spreads[i, ]), known, start, noise * spreads$noise[[i]])
+  })
+  weight <- exp(vapply(fits, `[[`, 0, 1L))
+  below <- \(q) {
+    each <- vapply(fits, \(f) stats::pgamma(q, f[[2L]]^2 / f[[3L]], scale = f[[3L]] / f[[2L]]), 0)
+    stats::weighted.mean(each, weight)
+  }
+  expect_equal(below(x$lower), 0.025, tolerance = 1e-3)
+  expect_equal(below(x$upper), 0.975, tolerance = 1e-3)
+  expect_equal(x$usual, stats::weighted.mean(vapply(fits, `[[`, 0, 2L), weight))
+})
+
 # Daily sales of `years` with days of the week, an Advent, dependent days and skewed baskets, and
 # what is usual for days in December in which nothing happened.
 quiet_event <- function(seed, years, span, buyers = 30) {

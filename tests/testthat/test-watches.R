@@ -167,7 +167,10 @@ test_that("who came back is counted as by hand, and a change is told with its da
   expect_true(x$fired)
   expect_gt(x$day, as.Date("2025-05-15"))
   expect_lt(x$day, as.Date("2025-08-15"))
+  expect_identical(as.integer(x$day - as.Date("2024-12-31")) %% (7L * x$steps), 0L)
   expect_false(watch_returns(ledger, direction = "rises")$fired)
+  # begun a year earlier, it has begun anew
+  expect_identical(watch_returns(ledger, from = "2024-01-02")$day, x$day)
   both <- watch_returns(ledger, by = "first_channel")
   expect_identical(both$group, c("Mill", "Quay"))
   expect_equal(both$needed, c(2, 2) / 0.2)
