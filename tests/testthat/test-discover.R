@@ -222,12 +222,13 @@ test_that("what was made from the answer is refused however it is written", {
   asked <- audience(ledger, purchases(from = "2024-01-01") > 0)$customer
   made <- data.frame(
     id = m$customer, points = ifelse(m$customer %in% asked, as.character(seq_len(n) * 7L), ""),
-    called = format(as.Date("2023-06-01") + seq_len(n) %% 400L, "%d.%m.%Y")
+    called = format(as.Date("2023-06-01") + seq_len(n) %% 400L, "%d.%m.%Y"),
+    joined = format(as.Date("2022-06-01") + seq_len(n) %% 400L, "%d.%m.%Y")
   )
   with_made <- open_ledger(
     world$rows, column_map("who", "day", sales = "paid", channel = "shop"),
     meanings(currency = "EUR", as_of = "2024-12-31", history_start = "2023-01-01"),
-    customers = attribute_table(made, "id", c("points", "called"))
+    customers = attribute_table(made, "id", c("points", "called", "joined"))
   )
   found <- discover_groups(with_made, purchases(from = "2024-01-01") > 0)
   refused <- basis_of(found, "refused")
