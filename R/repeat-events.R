@@ -170,10 +170,7 @@ unseen_season_remark <- function(event, rows) {
   unseen <- unique(event[rows$other_years == 0L & !is.na(rows$usual)])
   if (length(unseen) == 0L) return(NULL)
   remark_table("season unseen", say(
-    paste(
-      "No other year shows what the days of %s sell without it: the time of year is allowed for by",
-      "a wide interval only."
-    ),
+    "No other year shows what %s would sell without it, so its usual sales are less certain.",
     paste0("\u201c", unseen, "\u201d", collapse = ", ")
   ))
 }

@@ -49,7 +49,7 @@ watched_noise <- function(name, x, seen) {
       one <- plain_table(x)[i, ]
       if (one$fired) return(watch_words(one, x))
       say(
-        "%s of %s, %s: not statistically significant.",
+        "%s of %s, %s: not significant.",
         present_share(one$rate, 1L), n_of(one$customers, "customer"), watch_expected(one)
       )
     }, "")
