@@ -2,7 +2,7 @@
 utils::globalVariables(c(
   "came", "steps", "year", "worth", "free", "never_paid", "x.never_paid", "low", "high", "sign",
   ".GRP", "level", "at_risk", "cohort", "column", "event", "events", "left", "rate", "waited",
-  ".copies", ".quantity", "seller", "money_all", "units_all",
+  ".copies", ".quantity", "seller", "money_all", "units_all", "own", "with_us", "buys",
   ".cost", ".discount", ".none", ".times", ".unit", "N", "age", "aside", "code", "codes", "cost",
   "currency", "customer", "day", "days", "duplicate", "entry", "evidence", "first", "first_day",
   "found", "i.cost", "i.n_lines", "i.number", "i.sales", "id", "identified", "ids", "inside",

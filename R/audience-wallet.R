@@ -11,20 +11,25 @@
 #'   `money` (major units), and where there is one the `category`. `units` may be lacking.
 #' @param category `[character]` Only rows of these categories.
 #' @param audience `[nubrek_audience]` Only these customers.
-#' @param ledger `[nubrek_ledger]` Our own: how far the panel tells what we know, and the attribute
-#'   of `by`. Ids of the panel follow its aliases; money has the decimals of its currency.
-#' @param by `[character(1)]` A customer attribute: our share in each of its levels.
+#' @param ledger `[nubrek_ledger]` Our own: how far the panel tells what we know, and attributes for
+#'   `by`. Ids of the panel follow its aliases; money has the decimals of its currency.
+#' @param by `[character(1)]` A column of the panel that says what kind of customer somebody is
+#'   (`"age_band"`), or a customer attribute of the ledger: who buys of us in each of its levels.
+#'   The panel also knows those who do not; where it has a column of that name, that one counts.
+#' @param weights `[character(1)]` The panel's column with the weight of each customer, how many
+#'   people he stands for: all shares, sellers and levels count by it.
 #' @param during `[character]` The part of time of the panel, to compare it with the ledger.
 #' @param hold `[double(1)]` From this share of the money on a customer is to be held.
 #' @param decimal_mark `[character(1)]` `"."` or `","`, of amounts in a file.
 #' @return A `nubrek_wallet`, one row per customer: `customer`; `units`, `units_all`, `share_units`;
 #'   `money`, `money_all`, `share_money`, ours and of all sellers, shares missing where nothing was
 #'   bought of anybody; `class` (`"hold"` from the cut on, `"widen"` below it, `"reach"` who buys of
-#'   others alone); `elsewhere`, money with others. Sorted by class, then by all their money.
-#'   [wallet_sellers()] has all sellers. The basis has `of_ours`, our share of our customers, and
-#'   `of_all`. Invariant: `money_all` adds up to the panel.
-#' @section Errors: `nubrek_error_argument` where `ours` is no seller, with the nearest name;
-#'   `nubrek_error_amounts` where an amount cannot be read.
+#'   others alone); `elsewhere`, money with others; `weight`, where there is one. Sorted by class,
+#'   then by all their money. [wallet_sellers()] has all sellers. The basis has `of_ours`, our share
+#'   of our customers, and `of_all`. Invariant: `money_all` adds up to the panel.
+#' @section Errors: `nubrek_error_value` where `ours` is no seller, with the nearest name, or a
+#'   customer has two weights or two levels; `nubrek_error_amounts` where an amount or a weight
+#'   cannot be read.
 #' @examples
 #' panel <- data.frame(
 #'   customer = c("A", "A", "B", "C"), seller = c("we", "they", "we", "they"),
@@ -38,9 +43,11 @@ wallet_share <- function(
     category = "category"
   ),
   category = NULL, audience = NULL, ledger = NULL, by = NULL, during = NULL, hold = 0.8,
-  decimal_mark = "."
+  decimal_mark = ".", weights = NULL
 ) {
   check_text(ours)
+  check_text(by, null = TRUE)
+  check_text(weights, null = TRUE)
   check_share(hold)
   check_choice(decimal_mark, c(".", ","))
   throw_unless(
@@ -48,15 +55,13 @@ wallet_share <- function(
     "audience",
     rlang::current_env()
   )
-  if (!is.null(ledger)) {
-    check_ledger(ledger)
+  if (!is.null(ledger)) check_ledger(ledger)
+  digits <- if (is.null(ledger)) 2L else ledger$decimals
+  rows <- panel_rows(panel, columns, decimal_mark, digits, by, weights)
+  if (!is.null(by) && !"level" %in% names(rows)) {
+    if (is.null(ledger)) check_columns_exist(by, attr(rows, "columns"), "the panel")
     by <- meant_attributes(ledger, by)
   }
-  if (!is.null(by) && is.null(ledger)) {
-    abort_nubrek("{.arg by} needs the ledger that knows the attribute.", "argument")
-  }
-  digits <- if (is.null(ledger)) 2L else ledger$decimals
-  rows <- panel_rows(panel, columns, decimal_mark, digits)
   if (!is.null(ledger$aliases)) {
     data.table::set(rows, j = "customer", value = resolve_aliases(rows$customer, ledger$aliases))
   }
@@ -73,11 +78,13 @@ wallet_share <- function(
     rows <- rows[keep]
   }
   if (nrow(rows) == 0L) abort_nubrek("No row of the panel is left.", "value")
+  for (word in intersect(c("weight", "level"), names(rows))) check_one_each(rows, word, by, weights)
   each <- wallet_of_each(rows, ours, hold, 10^digits)
   ours_too <- each$money > 0
+  weight <- each$weight %||% rep(1, length(each$customer))
   currency <- if (is.null(ledger)) "" else ledger$currency
   new_result(
-    each[setdiff(names(each), "minor")],
+    each[setdiff(names(each), "level")],
     "wallet",
     remarks = rbind(panel_remarks(left_out), told),
     basis = list(
@@ -88,22 +95,25 @@ wallet_share <- function(
       as_of = NULL,
       currency = currency,
       decimals = digits,
-      of_ours = sum(each$money[ours_too]) / sum(each$money_all[ours_too]),
-      of_all = sum(each$money) / sum(each$money_all),
+      weights = weights,
+      of_ours = sum((weight * each$money)[ours_too]) / sum((weight * each$money_all)[ours_too]),
+      of_all = sum(weight * each$money) / sum(weight * each$money_all),
       kinds = c(
         units = "decimal", units_all = "decimal", share_units = "share", share_money = "share",
-        money_all = "money", elsewhere = "money"
+        money_all = "money", elsewhere = "money", weight = "decimal"
       )
     ),
     sellers = wallet_of_sellers(rows, each$customer[ours_too], 10^digits),
-    groups = if (!is.null(by)) wallet_of_groups(each, ledger, by),
+    groups = if (!is.null(by)) wallet_of_groups(each, ledger, by, weight),
     coverage = if (!is.null(ledger)) wallet_coverage_of(each, ledger, during)
   )
 }
 
 # The rows of a panel with plain columns; money in the smallest units of the currency. Rows that
 # lack a customer, a seller or the money are left out: a blank is not nothing.
-panel_rows <- function(panel, columns, decimal_mark, digits, call = rlang::caller_env()) {
+panel_rows <- function(
+  panel, columns, decimal_mark, digits, by = NULL, weights = NULL, call = rlang::caller_env()
+) {
   panel <- fetched(panel, call)
   if (is.character(panel)) {
     read <- read_source(panel, file_format())
@@ -112,7 +122,7 @@ panel_rows <- function(panel, columns, decimal_mark, digits, call = rlang::calle
     throw_unless(checkmate::check_data_frame(panel, min.rows = 1L), "panel", call)
     table <- as.data.frame(panel)
   }
-  needed <- columns[intersect(c("customer", "seller", "money"), names(columns))]
+  needed <- c(columns[intersect(c("customer", "seller", "money"), names(columns))], weights)
   check_columns_exist(needed, names(table), "the panel", call)
   amount <- \(name, digits) {
     x <- table[[name]]
@@ -120,8 +130,9 @@ panel_rows <- function(panel, columns, decimal_mark, digits, call = rlang::calle
     mark <- if (is.numeric(x)) "." else decimal_mark
     if (is.numeric(x)) x <- ifelse(is.na(x), "", sprintf("%.15g", x))
     read <- parse_minor(as.character(x), digits, mark)
-    if (any(read$unreadable)) {
-      row <- which(read$unreadable)[[1L]]
+    wrong <- read$unreadable | (name %in% weights & (read$blank | read$units < 0))
+    if (any(wrong)) {
+      row <- which(wrong)[[1L]]
       abort_nubrek(c(
         "{.field {name}} must hold amounts.", "x" = "Row {row} says {.val {x[[row]]}}."
       ), "amounts", call = call)
@@ -135,14 +146,32 @@ panel_rows <- function(panel, columns, decimal_mark, digits, call = rlang::calle
     seller = text("seller"),
     units = if (there("units")) amount(columns[["units"]], 3L) / 1000 else NA_real_,
     money = amount(columns[["money"]], digits),
-    category = if (there("category")) text("category") else ""
+    category = if (there("category")) text("category") else "",
+    weight = if (!is.null(weights)) amount(weights, 6L) / 1e6,
+    level = if (any(by %in% names(table))) {
+      level <- trim_text(as.character(table[[by]]))
+      with_missing(replace(level, is_blank(level), NA))
+    }
   )
   nobody <- is_blank(rows$customer) | is_blank(rows$seller)
   unpaid <- is.na(rows$money)
   left_out <- c(nobody = sum(nobody), money = sum(unpaid & !nobody))
   rows <- rows[!nobody & !unpaid]
   if (there("units")) data.table::set(rows, which(is.na(rows$units)), "units", 0)
-  structure(rows, left_out = left_out)
+  structure(rows, left_out = left_out, columns = names(table))
+}
+
+# What describes a customer is the same in all rows of his.
+check_one_each <- function(rows, word, by, weights, call = rlang::caller_env()) {
+  values <- unique(rows, by = c("customer", word))
+  twice <- values$customer[duplicated(values$customer)]
+  if (length(twice) == 0L) return(invisible())
+  found <- as.character(values[[word]][values$customer == twice[[1L]]])
+  abort_nubrek(c(
+    "A customer of the panel has one {.field {if (word == 'weight') weights else by}}.",
+    "x" = "Customer {.val {twice[[1L]]}} has {.val {found}}.",
+    "i" = "Give each customer the same in all rows."
+  ), "value", call = call)
 }
 
 panel_remarks <- function(left) {
@@ -182,10 +211,11 @@ wallet_of_each <- function(rows, ours, hold, unit) {
     ),
     by = customer
   ]
+  first <- match(each$customer, rows$customer)
   share <- each[, ifelse(money_all > 0, money / money_all, NA_real_)]
   class <- ifelse(share >= hold, "hold", ifelse(share > 0, "widen", "reach"))
   sorting <- order(match(class, c("hold", "widen", "reach")), -each$money_all, each$customer)
-  list(
+  c(list(
     customer = each$customer,
     units = each$units,
     units_all = each$units_all,
@@ -195,105 +225,6 @@ wallet_of_each <- function(rows, ours, hold, unit) {
     share_money = share,
     class = class,
     elsewhere = (each$money_all - each$money) / unit
-  ) |>
+  ), lapply(rows[, intersect(c("weight", "level"), names(rows)), with = FALSE], `[`, first)) |>
     lapply(`[`, sorting)
-}
-
-# Every seller over our customers and over all; the price index is its mean price by everybody's.
-wallet_of_sellers <- function(rows, our_customers, unit) {
-  mine <- rows$customer %in% our_customers
-  sellers <- sort(unique(rows$seller), method = "radix")
-  sum_of <- \(x, here) vapply(sellers, \(seller) sum(x[here & rows$seller == seller]), 0)
-  all <- rep(TRUE, nrow(rows))
-  money <- sum_of(rows$money, all)
-  units <- sum_of(rows$units, all)
-  of_ours <- sum_of(rows$money, mine)
-  share <- \(x) if (sum(x) > 0) x / sum(x) else rep(NA_real_, length(x))
-  table <- data.frame(
-    seller = sellers,
-    customers = vapply(
-      sellers, \(seller) length(unique(rows$customer[rows$seller == seller & rows$money > 0])), 0L
-    ),
-    units = units,
-    money = money / unit,
-    share_of_ours = share(of_ours),
-    share_of_all = share(money),
-    price_index = ifelse(units > 0, money / units / (sum(money) / sum(units)), NA_real_),
-    row.names = NULL
-  )
-  table[order(-table$money), ]
-}
-
-wallet_of_groups <- function(each, ledger, by) {
-  codes <- ledger_codes(ledger, each$customer)
-  level <- group_of(ledger, by)[[1L]][codes]
-  level[is.na(level)] <- "(not in the ledger)"
-  sums <- data.table(level, money = each$money, all = each$money_all)[,
-    .(
-      customers = .N,
-      money = sum(money),
-      money_all = sum(all),
-      of_ours = sum(money[money > 0]) / sum(all[money > 0]),
-      of_all = sum(money) / sum(all)
-    ),
-    keyby = level
-  ]
-  as.data.frame(sums)
-}
-
-# What the panel says of us beside what we know ourselves.
-wallet_coverage_of <- function(each, ledger, during) {
-  span <- read_during(during, ledger)
-  known <- major(ledger, reduce_span(ledger, span)$sales)
-  codes <- ledger_codes(ledger, each$customer)
-  found <- !is.na(codes)
-  told <- each$money[found]
-  ours <- known[codes[found]]
-  list(
-    customers = sum(found),
-    lacking = sum(!found),
-    told = sum(told),
-    known = sum(ours),
-    near = mean(abs(told - ours) <= 0.1 * pmax(1, abs(ours))),
-    during = span$label %||% paste(span$from, "to", span$until)
-  )
-}
-
-#' Everybody's share of the customers
-#'
-#' @param wallet `[nubrek_wallet]` From [wallet_share()].
-#' @return `wallet_sellers()`: one row per seller, the largest first: `customers`, `units`, `money`;
-#'   `share_of_ours`, of the money of those who buy of us; `share_of_all`; `price_index`, mean price
-#'   by everybody's. `wallet_groups()`: our share in each level of the attribute, `of_ours` and
-#'   `of_all`.
-#' @examples
-#' panel <- data.frame(
-#'   customer = c("A", "A", "B", "C"), seller = c("we", "they", "we", "they"),
-#'   units = c(3, 1, 2, 5), money = c(30, 20, 25, 60)
-#' )
-#' wallet_sellers(wallet_share(panel, "we"))
-#' @export
-wallet_sellers <- function(wallet) {
-  check_wallet(wallet)
-  side_table(attr(wallet, "sellers"), "wallet_sellers", wallet, c(
-    share_of_ours = "share", share_of_all = "share", units = "decimal"
-  ))
-}
-
-#' @rdname wallet_sellers
-#' @export
-wallet_groups <- function(wallet) {
-  check_wallet(wallet)
-  if (is.null(attr(wallet, "groups"))) {
-    abort_nubrek("There are no groups: say {.arg by} in {.fn wallet_share}.", "argument")
-  }
-  groups <- attr(wallet, "groups")
-  names(groups)[[1L]] <- group_names(basis_of(wallet, "by"), names(groups)[-1L])
-  side_table(groups, "wallet_groups", wallet, c(
-    of_ours = "share", of_all = "share", money_all = "money"
-  ))
-}
-
-check_wallet <- function(x, call = rlang::caller_env()) {
-  throw_unless(checkmate::check_class(x, "nubrek_wallet"), "wallet", call)
 }

@@ -50,7 +50,8 @@ autoplot.nubrek_wallet <- function(object, ...) {
 # A box for each class, with its label.
 wallet_boxes <- function(rows, currency) {
   classes <- intersect(c("hold", "widen", "reach"), rows$class)
-  sum_of <- \(name) vapply(classes, \(class) sum(rows[[name]][rows$class == class]), 0)
+  weight <- rows$weight %||% rep(1, nrow(rows))
+  sum_of <- \(name) vapply(classes, \(class) sum((weight * rows[[name]])[rows$class == class]), 0)
   wide <- sum_of("money_all")
   boxes <- data.frame(
     class = classes,

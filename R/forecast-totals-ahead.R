@@ -33,9 +33,7 @@ forecast_totals <- function(
   drawn <- with_seed(seed, lapply(seq_len(draws), \(i) draw_totals(model, cells, ends, ahead)))
   active <- vapply(drawn, \(one) colSums(one$active), double(ahead)) |> matrix(ahead)
   sales <- vapply(drawn, \(one) colSums(one$sales), double(ahead)) |> matrix(ahead)
-  bounds <- \(rows, which) apply(
-    rows, 1L, stats::quantile, tails_of(level)[[which]], names = FALSE, na.rm = TRUE
-  )
+  bounds <- \(rows, which) row_quantiles(rows, tails_of(level)[[which]])
   weight <- margin_rate / (1 + discount)^outer(ends$age, seq_len(ahead), `+`)
   to_come <- vapply(drawn, \(one) rowSums(one$sales * weight), double(nrow(ends))) |>
     matrix(nrow(ends))
@@ -61,6 +59,11 @@ forecast_totals <- function(
       )
     )
   )
+}
+
+# Of few draws the ends lie where the next one would fall beyond them with the chance named.
+row_quantiles <- function(draws, at) {
+  apply(draws, 1L, stats::quantile, at, names = FALSE, na.rm = TRUE, type = 6L)
 }
 
 check_totals_fit <- function(model, call = rlang::caller_env()) {
@@ -103,7 +106,8 @@ draw_totals <- function(model, cells, ends, ahead) {
   leaving <- basis_of(model, "leaving")
   wide <- sqrt(basis_of(model, "spread"))
   fitted <- basis_of(model, "fit")$expected
-  came <- stats::rbinom(length(fitted), as.integer(round(cells$n)), pmin(1, fitted / cells$n))
+  parameters <- stats::setNames(model$value, model$parameter)
+  came <- draw_cells(cells, fitted, parameters, leaving)
   cells$x <- pmin(cells$n, pmax(0, fitted + (came - fitted) * wide))
   start <- c(log(model$value[1:2]), stats::qlogis(model$value[-(1:2)]))
   p <- totals_parameters(climb_totals(cells, leaving, list(start)), leaving)
@@ -120,6 +124,21 @@ draw_totals <- function(model, cells, ends, ahead) {
     active[, k] <- pmax(0, mean_path[, k] + (came - mean_path[, k]) * wide)
   }
   list(active = active, sales = draw_totals_sales(active, basis_of(model, "money")))
+}
+
+# The counts of a drawn table. Where leaving is silent the same customers go through all cells of
+# their cohort, so that its cells move together.
+draw_cells <- function(cells, fitted, p, leaving) {
+  n <- as.integer(round(cells$n))
+  if (leaving == "final") return(stats::rbinom(length(n), n, pmin(1, fitted / cells$n)))
+  cohort <- match(cells$cohort, unique(cells$cohort))
+  there <- n[!duplicated(cohort)]
+  still <- matrix(0L, length(there), max(cells$age))
+  for (age in seq_len(ncol(still))) {
+    keep <- staying(age, p[["alpha"]], p[["beta"]]) / staying(age - 1L, p[["alpha"]], p[["beta"]])
+    still[, age] <- there <- stats::rbinom(length(there), there, keep)
+  }
+  stats::rbinom(length(n), still[cbind(cohort, cells$age)], p[["active"]])
 }
 
 draw_totals_sales <- function(active, money) {
@@ -139,9 +158,7 @@ economics_of <- function(ends, past, path, money, to_come, cost, level) {
   ]
   missing <- outer(ends$age, seq_len(ncol(path)), `+`) <= horizon
   per_acquired <- (until(horizon) + rowSums(path * missing) * mean) / ends$acquired
-  bound <- \(which) apply(
-    to_come, 1L, stats::quantile, tails_of(level)[[which]], names = FALSE, na.rm = TRUE
-  )
+  bound <- \(which) row_quantiles(to_come, tails_of(level)[[which]])
   data.frame(
     cohort = ends$cohort, acquired = ends$acquired, age = ends$age, active = ends$active,
     so_far = until(Inf), to_come = rowSums(path) * mean, lower = bound(1L), upper = bound(2L),

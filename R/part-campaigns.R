@@ -121,7 +121,9 @@ study_wallet <- function(study, ledger) {
       columns,
       ledger = ledger
     ),
-    said[intersect(c("category", "by", "during", "hold", "decimal_mark"), names(said))]
+    said[intersect(
+      c("category", "by", "during", "hold", "decimal_mark", "weights"), names(said)
+    )]
   ))
 }
 

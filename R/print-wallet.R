@@ -10,7 +10,7 @@ describe.nubrek_wallet <- function(x) {
         "We have %s of what our customers spend, %s of everybody's; %s more lie with others.",
         present_share(basis_of(x, "of_ours")),
         present_share(basis_of(x, "of_all")),
-        format_money(sum(x$elsewhere), basis_of(x, "currency"))
+        format_money(sum(x$elsewhere * (x$weight %||% 1)), basis_of(x, "currency"))
       )
     },
     after = c(
@@ -22,6 +22,9 @@ describe.nubrek_wallet <- function(x) {
         format_count(n[["widen"]]),
         format_count(n[["reach"]])
       ),
+      if (!is.null(basis_of(x, "weights"))) {
+        say("Shares and sums count each customer by his weight; the rows are the customers' own.")
+      },
       coverage_words(attr(x, "coverage"), basis_of(x, "currency"))
     )
   )

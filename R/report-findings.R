@@ -158,7 +158,7 @@ findings_effects <- function(run) {
 
 findings_wallet <- function(run) {
   x <- run$wallet
-  elsewhere <- sum(x$elsewhere[x$money > 0])
+  elsewhere <- sum((x$elsewhere * (x$weight %||% 1))[x$money > 0])
   page_finding(
     describe(x)$finding, "wallet", sum(x$money > 0), money = elsewhere,
     small = small_share(sum(x$money) / max(1e-9, sum(x$money_all[x$money > 0])))

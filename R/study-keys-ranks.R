@@ -314,7 +314,11 @@ wallet_keys <- function() {
       "{customer: card, seller: shop, units: pieces, money: spent}"
     ),
     category = study_key(leaf_texts(), "only these categories", "all", "[Yarn, Kits]"),
-    by = study_key(leaf_text(), "customer attribute to break down by", "none", "first_channel"),
+    by = study_key(
+      leaf_text(), "kind of customer: a column of the panel, or an attribute", "none",
+      "first_channel"
+    ),
+    weights = study_key(leaf_text(), "column with the weight of each customer", "none", "weight"),
     during = during_key("of the panel"),
     hold = study_key(leaf_share(0, 1), "from this share on a customer is to be held", "0.8", "0.7"),
     decimal_mark = study_key(leaf_choice(c(".", ",")), "of the amounts", ".", ",")

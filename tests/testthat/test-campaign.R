@@ -49,6 +49,36 @@ test_that("the effect on paper: regression, difference of means, difference of c
   expect_equal(drawn_together(c(0, 10), c(1, 1)), c(5 - 49 / 50 * 5, 5 + 49 / 50 * 5))
 })
 
+test_that("in a small arm with a few large amounts the interval follows the skewness", {
+  contacted <- rep(c(TRUE, FALSE), c(90, 10))
+  after <- c(rep(1, 80), rep(2, 8), 20, 30, rep(1, 9), 12)
+  before <- rep(0, 100)
+  got <- contact_effects(after, before, contacted)
+  rest <- after - ifelse(contacted, mean(after[contacted]), mean(after[!contacted]))
+  skew <- mean(rest^3) / mean(rest^2)^1.5 * (1 / 8100 - 1 / 100) / (1 / 90 + 1 / 10)^1.5
+  expect_true(skew < -0.4)
+  skew <- -0.4
+  expect_identical(skew_of(rest, contacted), skew)
+  mild <- stats::qgamma(stats::ppoints(100), 3)
+  mild <- mild - mean(mild)
+  expect_equal(
+    skew_of(mild, contacted),
+    mean(mild^3) / mean(mild^2)^1.5 * (1 / 8100 - 1 / 100) / (1 / 90 + 1 / 10)^1.5
+  )
+  # where the transformed distance is the quantile of t, there is the end
+  welch <- stats::t.test(after[contacted], after[!contacted])
+  ends <- (got$plain - c(got$plain_lower, got$plain_upper)) / welch$stderr
+  g <- ends + skew * ends^2 / 3 + skew^2 * ends^3 / 27 + skew / 6
+  expect_equal(g, stats::qt(0.975, welch$parameter[[1L]]) * c(1, -1))
+  t <- got$effect / got$error
+  expect_equal(got$p, 2 * stats::pt(
+    -abs(t + skew * t^2 / 3 + skew^2 * t^3 / 27 + skew / 6), mean_difference(after, contacted)$freedom
+  ))
+  # arms of one size, and amounts without a long tail: as in every book
+  expect_identical(skew_of(rest, rep(c(TRUE, FALSE), 50)), 0)
+  expect_identical(skew_of(rep(c(-1, 1), 50), contacted), 0)
+})
+
 test_long("95 % intervals hold a known effect of heavy-tailed sales, also unreached and 9 : 1", {
   # every world: gamma rates, own level of spend, log-normal purchases with sigma 1.5
   one_world <- function(n, share, more, reached) {
@@ -354,10 +384,12 @@ test_that("69: before its end a campaign has no verdict, and looks on every day 
   over <- measure_campaign(ledger, drawn(20))
   running <- measure_campaign(ledger, drawn(40))
   expect_equal(running$effect, over$effect)
-  wider <- (running$upper - running$lower) / (over$upper - over$lower)
+  # in the far tails an interval may reach further than by t, never less far
+  reach <- (running$effect - running$lower) / (over$effect - over$lower)
   freedom <- nrow(drawn(20)) - 4L
-  expect_equal(wider[[1L]], stats::qt((1 + look_level(20, 40, 0.95)) / 2, freedom) /
-    stats::qt(0.975, freedom))
+  far <- stats::qt((1 + look_level(20, 40, 0.95)) / 2, freedom) / stats::qt(0.975, freedom)
+  expect_true(all(reach > 1) && all(running$upper > over$upper))
+  expect_equal(min(abs(reach - far)), 0)
   expect_true(all(is.na(running$p)) && all(is.na(running$net)) && all(is.na(running$chance_paid)))
   expect_false(anyNA(over$p))
   expect_match(describe(running)$finding, "^Day 20 of 40: .* so far .* reported at the end[.]$")

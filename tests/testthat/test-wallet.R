@@ -49,6 +49,41 @@ test_that("shares, classes, sellers and prices are those of paper", {
   expect_s3_class(ggplot2::autoplot(got), "ggplot")
 })
 
+test_that("each seller on its own customers, kinds of customers that we lack, a weighted panel", {
+  sellers <- as.data.frame(wallet_sellers(wallet_share(panel_on_paper(), "We")))
+  # We: A, B, C, F, I, J spend 340 for 30 pieces; Barn: A, C, D, H, J; Stall: C, E, F, H
+  expect_equal(sellers$own_share_money, c(223 / 340, 157 / 255, 79 / 164))
+  expect_equal(sellers$own_share_units, c(22 / 30, 10 / 19, 7 / 14))
+  kinds <- data.frame(
+    customer = LETTERS[1:10], age = rep(c("young", "old", ""), c(4, 4, 2)), w = c(2, rep(1, 9))
+  )
+  panel <- merge(panel_on_paper(), kinds)
+  groups <- as.data.frame(wallet_groups(wallet_share(panel, "We", by = "age")))
+  expect_identical(groups$age, c("(missing)", "old", "young"))
+  expect_equal(groups$reached, c(1, 0.25, 0.75))
+  expect_equal(groups$of_ours, c(110 / 140, 33 / 60, 80 / 140))
+  expect_equal(groups$upper[[2L]], unlist(wilson(0.25, 4, qnorm(0.975)))[["upper"]])
+  # A stands for two
+  heavy <- wallet_share(panel, "We", by = "age", weights = "w")
+  expect_equal(basis_of(heavy, "of_ours"), 263 / 390)
+  expect_equal(heavy$money[heavy$customer == "A"], 40)
+  expect_equal(heavy$weight[heavy$customer == "A"], 2)
+  rows <- as.data.frame(wallet_sellers(heavy))
+  expect_equal(rows$people, c(7, 6, 4))
+  expect_equal(rows$money, c(263, 167, 79))
+  expect_equal(rows$own_share_money, c(263 / 390, 167 / 305, 79 / 164))
+  expect_equal(rows$price_index[[1L]], 263 / 26 / (509 / 44))
+  groups <- as.data.frame(wallet_groups(heavy))
+  expect_equal(groups$reached[[3L]], 4 / 5)
+  expect_equal(groups$lower[[3L]], unlist(wilson(0.8, 25 / 7, qnorm(0.975)))[["lower"]])
+  expect_output(print(heavy), "67 % of what our customers spend.*by his weight")
+  panel$w[[1L]] <- 5
+  expect_error(wallet_share(panel, "We", weights = "w"), "A", class = "nubrek_error_value")
+  panel$w[[1L]] <- -1
+  expect_error(wallet_share(panel, "We", weights = "w"), "Row 1", class = "nubrek_error_amounts")
+  expect_error(wallet_share(panel, "We", by = "agee"), "age", class = "nubrek_error_columns")
+})
+
 test_that("a category, an audience, a file with commas, and what the ledger knows", {
   kits <- wallet_share(panel_on_paper(), "We", category = "Kits", hold = 0.5)
   expect_identical(kits$customer, c("F", "J", "E", "C"))
