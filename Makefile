@@ -3,7 +3,7 @@ LIB := $(CURDIR)/.library
 export R_LIBS := $(LIB)$(if $(R_LIBS),:$(R_LIBS))
 NUBREK := $(LIB)/nubrek/exec/nubrek
 
-.PHONY: demo test test-long bench bench-models instructions promises recovery coverage campaigns groups engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
+.PHONY: demo test test-long bench bench-models instructions promises engines test-engines test-daemons fuzz sanitize faults format lint catalogue site document check data screenshots clean
 
 demo:
 	@tools/setup.sh demo
@@ -71,26 +71,10 @@ instructions:
 	@tools/setup.sh demo
 	@Rscript bench/instructions.R
 
-# Bias and coverage of every model over many drawn worlds.
-WORLDS ?= 1000
-recovery:
-	@tools/setup.sh demo
-	@Rscript bench/recovery.R $(WORLDS)
-
 # What Nubrek promises, over many drawn worlds: only what depends on changed code, or `ONLY=NAME`.
 promises:
 	@tools/setup.sh demo
 	@Rscript bench/promises.R $(if $(filter command line,$(origin WORLDS)),--worlds $(WORLDS)) $(ONLY)
-
-# Coverage of the intervals of coming sales over many drawn worlds.
-coverage:
-	@tools/setup.sh demo
-	@Rscript bench/coverage.R $(WORLDS)
-
-# Intervals, power and no effect of campaigns over many drawn worlds.
-campaigns:
-	@tools/setup.sh demo
-	@Rscript bench/campaigns.R $(WORLDS)
 
 # What is asked of a ledger in its database: rows and bytes over the wire, and time.
 engines:
@@ -106,11 +90,6 @@ test-engines:
 test-daemons:
 	@tools/setup.sh test
 	@tools/test-daemons.sh
-
-# Groups found in noise and planted ones, over many drawn worlds.
-groups:
-	@tools/setup.sh demo
-	@Rscript bench/discover.R
 
 # How it stays safe: damaged inputs, kernels under sanitizers, kills and full disks (SECURITY.md).
 CASES ?= 10000

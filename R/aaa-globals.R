@@ -26,5 +26,6 @@ utils::globalVariables(c(
   "median_days", "month", "off", "purchase", "stratum", "ties", "time", "w1", "w2", "d", "lift",
   "second", "variance", "back", "row", "first_sales", "later_sales", "n_first", "n_later", "gaps",
   "acquired", "active", "at", "before", "begun", "pause", "opened",
-  "later", "later_off", "net", "returned", "gross"
+  "later", "later_off", "net", "returned", "gross", "gross2", "returned2", "product", "whose",
+  "bought"
 ))

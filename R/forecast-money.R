@@ -94,21 +94,6 @@ shrunk_ratios <- function(top, base, group) {
   )
 }
 
-# How much of its distance from all a group keeps, given its sampling variance.
-kept_of <- function(estimate, variance) {
-  if (length(estimate) < 2L) return(rep(0, length(estimate)))
-  if (all(variance <= 0)) return(rep(1, length(estimate)))
-  variance <- pmax(variance, 1e-12 * max(variance))
-  weight <- 1 / variance
-  average <- sum(weight * estimate) / sum(weight)
-  between <- max(
-    0,
-    (sum(weight * (estimate - average)^2) - (length(estimate) - 1)) /
-      (sum(weight) - sum(weight^2) / sum(weight))
-  )
-  between / (between + variance)
-}
-
 # What winning each of these customers cost, in major units.
 customer_costs <- function(ledger, ids, cost, call = rlang::caller_env()) {
   if (checkmate::test_number(cost, lower = 0, finite = TRUE)) cost <- acquisition_cost(cost)

@@ -136,6 +136,21 @@ worth_course <- function(worth, newest = NULL) {
   )
 }
 
+# How sure the value of each group of a summary is, from the scatter between its cohorts; missing
+# below three of them.
+worth_errors <- function(worth, summary, newest = NULL) {
+  grouped_by <- basis_of(worth, "by")
+  rows <- as.data.table(plain_table(worth))[
+    newest_cohorts(worth, newest), on = "cohort", nomatch = NULL
+  ][older == FALSE]
+  found <- rows[, .(error = if (.N > 2L) {
+    sqrt(sum(size^2 * (value - sum(value * size) / sum(size))^2) * .N / (.N - 1)) / sum(size)
+  } else {
+    NA_real_
+  }), by = grouped_by]
+  found[summary[grouped_by], on = grouped_by, error]
+}
+
 # The interval of what cells still to come bring up to each age, missing before any does.
 course_ends <- function(cells, drawn, places, level) {
   at <- split(cells$place + (cells$row - 1L) * places, cells$age)

@@ -98,15 +98,16 @@ group_finding <- function(x, sized, rule, write, clock) {
   place <- max(as.integer(names(ages)[ages == max(ages)]))
   there <- sized[sized$age == place & sized$size >= 30L, ]
   if (rule$kind != "share" || rule$base != "size") return(NULL)
-  if (!shares_differ(round(there$value * there$size), there$size)) {
+  clear <- clear_share_extremes(round(there$value * there$size), there$size)
+  if (is.null(clear)) {
     return(say(
       "%s at age %s: the groups of 30 customers or more do not differ clearly.",
       capital(sub(":.*", "", rule$label)), n_of(place, clock)
     ))
   }
   label <- \(row) paste(unlist(lapply(row[basis_of(x, "by")], as.character)), collapse = ", ")
-  high <- there[which.max(there$value), ]
-  low <- there[which.min(there$value), ]
+  high <- there[clear$high, ]
+  low <- there[clear$low, ]
   say(
     "%s at age %s: highest for \u201c%s\u201d (%s), lowest for \u201c%s\u201d (%s).",
     capital(sub(":.*", "", rule$label)),
@@ -302,10 +303,16 @@ payback_finding <- function(x, summary, margin) {
   )
 }
 
-# The group that pays back first, and the last.
+# The group that pays back first, and the last, where what they bring by their cost differs clearly.
 payback_of_groups <- function(x, summary) {
   if (all(is.na(summary$payback_age))) {
     return(say("None of %s has paid back yet.", n_of(nrow(summary), "group")))
+  }
+  spread <- (summary$value_to_cost_upper - summary$value_to_cost_lower) / (2 * stats::qnorm(0.975))
+  if (is.null(clear_extremes(summary$value_to_cost, spread))) {
+    return(say(
+      "How soon %s pay back does not differ clearly between them.", n_of(nrow(summary), "group")
+    ))
   }
   slow <- order(-summary$payback_age, na.last = FALSE)[1L]
   fast <- order(summary$payback_age)[1L]

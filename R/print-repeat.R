@@ -32,12 +32,13 @@ rate_extremes <- function(x, everybody) {
   by <- rate_groups(x)
   rows <- plain_table(x)[x$customers >= few_customers & !is.na(x$by_90), ]
   if (length(by) == 0L || nrow(rows) < 2L) return(NULL)
-  ends <- rows[c(which.max(rows$by_90), which.min(rows$by_90)), ]
   p <- basis_of(x, "differ")
+  clear <- clear_extremes(rows$by_90, (rows$by_90_upper - rows$by_90_lower) / 2)
+  ends <- rows[c(clear$high %||% which.max(rows$by_90), clear$low %||% which.min(rows$by_90)), ]
   begin <- say(
     "Of %s customers %s bought again.", format_count(sum(x$customers)), present_share(everybody)
   )
-  if (is.null(p) || is.na(p) || p >= 0.05) {
+  if (is.null(clear) || is.null(p) || is.na(p) || p >= 0.05) {
     return(paste(begin, say(
       paste0(
         "Within 90 days of the first purchase, %s to %s of each group bought again; the ",
@@ -251,15 +252,15 @@ describe.nubrek_new <- function(x) {
     } else {
       large <- last[last$active >= few_customers, ]
       share <- large$new / large$active
-      ends <- c(which.max(share), which.min(share))
-      if (shares_differ(large$new, large$active)) {
+      clear <- clear_share_extremes(large$new, large$active)
+      if (!is.null(clear)) {
         say(
           paste0(
             "In %s new customers were %s of those active in \u201c%s\u201d, and %s in ",
             "\u201c%s\u201d."
           ),
-          when, present_share(share[[ends[[1L]]]]), large[[grouped_by]][[ends[[1L]]]],
-          present_share(share[[ends[[2L]]]]), large[[grouped_by]][[ends[[2L]]]]
+          when, present_share(share[[clear$high]]), large[[grouped_by]][[clear$high]],
+          present_share(share[[clear$low]]), large[[grouped_by]][[clear$low]]
         )
       } else {
         say(

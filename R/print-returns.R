@@ -20,14 +20,21 @@ describe.nubrek_returns <- function(x) {
 #' @export
 describe.nubrek_returns_by <- function(x) {
   by <- basis_of(x, "by")
-  rows <- plain_table(x)[x$customers >= few_customers & !is.na(x$return_share), ]
-  worst <- utils::head(rows[order(-rows$return_share), ], 1L)
+  rows <- plain_table(x)
+  worst <- rows[rows[[by]] %in% basis_of(x, "highest"), ]
+  large <- sum(x$customers >= few_customers)
   list(
     heading = say("Returns by %s", gsub("_", " ", basis_of(x, "attribute"))),
     finding = if (nrow(worst) == 1L) {
       say(
         "Of \u201c%s\u201d %s of gross sales came back, of all %s.", seen_text(worst[[by]]),
         present_share(worst$return_share, 1L),
+        present_share(sum(x$returned) / max(sum(x$gross), 1e-9), 1L)
+      )
+    } else if (large > 1L) {
+      say(
+        "By %s, the share of gross sales that came back does not differ significantly (%s in all).",
+        gsub("_", " ", basis_of(x, "attribute")),
         present_share(sum(x$returned) / max(sum(x$gross), 1e-9), 1L)
       )
     },

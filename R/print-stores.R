@@ -15,11 +15,12 @@ describe.nubrek_home <- function(x) {
 #' @export
 describe.nubrek_stores <- function(x) {
   large <- plain_table(x)[x$active_before >= few_customers, ]
-  worst <- large[which.min(large$kept), ]
+  clear <- clear_share_extremes(large$stayed, large$active_before)
+  worst <- large[clear$low, ]
   span <- \(days) paste(format_day(days[[1L]]), "to", format_day(days[[2L]]))
   list(
     heading = say("Where the customers of each store have gone"),
-    finding = if (shares_differ(large$stayed, large$active_before)) {
+    finding = if (!is.null(clear)) {
       say(
         paste0(
           "\u201c%s\u201d kept the smallest share of its customers: %s of %s; %s went to other ",

@@ -153,7 +153,7 @@ worth_finding <- function(x, summary, judged, known) {
     ))
   }
   if (length(basis_of(x, "by")) > 0L) {
-    return(worth_of_groups(summary, basis_of(x, "by"), money, until))
+    return(worth_of_groups(x, summary, money, until))
   }
   paste0(
     say("A customer of the newest cohorts is worth %s%s", money(summary$value), until),
@@ -171,10 +171,20 @@ worth_finding <- function(x, summary, judged, known) {
   )
 }
 
-# The group of which customers are worth most, or return most on what they cost, and the last.
-worth_of_groups <- function(summary, by, money, until) {
-  best <- which.max(summary$return_on_cost %|NA|% summary$value)
-  worst <- which.min(summary$return_on_cost %|NA|% summary$value)
+# The group of which customers are worth most, or return most on what they cost, and the last, where
+# groups differ by more than their cohorts scatter.
+worth_of_groups <- function(x, summary, money, until) {
+  by <- basis_of(x, "by")
+  by_cost <- if (all(is.na(summary$cost))) 1 else summary$cost
+  clear <- clear_extremes(summary$value / by_cost, worth_errors(x, summary) / by_cost)
+  if (is.null(clear)) {
+    return(say(
+      "What customers are worth%s does not differ clearly between %s.", until,
+      n_of(nrow(summary), "group")
+    ))
+  }
+  best <- clear$high
+  worst <- clear$low
   if (all(is.na(summary$cost))) {
     return(say(
       "A customer of \u201c%s\u201d is worth most (%s%s), of \u201c%s\u201d least (%s).",
@@ -199,9 +209,6 @@ worth_of_groups <- function(summary, by, money, until) {
     money(summary$cost[[worst]])
   )
 }
-
-# The first where none of it is missing, else the second.
-`%|NA|%` <- function(x, y) if (all(is.na(x))) y else x
 
 worth_table <- function(x, summary, by, clock, known) {
   if (length(by) > 0L && !is.null(summary)) {

@@ -47,7 +47,10 @@ coverage_words <- function(coverage, currency) {
 
 #' @export
 describe.nubrek_wallet_sellers <- function(x) {
-  list(heading = paste(say("Everybody's share beside ours:"), seen_text(basis_of(x, "ours"))))
+  list(
+    heading = paste(say("Everybody's share beside ours:"), seen_text(basis_of(x, "ours"))),
+    answers = c("own_share_money", "share_of_ours", "price_index")
+  )
 }
 
 #' @export

@@ -21,21 +21,33 @@ reduce_returns.nubrek_ledger <- function(ledger) {
   })
 }
 
-# The same by the values of a column of the lines, with the customers who bought there.
+# The same by the values of a column of the lines, with the customers who bought there and the sums
+# of squares and products over customers (lines without one: over orders).
 reduce_returns_by <- function(ledger, by) UseMethod("reduce_returns_by")
 
 #' @export
 reduce_returns_by.nubrek_ledger <- function(ledger, by) {
   sums <- data.table::rbindlist(each_part(ledger, \(part, codes) {
     lines <- part$lines
-    rows <- data.table(
-      group = with_missing(lines[[by]]), units = lines$sales,
-      customer = part$orders$customer[lines$number]
-    )[rep_len(goods_lines(lines), nrow(lines))]
-    rows[, .(
-      customers = data.table::uniqueN(customer[units > 0]), gross = sum(units[units > 0]),
-      returned = -sum(units[units < 0])
+    customer <- part$orders$customer[lines$number]
+    whose <- ifelse(is.na(customer), -lines$number, customer)
+    rows <- data.table(group = with_missing(lines[[by]]), units = lines$sales, whose)[
+      rep_len(goods_lines(lines), nrow(lines))
+    ]
+    each <- rows[,
+      .(gross = sum(units[units > 0]), returned = -sum(units[units < 0]), bought = any(units > 0)),
+      by = .(group, whose)
+    ]
+    each[, c(
+      .(customers = data.table::uniqueN(pmax(whose[bought], 0L))), returns_sums(gross, returned)
     ), by = group]
   }))
   sums[, lapply(.SD, sum), keyby = group]
+}
+
+returns_sums <- function(gross, returned) {
+  list(
+    gross = sum(gross), returned = sum(returned), gross2 = sum(gross^2),
+    product = sum(gross * returned), returned2 = sum(returned^2)
+  )
 }

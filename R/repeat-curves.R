@@ -70,11 +70,3 @@ log_rank <- function(table) {
     chi_square = chi_square, df = k - 1L, p = stats::pchisq(chi_square, k - 1L, lower.tail = FALSE)
   )
 }
-
-# Whether shares differ between groups more than chance explains (chi-square over all of them).
-shares_differ <- function(hits, n) {
-  if (length(n) < 2L) return(FALSE)
-  pooled <- sum(hits) / sum(n)
-  off <- sum((hits - n * pooled)^2 / (n * pooled * (1 - pooled)))
-  isTRUE(stats::pchisq(off, length(n) - 1L, lower.tail = FALSE) < 0.05)
-}

@@ -54,7 +54,8 @@ customer_returns <- function(ledger, best = 0.1, margin = NULL) {
 #' @return `returns_by()`: a `nubrek_returns_by`, one row per group, the most returned first: the
 #'   group; `customers` with sales; `gross`, `returned`, `net`, `return_share`; `margin` after
 #'   returns, where one is known (by columns of the lines: where one rate holds for all);
-#'   `share_of_returned`, of all that came back; `share`, of all net sales.
+#'   `share_of_returned`, of all that came back; `share`, of all net sales. The basis has `highest`,
+#'   the group of the highest share where shares differ by more than customers scatter.
 #' @rdname customer_returns
 #' @export
 returns_by <- function(ledger, by, margin = NULL) {
@@ -85,8 +86,20 @@ returns_by <- function(ledger, by, margin = NULL) {
   )
   new_result(
     columns, "returns_by", ledger, carried(ledger),
-    basis = list(by = group_names(by, returns_columns), attribute = by)
+    basis = list(
+      by = group_names(by, returns_columns), attribute = by, highest = highest_returns(found)
+    )
   )
+}
+
+# The group of 30 customers or more from which more comes back than from all, beyond chance; the
+# spread is that of customers, at the share of all.
+highest_returns <- function(found) {
+  large <- found[customers >= few_customers & gross > 0]
+  share <- sum(large$returned) / sum(large$gross)
+  spread <- large[, returned2 - 2 * share * product + share^2 * gross2]
+  clear <- clear_extremes(large$returned / large$gross, sqrt(spread) / large$gross)
+  if (!is.null(clear)) as.character(large$group[[clear$high]])
 }
 
 returns_columns <- c(
@@ -98,7 +111,8 @@ returns_of_customers <- function(ledger, by, margin, call = rlang::caller_env())
   sums <- reduce_returns(ledger)
   known <- reduce_money(ledger, margin, call)
   rows <- data.table(
-    group, customers = sums$gross > 0, gross = sums$gross, returned = sums$returned
+    group, customers = sums$gross > 0, gross = sums$gross, returned = sums$returned,
+    gross2 = sums$gross^2, product = sums$gross * sums$returned, returned2 = sums$returned^2
   )
   if (!is.null(known$margin)) rows[, margin := known$margin / 10^(known$digits %||% 0L)]
   rows[sums$seen, lapply(.SD, sum), keyby = group]

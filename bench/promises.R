@@ -15,9 +15,10 @@ format_count <- \(x) format(x, big.mark = ",", trim = TRUE)
 
 promises <- list()
 # One promise: `cells` has a row for each kind of world (its words in `world`);
-# `measure(seed, cell)` returns named numbers for one world. Shares are shown with their standard error unless `show` says
-# otherwise; `holds` gives the range promised for them. `of`: the functions and constants of the
-# package that it depends on.
+# `measure(seed, cell)` returns named numbers for one world, or a matrix with a named row for each
+# thing looked at. Shares are shown with their standard error unless `show` says otherwise; `holds`
+# gives the range promised for them. `of`: the functions and constants of the package that it
+# depends on, or files with all that they define.
 promise <- function(
   name, says, of, cells, measure, worlds = 1000L, holds = list(), show = list()
 ) {
@@ -39,6 +40,11 @@ without_words <- function(code) {
   code
 }
 code_of <- function(name) {
+  if (grepl("/", name, fixed = TRUE)) {
+    if (!endsWith(name, ".R")) return(unname(tools::md5sum(name)))
+    text <- lapply(parse(name, keep.source = FALSE), without_words)
+    return(vapply(text, \(e) paste(deparse(e), collapse = "\n"), ""))
+  }
   one <- get(name, asNamespace("nubrek"))
   if (is.function(one)) deparse(c(formals(one), without_words(body(one)))) else deparse(one)
 }
@@ -65,9 +71,17 @@ measured <- function(p, cell) {
   each <- parallel::mclapply(seq_len(n), \(seed) p$measure(seed, cell), mc.cores = cores)
   odd <- vapply(each, inherits, NA, "try-error")
   if (any(odd)) stop(p$name, ", ", cell$world, ": ", each[odd][[1L]], call. = FALSE)
-  x <- do.call(rbind, each)
+  if (!is.matrix(each[[1L]])) return(shown_rows(p, cell$world, do.call(rbind, each), n))
+  do.call(rbind, lapply(rownames(each[[1L]]), \(thing) {
+    x <- do.call(rbind, lapply(each, \(one) one[thing, ]))
+    shown_rows(p, paste0(cell$world, ": ", thing), x, n)
+  }))
+}
+
+shown_rows <- function(p, world, x, n) {
   rows <- lapply(colnames(x), \(what) {
     v <- x[, what]
+    if (all(is.na(v))) return(c("", ""))
     if (!is.null(p$show[[what]])) return(c(p$show[[what]](v), ""))
     v <- v[!is.na(v)]
     error <- if (all(v %in% 0:1)) {
@@ -84,7 +98,7 @@ measured <- function(p, cell) {
   })
   rows <- do.call(rbind, rows)
   data.frame(
-    name = p$name, world = cell$world, what = colnames(x), shown = rows[, 1L], holds = rows[, 2L],
+    name = p$name, world = world, what = colnames(x), shown = rows[, 1L], holds = rows[, 2L],
     worlds = as.character(n), day = format(Sys.Date()), hash = hash_of(p)
   )
 }
@@ -92,7 +106,7 @@ measured <- function(p, cell) {
 known <- \(p) record[record$name == p$name, ]
 current_row <- \(p) {
   rows <- known(p)
-  nrow(rows) > 0L && all(rows$hash == hash_of(p)) && setequal(rows$world, p$cells$world)
+  nrow(rows) > 0L && all(rows$hash == hash_of(p))
 }
 unknown <- setdiff(names_asked, names(promises))
 if (length(unknown) > 0L) stop("There is no promise ", unknown[[1L]], ".", call. = FALSE)

@@ -161,3 +161,46 @@ test_that("first discounts are held against the same month and channel, and told
   # the same as first_products of a label that is the discount
   expect_equal(names(planted)[[6L]], "rate_ratio")
 })
+
+test_that("a group is told as the one from which most comes back beyond chance alone", {
+  # 60 customers in each of two goods, 10 each; who returns how much
+  ledger_of <- \(yarn, kit) return_ledger(data.frame(
+    who = sprintf("C%03d", c(1:120, 1:120)), day = "2024-03-01",
+    receipt = sprintf("R%03d", 1:240), paid = c(rep(10, 120), -yarn, -kit), off = 0,
+    goods = rep(rep(c("Yarn", "Kit"), each = 60L), 2L)
+  ) |> subset(paid != 0))
+  said <- \(x) describe(x)$finding
+  none <- rep(0, 60)
+  some <- returns_by(ledger_of(replace(none, 1:20, 4), replace(none, 1:6, 4)), "category")
+  expect_identical(basis_of(some, "highest"), "Yarn")
+  expect_match(said(some), "Of .Yarn. 13.3.% of gross sales came back, of all 8.7.%")
+  # by hand: of each customer what he returned less the share of all of what he bought
+  share <- 104 / 1200
+  spread <- c(20 * (4 - 10 * share)^2 + 40 * (10 * share)^2, 6 * (4 - 10 * share)^2 +
+    54 * (10 * share)^2) / 600^2
+  off <- c(80, 24) / 600
+  average <- sum(off / spread) / sum(1 / spread)
+  p <- stats::pchisq(sum((off - average)^2 / spread), 1, lower.tail = FALSE)
+  expect_lt(p, 0.05)
+  # as much money, but of two customers: no sign of anything
+  two <- returns_by(ledger_of(replace(none, 1:8, 10), replace(none, 1:2, 12)), "category")
+  expect_null(basis_of(two, "highest"))
+  expect_match(said(two), "By category, .* does not differ significantly .8.7.% in all")
+})
+
+test_that("extremes are told of groups that differ, each drawn towards all as far as chance goes", {
+  hits <- c(30, 45, 60)
+  n <- c(100, 100, 100)
+  expect_identical(clear_share_extremes(hits, n), list(high = 3L, low = 1L))
+  # at the edge of the plain chi-square test of shares
+  edge <- \(k) suppressWarnings(stats::prop.test(c(30, k), c(100, 100), correct = FALSE)$p.value)
+  for (k in 40:46) {
+    expect_identical(is.null(clear_share_extremes(c(30, k), c(100, 100))), edge(k) >= 0.05)
+  }
+  # a small group far out tells less than a large one not so far
+  few <- clear_extremes(c(0.5, 0.5, 0.3, 0.8), c(0.01, 0.01, 0.01, 0.4))
+  expect_identical(few$low, 3L)
+  expect_true(few$high %in% 1:2)
+  expect_null(clear_extremes(c(1, NA), c(1, 1)))
+  expect_null(clear_extremes(1, 1))
+})
