@@ -44,9 +44,16 @@ test_that("the effect on paper: regression, difference of means, difference of c
   expect_equal(got$effect, unname(stats::coef(fit)[[2L]]))
   expect_equal(got$error, sqrt(hc2[2L, 2L]))
   expect_equal(got$upper, got$effect + stats::qt(0.975, 4) * got$error)
+  changes <- stats::t.test((after - before)[contacted], (after - before)[!contacted])
+  expect_equal(c(got$did_lower, got$did_upper), as.vector(changes$conf.int))
   # effects drawn together: moments by hand; equal ones stay, far ones stay apart
   expect_equal(drawn_together(c(2, 2), c(1, 1)), c(2, 2))
   expect_equal(drawn_together(c(0, 10), c(1, 1)), c(5 - 49 / 50 * 5, 5 + 49 / 50 * 5))
+  # of weights 1 and 1/4 the common one is 2; the spread (4 + 16 - 1) / (1.25 - 1.0625 / 1.25)
+  middle <- (10 / 51.5) / (1 / 48.5 + 1 / 51.5)
+  expect_equal(drawn_together(c(0, 10), c(1, 2)), c(
+    middle * (1 - 47.5 / 48.5), middle + 47.5 / 51.5 * (10 - middle)
+  ))
 })
 
 test_that("in a small arm with a few large amounts the interval follows the skewness", {
