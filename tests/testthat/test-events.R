@@ -52,8 +52,8 @@ test_that("sales of events and what is usual are those of a slow count", {
   }
   # a holiday that moves leaves its days free in the other year
   expect_identical(x$other_years, c(1L, 0L, 1L))
-  unseen <- remarks(x)[about == "season unseen"]
-  expect_match(unseen$remark, "what .Sale. would sell without")
+  unseen <- remarks(x)$about == "season unseen"
+  expect_match(remarks(x)$remark[unseen], "what .Sale. would sell without")
   expect_identical(x$last_sales, c(NA, NA, x$sales[[1L]]))
   expect_equal(x$change_percent[[3L]], x$sales[[3L]] / x$sales[[1L]] - 1)
   expect_gt(x$sales[[2L]], x$usual_upper[[2L]])
