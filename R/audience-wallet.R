@@ -133,8 +133,9 @@ panel_rows <- function(
     wrong <- read$unreadable | (name %in% weights & (read$blank | read$units < 0))
     if (any(wrong)) {
       row <- which(wrong)[[1L]]
+      what <- if (name %in% weights) "weights, 0 or more" else "amounts"
       abort_nubrek(c(
-        "{.field {name}} must hold amounts.", "x" = "Row {row} says {.val {x[[row]]}}."
+        "{.field {name}} must hold {what}.", "x" = "Row {row} says {.val {x[[row]]}}."
       ), "amounts", call = call)
     }
     ifelse(read$blank, NA_real_, read$units)

@@ -27,8 +27,8 @@
 #'   taken (contacted customers who responded, as the ledger's contacts tell, else those who
 #'   bought); the chance that it paid is that of a positive net gain
 #'   under a normal with this mean and error.
-#'   Where the arms differ in size and a few large amounts decide the smaller one, intervals, `p` and
-#'   chance follow the skewness of the estimate (a skewness of 0.2 or more; Hall 1992), told in
+#'   Where the arms differ in size and a few large amounts decide the smaller one, intervals, `p`
+#'   and chance follow the skewness of the estimate (a skewness of 0.2 or more; Hall 1992), told in
 #'   [remarks()].
 #'   Before the end, intervals stand at the level that spends the error over the days of the window;
 #'   at the end the ordinary one stands, as the end was fixed at the draw.

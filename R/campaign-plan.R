@@ -177,6 +177,12 @@ least_seen <- function(pairs, mean, spread, contacted, held, power, draws = 1000
     normal(contacted), if (held > 2000L) normal(held) else drawn_arms(pairs, held, draws)
   ))
   limit <- stats::qt(0.975, contacted + held - 4L)
+  rest <- if (held <= 2000L) line_at(pairs$before, pairs$after, mean(pairs$before))$rest
+  if (!is.null(rest)) {
+    # few held back: the measurement will allow for skewness
+    arm <- rep(c(TRUE, FALSE), c(contacted, held))
+    limit <- skewed(limit, skew_of(rest[rep_len(seq_along(rest), length(arm))], arm))
+  }
   chance <- \(u) {
     effect <- (1 + u) * by_lot[[1L]]$value - by_lot[[2L]]$value
     error <- sqrt((1 + u)^2 * by_lot[[1L]]$variance + by_lot[[2L]]$variance)

@@ -10,8 +10,12 @@ autoplot.nubrek_plan <- function(object, ...) {
   noise <- basis_of(object, "spread") * sqrt(1 - basis_of(object, "explained"))
   reach <- (stats::qnorm(0.975) + stats::qnorm(basis_of(object, "power"))) * noise
   share <- seq(0.02, 0.6, by = 0.005)
-  curve <- data.frame(share, seen = reach * sqrt(1 / (n * share) + 1 / (n * (1 - share))))
+  normal <- \(share) reach * sqrt(1 / (n * share) + 1 / (n * (1 - share)))
   asked <- data.frame(share = object$control_share, seen = object$detectable)
+  # between the shares that were worked out the curve is as far from that of normal means as there
+  off <- asked$seen / normal(asked$share)
+  if (nrow(asked) > 1L) off <- stats::approx(log(asked$share), off, log(share), rule = 2)$y
+  curve <- data.frame(share, seen = normal(share) * off)
   asked$label <- paste0(four_digits(asked$seen), "  (", format_count(object$held_back), ")")
   expected <- abs(object$expected[[1L]])
   lines <- data.frame(

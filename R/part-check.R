@@ -73,7 +73,9 @@ study_checks <- list(
     }
   },
   wallet = \(study, ledger) {
-    check_attributes(ledger, study$wallet$by)
+    panel <- names(read_source(study_files(study, wanted_key(study, "wallet", "files")))$table)
+    check_columns_exist(study$wallet$weights, panel, "the panel", NULL)
+    if (!any(study$wallet$by %in% panel)) check_attributes(ledger, study$wallet$by)
     check_during(ledger, study$wallet$during)
   },
   new = \(study, ledger) {

@@ -79,7 +79,8 @@ test_that("in a small arm with a few large amounts the interval follows the skew
   expect_equal(g, stats::qt(0.975, welch$parameter[[1L]]) * c(1, -1))
   t <- got$effect / got$error
   expect_equal(got$p, 2 * stats::pt(
-    -abs(t + skew * t^2 / 3 + skew^2 * t^3 / 27 + skew / 6), mean_difference(after, contacted)$freedom
+    -abs(t + skew * t^2 / 3 + skew^2 * t^3 / 27 + skew / 6),
+    mean_difference(after, contacted)$freedom
   ))
   # arms of one size, and amounts without a long tail: as in every book
   expect_identical(skew_of(rest, rep(c(TRUE, FALSE), 50)), 0)

@@ -84,6 +84,27 @@ test_that("each seller on its own customers, kinds of customers that we lack, a 
   expect_error(wallet_share(panel, "We", by = "agee"), "age", class = "nubrek_error_columns")
 })
 
+test_that("a study checks what its panel knows before it runs, and shows it by a panel's column", {
+  folder <- withr::local_tempdir()
+  write <- \(name, x) data.table::fwrite(x, file.path(folder, name))
+  write("orders.csv", data.frame(who = c("A", "B"), day = "2024-03-01", paid = 5))
+  homes <- ifelse(panel_on_paper()$customer < "E", "town", "land")
+  write("panel.csv", cbind(panel_on_paper(), home = homes, w = 2))
+  study <- \(by, weights) {
+    path <- file.path(folder, "study.yaml")
+    writeLines(c(
+      "data: {orders: {files: orders.csv, columns: {customer: who, date: day, sales: paid}}}",
+      "meanings: {currency: EUR}",
+      sprintf("wallet: {files: panel.csv, ours: We, by: %s, weights: %s}", by, weights)
+    ), path)
+    path
+  }
+  expect_identical(nubrek_here("check", study("home", "w"))$status, 0L)
+  expect_match(nubrek_here("show", "wallet", study("home", "w"))$out, "by his weight", all = FALSE)
+  expect_match(nubrek_here("check", study("hime", "w"))$err, "no customer attribute hime")
+  expect_match(nubrek_here("check", study("home", "v"))$err, "has no column v")
+})
+
 test_that("a category, an audience, a file with commas, and what the ledger knows", {
   kits <- wallet_share(panel_on_paper(), "We", category = "Kits", hold = 0.5)
   expect_identical(kits$customer, c("F", "J", "E", "C"))
