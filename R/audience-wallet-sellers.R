@@ -57,11 +57,11 @@ wallet_of_groups <- function(each, ledger, by, weight) {
     keyby = level
   ]
   bounds <- wilson(sums$reached, sums$worth, stats::qnorm(0.975))
-  data.frame(
-    sums[, c("level", "customers", if (!is.null(each$weight)) "people"), with = FALSE],
-    reached = sums$reached, lower = bounds$lower, upper = bounds$upper,
-    sums[, .(money, money_all, of_ours, of_all)]
-  )
+  data.table::set(sums, j = c("lower", "upper"), value = bounds)
+  as.data.frame(sums)[c(
+    "level", "customers", if (!is.null(each$weight)) "people", "reached", "lower", "upper", "money",
+    "money_all", "of_ours", "of_all"
+  )]
 }
 
 # What the panel says of us beside what we know ourselves.

@@ -42,7 +42,7 @@ effect_bounds <- function(one, level) {
 # The skewness of the difference of two means, or 0 where it moves an interval's chance by less than
 # a point: in arms of one size that of the customers cancels, in a small arm a few large amounts
 # decide. Both arms tell it together (`rest`, of each customer); beyond 0.4 the correction would go
-# too far (1,000 worlds of log-normal sales: `docs/promises.md`).
+# too far (drawn worlds of log-normal sales, `docs/promises.md`).
 skew_of <- function(rest, contacted) {
   n <- c(sum(contacted), sum(!contacted))
   spread <- mean(rest^2)

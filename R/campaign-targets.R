@@ -68,7 +68,12 @@ ready_targets <- function(
     ),
     "targets",
     ledger,
-    rbind(carried(ledger), target_remarks(course), consent_remark(consent)),
+    rbind(
+      carried(ledger), target_remarks(course), consent_remark(consent),
+      if (!is.null(forecast) && all(is.na(forecast$value))) {
+        remark_table("value", say("Value at risk is no target without a margin."))
+      }
+    ),
     basis = list(
       days = as.integer(days),
       kinds = c(before = "number", after = "number", by_itself = "number")
@@ -101,7 +106,7 @@ target_recipes <- function(ledger, within, top, forecast) {
     silence_recipe(ledger),
     rhythm_recipe(ledger),
     falling_recipe(ledger),
-    if (!is.null(forecast)) risk_recipe(forecast),
+    if (!is.null(forecast) && !all(is.na(forecast$value))) risk_recipe(forecast),
     if (!is.null(within)) {
       best <- rank_customers(ledger, within = within, top = top)
       list(`best in each group` = list(

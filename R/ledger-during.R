@@ -92,7 +92,7 @@ days_of_period <- function(text, ledger) {
   # a fiscal year is named after the year it ends in
   if (fiscal && fiscal_shift(clock_of("year")) > 0L) year <- year - 1L
   part <- sub("^....", "", name)
-  n <- as.integer(gsub("[^0-9]", "", part))
+  n <- suppressWarnings(as.integer(gsub("[^0-9]", "", part)))
   if (part == "") return(periods(year, "year"))
   if (grepl("^[ -]?q[1-4]$", part)) return(periods(year * 4L + n - 1L, "quarter"))
   if (grepl("^[ -]?h[12]$", part)) {

@@ -59,6 +59,12 @@ rfm_arguments <- function(study) {
   section
 }
 
+# Ten from above, where the study says neither how many from above nor from below.
+ranks_arguments <- function(study) {
+  said <- as.list(study$ranks)
+  if (any(c("top", "bottom") %in% names(said))) said else with_fields(said, list(top = 10))
+}
+
 study_benefits <- function(study) {
   told <- study$tiers$benefits
   if (is.null(told$cost)) wanted_key(study, "tiers", "benefits")

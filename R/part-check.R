@@ -176,7 +176,7 @@ check_study_consent <- function(study, ledger) {
 
 tier_rule_of <- function(study) {
   arguments <- utils::modifyList(
-    as.list(formals(assign_tiers))[c("measure", "match")], tier_arguments(study)
+    as.list(formals(assign_tiers))[c("measure", "match")], as.list(tier_arguments(study))
   )
   tier_rule(
     arguments$shares %||% eval(formals(assign_tiers)$shares),

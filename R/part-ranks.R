@@ -5,9 +5,7 @@ rank_parts <- list(
     "ranks",
     "the best and the last customers",
     "rfm",
-    make = \(study, ledger) do.call(
-      rank_customers, c(list(ledger), study$ranks %||% list(top = 10))
-    ),
+    make = \(study, ledger) do.call(rank_customers, c(list(ledger), ranks_arguments(study))),
     figure = ranks_height,
     lists = list("ranks.csv" = \(run) contact_list(run, run$ranks)),
     page = \(run) page_ranks(run)

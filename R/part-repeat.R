@@ -91,7 +91,7 @@ repeat_parts <- list(
     "where the sales come from",
     "repeat",
     make = \(study, ledger) do.call(
-      sales_by, c(list(ledger), study$sales %||% list(by = sales_from(ledger)))
+      sales_by, c(list(ledger), with_fields(list(by = sales_from(ledger)), study$sales))
     ),
     figure = 6.5,
     page = \(run) page_sales(run),

@@ -43,7 +43,10 @@ new_keys <- function() {
 sales_keys <- function() {
   keys_of_section(
     "where the sales come from",
-    by = study_key(leaf_texts(), "attributes", "cohort", "[channel]"),
+    by = study_key(
+      leaf_texts(), "attributes", "channel, shop, store, branch, country, category or cohort",
+      "[channel]"
+    ),
     during = during_key("that counts"),
     against = study_key(leaf_texts(), "an earlier part of time, or year before", "none", "2024"),
     least_base = study_key(leaf_whole(0, 1e+06), "fewest customers behind a percent", "30", "50"),

@@ -305,8 +305,10 @@ due_keys <- function() {
 wallet_keys <- function() {
   keys_of_section(
     "what customers buy of every seller, from a panel or a partner",
-    files = study_key(leaf_texts(), "files of the panel", "", "panel.csv"),
-    ours = study_key(leaf_text(), "our name among the sellers", "", "Pellmere Yarn Company"),
+    files = study_key(leaf_texts(), "files of the panel", "must be given", "panel.csv"),
+    ours = study_key(
+      leaf_text(), "our name among the sellers", "must be given", "Pellmere Yarn Company"
+    ),
     columns = study_key(
       leaf_columns(),
       "which column is customer, seller, units, money, category",
@@ -321,6 +323,6 @@ wallet_keys <- function() {
     weights = study_key(leaf_text(), "column with the weight of each customer", "none", "weight"),
     during = during_key("of the panel"),
     hold = study_key(leaf_share(0, 1), "from this share on a customer is to be held", "0.8", "0.7"),
-    decimal_mark = study_key(leaf_choice(c(".", ",")), "of the amounts", ".", ",")
+    decimal_mark = study_key(leaf_choice(c(".", ",")), "of the amounts", ".", "\",\"")
   )
 }

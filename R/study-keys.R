@@ -19,9 +19,12 @@ named_each <- function(about, schema) {
 during_key <- function(what) {
   study_key(
     leaf_texts(),
-    paste("the part of time", what),
+    paste0(
+      "the part of time ", what, ": 2025, 2025 Q2, 2025-05, FY 2025 Q1, last 12 months or ",
+      "[2025-01-15, 2025-03-31]"
+    ),
     "all of the history",
-    "2025, 2025 Q2, 2025-05, FY 2025 Q1, last 12 months or [2025-01-15, 2025-03-31]"
+    "2025 Q2"
   )
 }
 clock_key <- function(what, default = "the clock of the meanings") {

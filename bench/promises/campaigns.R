@@ -95,8 +95,8 @@ promise(
   "campaign-power",
   paste(
     "An effect as large as the one that `plan_campaign()` says can be seen is seen in 80 % of",
-    "cases. The plan lets those who buy much be moved most; here everybody is moved alike, which is seen",
-    "more often in arms of one size."
+    "cases. The plan lets those who buy much be moved most; here everybody is moved alike, which",
+    "is seen more often in arms of one size."
   ),
   of = c(campaign_code, "R/campaign-plan.R"),
   cells = data.frame(

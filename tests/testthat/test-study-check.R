@@ -213,3 +213,68 @@ test_that("a drafted study joins lines, receipts, people and shops, and a second
   expect_identical(set_aside(ledger)$faults, "no customer; no date")
   expect_match(remarks(ledger)$remark, "shops.csv, joined by store: all 7", all = FALSE)
 })
+
+# A section with the keys of `rows` and their own examples.
+section_of <- function(section, rows) {
+  lines <- paste0(section, ":")
+  there <- character()
+  for (i in seq_len(nrow(rows))) {
+    path <- sub("^NAME$", "mine", strsplit(rows$key[[i]], ": ", fixed = TRUE)[[1L]])
+    at <- Reduce(paste, path, accumulate = TRUE)
+    told <- ifelse(seq_along(path) == length(path), paste0(" ", rows$example[[i]]), "")
+    new <- !at %in% there
+    lines <- c(lines, paste0(strrep("  ", seq_along(path)), path, ":", told)[new])
+    there <- c(there, at)
+  }
+  lines
+}
+
+test_long("every key of a section, with its own example alone, makes a part or says why not", {
+  ledger <- pellmere()$ledger
+  common <- c("study", "data", "meanings", "bands", "events", "economics")
+  folder <- withr::local_tempdir()
+  plain <- demo_study(identity, folder)
+  text <- readLines(plain$path, encoding = "UTF-8")
+  of <- sub(":.*", "", text)
+  of[!grepl("^[a-z]", text)] <- NA
+  of <- data.table::nafill(match(of, names(study_schema())), "locf")
+  text <- text[of %in% match(common, names(study_schema()))]
+  ask <- function(lines) {
+    writeLines(c(text, lines), plain$path, useBytes = TRUE)
+    study <- read_study(plain$path)
+    check_study_parts(study, ledger)
+    study
+  }
+  wanted <- \(study) names(Filter(\(part) isTRUE(part$wanted(study)), part_records()))
+  always <- wanted(ask(character()))
+  keys <- plain_table(study_keys())
+  keys <- keys[!keys$section %in% c(
+    common, "slice", "suspects", "payback", "discover", "campaigns", "forecast", "notes", "outputs"
+  ), ]
+  refused <- character()
+  for (i in seq_len(nrow(keys))) {
+    here <- keys[keys$section == keys$section[[i]], ]
+    rows <- unique(rbind(keys[i, ], here[here$default == "must be given", ]))
+    label <- paste(keys$section[[i]], keys$key[[i]])
+    tryCatch(
+      {
+        study <- ask(section_of(keys$section[[i]], rows))
+        own <- intersect(keys$section[[i]], names(part_records()))
+        for (name in union(setdiff(wanted(study), always), own)) {
+          expect_silent(utils::capture.output(print(ask_part(name, study, ledger))))
+        }
+      },
+      error = \(e) {
+        expect_true(inherits(e, "nubrek_error"), label = paste(label, conditionMessage(e)))
+        refused <<- c(refused, label)
+      }
+    )
+  }
+  # examples of other data than the demo world's, and keys that need another
+  expect_setequal(unique(sub(" .*", "", refused)), c(
+    "new", "sales", "stores", "constant_currency", "rfm", "tiers", "targets", "due", "wallet",
+    "watches"
+  ))
+  expect_false(any(grepl(" during$", refused) & !grepl("^(constant|wallet)", refused)))
+  expect_false(any(c("sales by", "ranks by", "moves least_base", "targets forecast") %in% refused))
+})
