@@ -36,7 +36,7 @@ compare_audiences <- function(a, b = NULL, ledger, by = NULL, most = 30L) {
   of_cell <- c("neither", "only a", "only b", "both")
   places <- c("only a", "both", "only b", "neither")
   level <- if (!is.null(by)) together[[basis_of(together, "by")]]
-  place <- of_cell[attr(together, "cells") + 1L]
+  place <- of_cell[overlap_cells(together) + 1L]
   group <- level %||% rep("", length(place))
   sorting <- order(match(group, unique(group)), match(place, places))
   part_of <- \(side, size) {

@@ -50,12 +50,14 @@ audience_overlap <- function(..., ledger, by = NULL) {
   }
   of_level <- sums[, .(n = sum(customers), money = sum(sales)), keyby = level]
   place <- match(sums$level, of_level$level)
+  cells <- unique(sums$cell)
+  words <- make.unique(cell_words(cells, called), " ")
   shown <- group_names(by, c("place", "customers", "share", "sales", "share_of_sales"))
   new_result(
     c(
       if (!is.null(by)) stats::setNames(list(sums$level), shown),
       list(
-        place = cell_words(sums$cell, called),
+        place = words[match(sums$cell, cells)],
         customers = sums$customers,
         share = sums$customers / of_level$n[place],
         sales = major(then, sums$sales),
@@ -71,11 +73,11 @@ audience_overlap <- function(..., ledger, by = NULL) {
       list(by = if (!is.null(by)) shown, names = called, population = sum(population)),
       chance_of(table(factor(rows$cell, 0:3)), length(audiences))
     ),
-    cells = sums$cell,
+    cells = stats::setNames(cells, words),
     who = list(
       customer = ledger_ids(then, which(population)),
       level = rows$level,
-      place = cell_words(0:max(rows$cell), called)[rows$cell + 1L]
+      place = words[match(rows$cell, cells)]
     )
   )
 }
@@ -101,6 +103,10 @@ audience_names <- function(audiences) {
   given[given == ""] <- LETTERS[which(given == "")]
   make.unique(given, " ")
 }
+
+# Which audiences those of each row are in, as bits; found by the row's own words, so that rows may
+# be sorted and chosen.
+overlap_cells <- function(x) unname(attr(x, "cells")[x$place])
 
 # Who is in a cell: the audiences whose bit it has.
 cell_words <- function(cell, called) {

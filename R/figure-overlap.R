@@ -76,7 +76,7 @@ strips_of <- function(blocks, n) {
 }
 
 overlap_words <- function(object, by_level) {
-  outside <- sum(object$customers[attr(object, "cells") == 0L])
+  outside <- sum(object$customers[overlap_cells(object) == 0L])
   figure_words(
     object,
     paste0(
@@ -96,7 +96,7 @@ overlap_words <- function(object, by_level) {
 
 # Combinations in an order in which neighbours differ by one audience, as far as that goes.
 overlap_blocks <- function(object) {
-  cells <- attr(object, "cells")
+  cells <- overlap_cells(object)
   by <- basis_of(object, "by")
   level <- if (is.null(by)) rep("", nrow(object)) else object[[by]]
   blocks <- data.frame(

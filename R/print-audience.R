@@ -179,7 +179,7 @@ distinguishing_words <- function(apart, other) {
 
 # Of more than two audiences: how many are in several, and where most of these are.
 overlap_finding <- function(x) {
-  number <- vapply(attr(x, "cells"), \(cell) sum(bitwAnd(cell, 2^(0:19)) > 0), 0L)
+  number <- vapply(overlap_cells(x), \(cell) sum(bitwAnd(cell, 2^(0:19)) > 0), 0L)
   several <- number > 1L
   if (sum(x$customers[several]) == 0L) return(say("Nobody is in more than one of the audiences."))
   each <- tapply(x$customers[several], x$place[several], sum)

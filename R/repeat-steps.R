@@ -84,7 +84,9 @@ product_steps <- function(ledger, by = goods_of(ledger), basket = FALSE, at_leas
 #' @return `companion_goods()`: a `nubrek_companions`, one row per ordered pair: `item`, `with`;
 #'   `purchases` that held `item`; `together`, `share`, `lower`, `upper`, `expected`, `lift`,
 #'   `adjusted_p` as above, over purchases; `customers` who bought both at once. Purchases of one
-#'   customer are not independent, so that intervals are rather too narrow.
+#'   customer are not independent, so that intervals are rather too narrow. Where the most common
+#'   goods stand in nearly all baskets and baskets are large, pairs are called significant too often
+#'   (`docs/promises.md` of the source).
 #' @rdname product_steps
 #' @export
 companion_goods <- function(ledger, by = goods_of(ledger), at_least = 30L) {

@@ -399,6 +399,15 @@ test_that("overlap and contrast are drawn to scale, and lead to the people", {
   three <- audience_overlap(large, back, third, ledger = ledger)
   expect_s3_class(ggplot2::autoplot(three), "ggplot")
   expect_s3_class(ggplot2::autoplot(each), "ggplot")
+  # rows sorted or chosen keep their cells
+  sorted <- three[order(-three$customers), ]
+  expect_identical(describe(sorted)$finding, describe(three)$finding)
+  expect_identical(
+    overlap_blocks(sorted)[c("cell", "width")], overlap_blocks(three)[c("cell", "width")],
+    ignore_attr = TRUE
+  )
+  inside <- sorted[sorted$place != "neither", ]
+  expect_identical(sort(overlap_cells(inside)), setdiff(sort(overlap_cells(three)), 0L))
   contrast <- audience_differences(compare_audiences(third, ledger = ledger))
   points <- ggplot2::layer_data(ggplot2::autoplot(contrast), 3L)
   shown <- as.data.frame(contrast)
