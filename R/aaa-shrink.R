@@ -16,18 +16,24 @@ kept_of <- function(estimate, variance) {
 }
 
 # Which of several groups is the highest and which the lowest, each drawn towards all of them as far
-# as chance may have put it there; NULL where they differ no more than by chance (chi-square).
-clear_extremes <- function(estimate, error) {
+# as chance may have put it there; NULL where they do not differ: by `p` where a test of its own has
+# told it, else by chi-square.
+clear_extremes <- function(estimate, error, p = NULL) {
   known <- which(is.finite(estimate) & is.finite(error) & error > 0)
   if (length(known) < 2L) return(NULL)
   x <- estimate[known]
   weight <- 1 / error[known]^2
   average <- sum(weight * x) / sum(weight)
   apart <- sum(weight * (x - average)^2)
-  if (stats::pchisq(apart, length(x) - 1L, lower.tail = FALSE) >= 0.05) return(NULL)
+  p <- p %||% stats::pchisq(apart, length(x) - 1L, lower.tail = FALSE)
+  if (is.na(p) || p >= 0.05) return(NULL)
   shrunk <- average + kept_of(x, error[known]^2) * (x - average)
-  list(high = known[[which.max(shrunk)]], low = known[[which.min(shrunk)]])
+  sorting <- known[order(shrunk, x)]
+  list(high = sorting[[length(sorting)]], low = sorting[[1L]])
 }
+
+# The standard error behind a 95 % interval.
+interval_error <- function(lower, upper) (upper - lower) / (2 * stats::qnorm(0.975))
 
 # Of shares `hits` of `n`, by the share of all.
 clear_share_extremes <- function(hits, n) {

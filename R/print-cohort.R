@@ -308,8 +308,8 @@ payback_of_groups <- function(x, summary) {
   if (all(is.na(summary$payback_age))) {
     return(say("None of %s has paid back yet.", n_of(nrow(summary), "group")))
   }
-  spread <- (summary$value_to_cost_upper - summary$value_to_cost_lower) / (2 * stats::qnorm(0.975))
-  if (is.null(clear_extremes(summary$value_to_cost, spread))) {
+  error <- interval_error(summary$value_to_cost_lower, summary$value_to_cost_upper)
+  if (is.null(clear_extremes(summary$value_to_cost, error))) {
     return(say(
       "How soon %s pay back does not differ clearly between them.", n_of(nrow(summary), "group")
     ))

@@ -33,12 +33,14 @@ rate_extremes <- function(x, everybody) {
   rows <- plain_table(x)[x$customers >= few_customers & !is.na(x$by_90), ]
   if (length(by) == 0L || nrow(rows) < 2L) return(NULL)
   p <- basis_of(x, "differ")
-  clear <- clear_extremes(rows$by_90, (rows$by_90_upper - rows$by_90_lower) / 2)
+  clear <- if (!is.null(p)) {
+    clear_extremes(rows$by_90, interval_error(rows$by_90_lower, rows$by_90_upper), p)
+  }
   ends <- rows[c(clear$high %||% which.max(rows$by_90), clear$low %||% which.min(rows$by_90)), ]
   begin <- say(
     "Of %s customers %s bought again.", format_count(sum(x$customers)), present_share(everybody)
   )
-  if (is.null(clear) || is.null(p) || is.na(p) || p >= 0.05) {
+  if (is.null(clear)) {
     return(paste(begin, say(
       paste0(
         "Within 90 days of the first purchase, %s to %s of each group bought again; the ",

@@ -175,8 +175,12 @@ worth_finding <- function(x, summary, judged, known) {
 # groups differ by more than their cohorts scatter.
 worth_of_groups <- function(x, summary, money, until) {
   by <- basis_of(x, "by")
-  by_cost <- if (all(is.na(summary$cost))) 1 else summary$cost
-  clear <- clear_extremes(summary$value / by_cost, worth_errors(x, summary) / by_cost)
+  error <- worth_errors(x, summary)
+  clear <- if (all(is.na(summary$cost))) {
+    clear_extremes(summary$value, error)
+  } else {
+    clear_extremes(summary$value_to_cost, error / summary$cost)
+  }
   if (is.null(clear)) {
     return(say(
       "What customers are worth%s does not differ clearly between %s.", until,

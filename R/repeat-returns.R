@@ -92,8 +92,8 @@ returns_by <- function(ledger, by, margin = NULL) {
   )
 }
 
-# The group of 30 customers or more from which more comes back than from all, beyond chance; the
-# spread is that of customers, at the share of all.
+# The group of 30 customers or more with the highest share of returns, where shares differ
+# significantly; the spread is that of customers, at the share of all.
 highest_returns <- function(found) {
   large <- found[customers >= few_customers & gross > 0]
   share <- sum(large$returned) / sum(large$gross)

@@ -201,6 +201,18 @@ test_that("extremes are told of groups that differ, each drawn towards all as fa
   few <- clear_extremes(c(0.5, 0.5, 0.3, 0.8), c(0.01, 0.01, 0.01, 0.4))
   expect_identical(few$low, 3L)
   expect_true(few$high %in% 1:2)
+  # a test of its own decides; repeat rates of 30 and 45 of 100 within 90 days
+  expect_null(clear_extremes(c(0, 9), c(1, 1), p = 0.06))
+  expect_identical(clear_extremes(c(0, 1), c(1, 1), p = 0.04), list(high = 2L, low = 1L))
+  rates <- repeat_rate(open_ledger(
+    data.frame(
+      who = c(1:200, 1:30, 101:145), day = rep(c("2024-01-05", "2024-02-05"), c(200, 75)), paid = 5,
+      shop = ifelse(c(1:200, 1:30, 101:145) <= 100, "Mill", "Web")
+    ),
+    column_map("who", "day", sales = "paid", channel = "shop"),
+    meanings(currency = "EUR", as_of = "2024-12-31")
+  ), by = "first_channel")
+  expect_match(describe(rates)$finding, "45.% of .Web. .* and 30.% of .Mill.")
   expect_null(clear_extremes(c(1, NA), c(1, 1)))
   expect_null(clear_extremes(1, 1))
 })
